@@ -1,0 +1,232 @@
+#include "cli/commands.hpp"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <cmath>
+#include <filesystem>
+
+#include "core/io/documents.hpp"
+#include "core/io/export.hpp"
+#include "core/io/file_error.hpp"
+#include "core/library/library.hpp"
+#include "core/rest/measures.hpp"
+#include "core/transfer/engine.hpp"
+
+namespace nb::cli {
+
+namespace {
+
+void print_notes(const std::vector<std::string>& notes) {
+    for (const auto& note : notes) fmt::print("  note: {}\n", note);
+}
+
+/// "A:B", either side may be empty.
+std::pair<int, int> parse_range(const std::string& text, int frames) {
+    const auto colon = text.find(':');
+    const auto number = [&](const std::string& part, int otherwise) {
+        if (part.empty()) return otherwise;
+        if (part.size() > 9 || part.find_first_not_of("0123456789") != std::string::npos)
+            throw WrongUse(fmt::format("--frames '{}': write A:B in whole frames", text));
+        return std::stoi(part);
+    };
+    if (colon == std::string::npos) throw WrongUse(fmt::format("--frames '{}': write A:B", text));
+    const int first = number(text.substr(0, colon), 0);
+    const int last = number(text.substr(colon + 1), frames);
+    if (first >= last || last > frames)
+        throw WrongUse(fmt::format("--frames {}: the take has frames 0 to {}; from A up to, not including, B",
+                                   text, frames));
+    return {first, last};
+}
+
+Passes parse_passes(const std::string& text) {
+    Passes passes{false, false, false};
+    size_t at = 0;
+    while (at <= text.size()) {
+        const size_t end = std::min(text.find(',', at), text.size());
+        const std::string name = text.substr(at, end - at);
+        if (name == "root")
+            passes.root = true;
+        else if (name == "angles")
+            passes.angles = true;
+        else if (name == "reach")
+            passes.reach = true;
+        else if (!name.empty())
+            throw WrongUse(fmt::format("--passes: '{}' is no pass; of root,angles,reach", name));
+        at = end + 1;
+    }
+    return passes;
+}
+
+/// Lists what is unsure or missing; true when there is anything.
+bool report_roles(const char* who, const Character& character) {
+    const auto unsure = character.roles.unsure();
+    for (const auto& role : character.roles.missing)
+        fmt::print(stderr, "nbone: {} {}: no bone for {}\n", who, character.name, role);
+    for (const auto& role : unsure) {
+        const RoleFill& fill = *character.roles.fill(role);
+        fmt::print(stderr, "nbone: {} {}: {} is '{}', unsure ({:.0f} %)\n", who, character.name, role,
+                   character.rig.skeleton.names[size_t(fill.joint)], 100.0 * fill.confidence);
+    }
+    return !unsure.empty() || !character.roles.missing.empty();
+}
+
+/// Shows progress on a terminal once a second has passed.
+class TerminalProgress {
+  public:
+    explicit TerminalProgress(const char* what) : what_(what) {}
+    ~TerminalProgress() {
+        if (is_shown_) fmt::print(stderr, "\r{:60}\r", "");
+    }
+    TerminalProgress(const TerminalProgress&) = delete;
+    TerminalProgress& operator=(const TerminalProgress&) = delete;
+    bool operator()(int done, int of) {
+        if (::isatty(2) && std::chrono::steady_clock::now() - start_ > std::chrono::seconds(1)) {
+            is_shown_ = true;
+            fmt::print(stderr, "\r{} {:3.0f} %", what_, 100.0 * done / of);
+        }
+        return true;
+    }
+
+  private:
+    const char* what_;
+    std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
+    std::atomic<bool> is_shown_{false};
+};
+
+Json role_json(const Character& character) {
+    Json roles = Json::object();
+    for (const RoleFill& fill : character.roles.fills)
+        roles[fill.role] = {{"bone", character.rig.skeleton.names[size_t(fill.joint)]},
+                            {"confidence", canonical(std::round(fill.confidence * 1000.0) / 1000.0)},
+                            {"evidence", fill.evidence}};
+    return roles;
+}
+
+}  // namespace
+
+int inspect(const Options& options) {
+    const LoadedFile loaded = load_file(options.file);
+    const Character& character = loaded.character;
+    const Rig& rig = character.rig;
+    const double height_cm = 100.0 * body_height(rig.skeleton, character.roles);
+    if (options.as_json) {
+        Json document;
+        document["file"] = options.file;
+        document["format"] = rig.format;
+        document["bones"] = rig.skeleton.size();
+        document["roots"] = std::count(rig.skeleton.parents.begin(), rig.skeleton.parents.end(), -1);
+        document["unit_m"] = canonical(rig.conventions.unit_m);
+        document["unit_is_guessed"] = rig.conventions.is_unit_guessed;
+        document["unit_reason"] = rig.conventions.unit_reason;
+        document["up"] = rig.conventions.up;
+        document["facing"] = rig.conventions.facing;
+        document["height_cm"] = canonical(std::round(height_cm * 10.0) / 10.0);
+        document["frames"] = loaded.take ? loaded.take->frames : 0;
+        document["frame_time_s"] = loaded.take ? Json(loaded.take->frame_time_text) : Json(nullptr);
+        document["fps"] = loaded.take ? Json(canonical(loaded.take->fps())) : Json(nullptr);
+        document["reference"] = character.rest.reference;
+        document["roles"] = character.roles.fills.size();
+        document["missing"] = character.roles.missing;
+        document["unsure"] = character.roles.unsure();
+        document["notes"] = rig.notes;
+        fmt::print("{}", format_document(document));
+        return exit_done;
+    }
+    fmt::print("{}\n  {} bones", options.file, rig.skeleton.size());
+    if (loaded.take)
+        fmt::print(", {} frames at {:.4g} frames/s ({} s a frame), {:.2f} s", loaded.take->frames,
+                   loaded.take->fps(), loaded.take->frame_time_text,
+                   loaded.take->frames * loaded.take->frame_time_s);
+    else
+        fmt::print(", no motion");
+    fmt::print("\n  unit {:.6g} m{}: {}\n", rig.conventions.unit_m,
+               rig.conventions.is_unit_guessed ? " (guessed)" : "", rig.conventions.unit_reason);
+    fmt::print("  up {}, facing {}: {}\n", rig.conventions.up, rig.conventions.facing,
+               rig.conventions.axes_reason);
+    if (height_cm > 0)
+        fmt::print("  a body about {:.0f} cm tall, leg {:.1f} cm, arm {:.1f} cm\n", height_cm,
+                   100.0 * leg_length(rig.skeleton, character.roles),
+                   100.0 * arm_length(rig.skeleton, character.roles));
+    fmt::print("  {} roles found, {} needed ones missing, {} unsure\n", character.roles.fills.size(),
+               character.roles.missing.size(), character.roles.unsure().size());
+    if (!character.rest.reference.empty())
+        fmt::print(
+            "  stands nearest to the common stance in its {}: limbs {:.1f} degrees off in the mean; ankle "
+            "{:.1f} cm over the floor ({})\n",
+            character.rest.reference, rad_to_deg(character.rest.mean_deviation_rad),
+            100.0 * character.rest.ankle_height_m, character.rest.ankle_reason);
+    print_notes(rig.notes);
+    return exit_done;
+}
+
+int characterize(const Options& options) {
+    const LoadedFile loaded = load_file(options.file);
+    const Character& character = loaded.character;
+    if (character.roles.fills.empty())
+        throw FileError(options.file, "no body is found in it by its bone names",
+                        "name hips, thighs and arms in plain words");
+    if (!options.out.empty()) write_file(options.out, format_document(character_document(character)));
+    const auto& names = character.rig.skeleton.names;
+    if (options.as_json) {
+        Json document;
+        document["roles"] = role_json(character);
+        document["missing"] = character.roles.missing;
+        document["unassigned"] = Json::array();
+        for (const Unassigned& u : character.roles.unassigned)
+            document["unassigned"].push_back({{"bone", names[size_t(u.joint)]}, {"reason", u.reason}});
+        fmt::print("{}", format_document(document));
+    } else {
+        for (const RoleFill& fill : character.roles.fills)
+            fmt::print("{:18} {:24} {:3.0f} %{}  {}\n", fill.role, names[size_t(fill.joint)],
+                       100.0 * fill.confidence, fill.confidence < unsure_below ? " unsure" : "",
+                       fmt::join(fill.evidence, "; "));
+        for (const Unassigned& u : character.roles.unassigned)
+            fmt::print("{:18} {:24} {}\n", "-", names[size_t(u.joint)], u.reason);
+        for (const auto& role : character.roles.missing) fmt::print("{:18} missing\n", role);
+    }
+    return exit_done;
+}
+
+int transfer(const Options& options) {
+    const auto ending = std::filesystem::path(options.out).extension();
+    if (ending != ".bvh" && ending != ".glb") throw WrongUse("--out: choose a name ending in .bvh or .glb");
+    std::vector<std::string> notes;
+    LoadedFile source = load_take(options.take, options.source_character, notes);
+    const LoadedFile target = load_character(options.target, options.target_character, notes);
+    PairingSettings settings;
+    if (!options.pairing.empty())
+        settings = read_pairing(read_document(options.pairing, "pairing"), options.pairing).settings;
+    if (!options.passes.empty()) settings.passes = parse_passes(options.passes);
+    Take take = std::move(*source.take);
+    if (!options.frames.empty()) {
+        const auto [first, last] = parse_range(options.frames, take.frames);
+        take = trim(take, first, last);
+    }
+    if (options.fps) take = resample(take, *options.fps);
+
+    TerminalProgress progress("transfer");
+    const TransferResult result =
+        nb::transfer(source.character, take, target.character, settings, options.threads,
+                     [&](int done, int of) { return progress(done, of); });
+    export_take(options.out, target.character, result.take);
+    const Review review = review_transfer(source.character, result.source, target.character, result.target,
+                                          take.frame_time_s, take.first_motion_frame);
+    if (!options.review.empty()) write_file(options.review, format_document(review_document(review)));
+
+    fmt::print("{} onto {}: {} frames, place map x{:.3f}\n", take.name, target.character.name, take.frames,
+               result.plan.k);
+    fmt::print(
+        "  foot slide p95 {:.1f} cm/s at 175 cm (the capture's own {:.1f}); tips within {:.2f} cm p95; "
+        "directions within {:.2f} degrees p95\n",
+        review.target_slide_cm_s.p95, review.source_slide_cm_s.p95, review.worst_tip_p95_cm(),
+        review.worst_direction_p95_deg());
+    print_notes(notes);
+    print_notes(result.plan.notes);
+    const bool source_is_unsure = report_roles("source", source.character);
+    const bool target_is_unsure = report_roles("target", target.character);
+    return source_is_unsure || target_is_unsure ? exit_unsure_roles : exit_done;
+}
+
+}  // namespace nb::cli

@@ -1,0 +1,34 @@
+// The commands of nbone. Each returns the exit code; bad input is thrown as FileError, wrong use as WrongUse.
+#pragma once
+#include <optional>
+#include <stdexcept>
+#include <string>
+
+namespace nb::cli {
+
+inline constexpr int exit_done = 0;
+inline constexpr int exit_wrong_use = 2;
+inline constexpr int exit_bad_input = 3;
+inline constexpr int exit_unsure_roles = 4;
+
+struct WrongUse : std::runtime_error {
+    using std::runtime_error::runtime_error;
+};
+
+struct Options {
+    std::string file, out, take, target, source_character, target_character, pairing, passes, frames, review,
+        view;
+    std::string theme = "ink";
+    std::optional<double> fps;
+    std::optional<double> spread;
+    int threads = 0;
+    int frame = 0;
+    bool as_json = false;
+};
+
+int inspect(const Options& options);
+int characterize(const Options& options);
+int transfer(const Options& options);
+int picture(const Options& options);
+
+}  // namespace nb::cli

@@ -1,0 +1,69 @@
+// nbone: everything the core can do, without a window.
+#include <CLI/CLI.hpp>
+#include <cstdio>
+
+#include "cli/commands.hpp"
+#include "core/io/file_error.hpp"
+
+int main(int argc, char** argv) {
+    CLI::App app{"Nimble Bone: carries captured motion between unlike bodies."};
+    app.require_subcommand(1);
+    app.set_version_flag("--version", "nbone 0.1.0");
+    nb::cli::Options options;
+
+    auto* inspect = app.add_subcommand("inspect", "What a file holds.");
+    inspect->add_option("FILE", options.file, "A .bvh, .glb or .gltf file")->required();
+    inspect->add_flag("--json", options.as_json, "As JSON");
+
+    auto* characterize = app.add_subcommand("characterize", "Which bone plays which part of the body.");
+    characterize->add_option("RIG", options.file, "Any file with a skeleton")->required();
+    characterize->add_option("--out", options.out, "Write character.json here");
+    characterize->add_flag("--json", options.as_json, "As JSON");
+
+    auto* transfer = app.add_subcommand("transfer", "Carries a take onto another body.");
+    transfer->add_option("--take", options.take, "The take: .bvh, .glb or .take.json")->required();
+    transfer->add_option("--target", options.target, "The rig it goes to: any file with a skeleton")
+        ->required();
+    transfer->add_option("--source-character", options.source_character, "character.json of the take's body");
+    transfer->add_option("--target-character", options.target_character, "character.json of the target");
+    transfer->add_option("--pairing", options.pairing, "Pairing document");
+    transfer->add_option("--out", options.out, "OUT.bvh or OUT.glb")->required();
+    transfer->add_option("--passes", options.passes, "Of root,angles,reach, those to run");
+    transfer->add_option("--frames", options.frames, "A:B, from A up to, not including, B");
+    transfer->add_option("--fps", options.fps, "Frame rate of the result; duration is kept")
+        ->check(CLI::Range(0.1, 1000.0));
+    transfer->add_option("--threads", options.threads, "At most so many threads")->check(CLI::Range(0, 1024));
+    transfer->add_option("--review", options.review, "Write the review as JSON here");
+
+    auto* picture = app.add_subcommand("picture", "Draws one frame; no display needed.");
+    picture->add_option("--take", options.take, "The take")->required();
+    picture->add_option("--target", options.target, "The rig it goes to");
+    picture->add_option("--source-character", options.source_character, "character.json of the take's body");
+    picture->add_option("--target-character", options.target_character, "character.json of the target");
+    picture->add_option("--frame", options.frame, "Frame, from 0")->required();
+    picture->add_option("--view", options.view, "front, side, top or three-quarter")
+        ->required()
+        ->check(CLI::IsMember({"front", "side", "top", "three-quarter"}));
+    picture->add_option("--spread", options.spread, "0: over each other, 1: side by side")
+        ->check(CLI::Range(0.0, 1.0));
+    picture->add_option("--theme", options.theme, "ink or paper")->check(CLI::IsMember({"ink", "paper"}));
+    picture->add_option("--out", options.out, "P.png")->required();
+
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::ParseError& error) {
+        return app.exit(error) == 0 ? 0 : nb::cli::exit_wrong_use;
+    }
+    try {
+        if (inspect->parsed()) return nb::cli::inspect(options);
+        if (characterize->parsed()) return nb::cli::characterize(options);
+        if (transfer->parsed()) return nb::cli::transfer(options);
+        return nb::cli::picture(options);
+    } catch (const nb::cli::WrongUse& error) {
+        std::fprintf(stderr, "nbone: %s\n", error.what());
+        return nb::cli::exit_wrong_use;
+    } catch (const std::exception& error) {
+        std::fprintf(stderr, "nbone: %s\n", error.what());
+        return nb::cli::exit_bad_input;
+    }
+}

@@ -1,0 +1,199 @@
+#include "core/body/names.hpp"
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+namespace nb {
+
+namespace {
+
+const std::set<std::string, std::less<>>& known_words() {
+    static const std::set<std::string, std::less<>> words = {
+        "hip",        "hips",     "pelvis",  "femur", "thigh",   "upleg", "leg",      "knee",     "shin",
+        "calf",       "tibia",    "ankle",   "foot",  "toe",     "toes",  "ball",     "clavicle", "collar",
+        "collarbone", "shoulder", "scapula", "arm",   "humerus", "bicep", "forearm",  "elbow",    "radius",
+        "ulna",       "hand",     "wrist",   "palm",  "thumb",   "index", "middle",   "ring",     "little",
+        "pinky",      "finger",   "fingers", "eye",   "brow",    "ear",   "upperarm", "lowerarm", "lowerleg",
+        "upperleg",   "hipjoint", "uparm",   "loarm", "loleg",   "uleg",  "lleg",     "uarm",     "larm"};
+    return words;
+}
+
+Side side_word(std::string_view word) {
+    for (const auto* left : {"l", "left", "lf", "lft", "lt"})
+        if (word == left) return Side::left;
+    for (const auto* right : {"r", "right", "rt", "rgt", "rht"})
+        if (word == right) return Side::right;
+    return Side::none;
+}
+
+/// Words stuck together that stand for two.
+const std::map<std::string, std::vector<std::string>, std::less<>>& joined_words() {
+    static const std::map<std::string, std::vector<std::string>, std::less<>> joined = {
+        {"upleg", {"up", "leg"}},         {"upperleg", {"upper", "leg"}}, {"lowerleg", {"lower", "leg"}},
+        {"loleg", {"lower", "leg"}},      {"uleg", {"upper", "leg"}},     {"lleg", {"lower", "leg"}},
+        {"uparm", {"up", "arm"}},         {"upperarm", {"upper", "arm"}}, {"lowerarm", {"lower", "arm"}},
+        {"loarm", {"lower", "arm"}},      {"uarm", {"upper", "arm"}},     {"larm", {"lower", "arm"}},
+        {"forearm", {"fore", "arm"}},     {"hipjoint", {"hip", "joint"}}, {"toebase", {"toe", "base"}},
+        {"lowerback", {"lower", "back"}}, {"collarbone", {"collar"}},     {"handpalm", {"palm"}},
+        {"ribcage", {"chest"}},           {"backbone", {"spine"}}};
+    return joined;
+}
+
+bool is_upper(char c) {
+    return c >= 'A' && c <= 'Z';
+}
+bool is_lower(char c) {
+    return c >= 'a' && c <= 'z';
+}
+bool is_digit(char c) {
+    return c >= '0' && c <= '9';
+}
+
+}  // namespace
+
+bool BoneWords::has(std::string_view word) const {
+    return std::find(words.begin(), words.end(), word) != words.end();
+}
+
+BoneWords read_bone_name(std::string_view name) {
+    const size_t space = name.find_last_of(":|");
+    if (space != std::string_view::npos && space + 1 < name.size()) name.remove_prefix(space + 1);
+
+    std::vector<std::string> pieces;
+    std::string piece;
+    const auto flush = [&] {
+        if (!piece.empty()) pieces.push_back(piece);
+        piece.clear();
+    };
+    for (size_t i = 0; i < name.size(); ++i) {
+        const char c = name[i];
+        const char before = i > 0 ? name[i - 1] : '\0';
+        const char after = i + 1 < name.size() ? name[i + 1] : '\0';
+        const bool is_letter = is_upper(c) || is_lower(c) || static_cast<unsigned char>(c) >= 128;
+        if (!is_letter && !is_digit(c)) {
+            flush();
+            continue;
+        }
+        const bool starts_word = (is_upper(c) && is_lower(before)) ||
+                                 (is_upper(c) && is_upper(before) && is_lower(after)) ||
+                                 (is_digit(c) != is_digit(before) && i > 0);
+        if (starts_word) flush();
+        piece += is_upper(c) ? char(c - 'A' + 'a') : c;
+    }
+    flush();
+
+    BoneWords result;
+    const auto add_word = [&result](const std::string& word) {
+        const auto joined = joined_words().find(word);
+        if (joined == joined_words().end())
+            result.words.push_back(word);
+        else
+            result.words.insert(result.words.end(), joined->second.begin(), joined->second.end());
+    };
+    for (const std::string& word : pieces) {
+        if (is_digit(word[0])) {
+            result.number = std::atoi(word.substr(0, 6).c_str());
+            continue;
+        }
+        const Side side = side_word(word);
+        if (side != Side::none) {
+            result.side = side;
+            continue;
+        }
+        bool is_split = false;
+        if (!known_words().contains(word) && !joined_words().contains(word)) {
+            for (const auto& [mark, mark_side] : std::map<std::string, Side>{
+                     {"left", Side::left}, {"right", Side::right}, {"l", Side::left}, {"r", Side::right}}) {
+                if (is_split || word.size() <= mark.size()) continue;
+                const auto known = [](const std::string& rest) {
+                    return known_words().contains(rest) || joined_words().contains(rest);
+                };
+                const std::string after_mark = word.substr(mark.size());
+                const std::string before_mark = word.substr(0, word.size() - mark.size());
+                if (word.starts_with(mark) && known(after_mark)) {
+                    result.side = mark_side;
+                    add_word(after_mark);
+                    is_split = true;
+                } else if (word.ends_with(mark) && known(before_mark)) {
+                    result.side = mark_side;
+                    add_word(before_mark);
+                    is_split = true;
+                }
+            }
+        }
+        if (!is_split) add_word(word);
+    }
+    return result;
+}
+
+double name_fit(std::string_view part, const BoneWords& w) {
+    const auto any = [&w](std::initializer_list<const char*> words) {
+        return std::any_of(words.begin(), words.end(), [&w](const char* word) { return w.has(word); });
+    };
+    const bool is_upper_part = any({"up", "upper"});
+    const bool is_lower_part = any({"lower", "low", "lo", "fore"});
+    const bool is_sided = w.side != Side::none;
+    if (part == "hips")
+        return any({"hips", "pelvis"})              ? 1.0
+               : any({"hip", "waist"}) && !is_sided ? 0.9
+               : any({"root", "body", "cog"})       ? 0.4
+                                                    : 0.0;
+    if (part == "thigh") {
+        if (any({"thigh", "femur"}) || (w.has("leg") && is_upper_part)) return 1.0;
+        if (w.has("hip") && w.has("joint")) return 0.3;
+        if (w.has("hip") && is_sided) return 0.7;
+        return w.has("leg") && !is_lower_part ? 0.45 : 0.0;
+    }
+    if (part == "shin") {
+        if (any({"shin", "calf", "tibia"}) || (w.has("leg") && is_lower_part)) return 1.0;
+        if (w.has("knee")) return 0.9;
+        return w.has("leg") && !is_upper_part ? 0.6 : 0.0;
+    }
+    if (part == "foot") return w.has("foot") ? 1.0 : w.has("ankle") ? 0.9 : 0.0;
+    if (part == "toe") return any({"toe", "toes"}) ? 1.0 : w.has("ball") ? 0.9 : 0.0;
+    if (part == "clavicle") {
+        if (any({"clavicle", "collar", "clav"})) return 1.0;
+        return w.has("scapula") ? 0.8 : w.has("shoulder") ? 0.6 : 0.0;
+    }
+    if (part == "upperarm") {
+        if (any({"humerus", "bicep"}) || (w.has("arm") && is_upper_part)) return 1.0;
+        if (w.has("arm") && !is_lower_part) return 0.6;
+        return w.has("shoulder") ? 0.55 : 0.0;
+    }
+    if (part == "forearm") {
+        if (any({"radius"}) || (w.has("arm") && is_lower_part)) return 1.0;
+        if (w.has("elbow")) return 0.9;
+        return w.has("ulna") ? 0.8 : w.has("arm") && !is_upper_part ? 0.3 : 0.0;
+    }
+    if (part == "hand") return w.has("hand") ? 1.0 : w.has("wrist") ? 0.9 : w.has("palm") ? 0.5 : 0.0;
+    if (part == "chest")
+        return any({"chest", "thorax", "breast"}) ? 1.0 : any({"spine", "torso", "back"}) ? 0.8 : 0.0;
+    if (part == "spine")
+        return any({"spine", "back", "abdomen", "belly", "lumbar", "torso", "waist"}) ? 1.0
+               : any({"chest", "thorax"})                                             ? 0.8
+                                                                                      : 0.0;
+    if (part == "neck") return any({"neck", "cervical"}) ? 1.0 : 0.0;
+    if (part == "head") return any({"head", "skull"}) ? 1.0 : 0.0;
+    if (part == "thumb") return w.has("thumb") ? 1.0 : 0.0;
+    if (part == "index") return any({"index", "pointer"}) ? 1.0 : 0.0;
+    if (part == "middle") return any({"middle", "mid"}) ? 1.0 : any({"finger", "fingers"}) ? 0.45 : 0.0;
+    if (part == "ring") return w.has("ring") ? 1.0 : 0.0;
+    if (part == "little") return any({"little", "pinky", "pinkie"}) ? 1.0 : 0.0;
+    if (part == "eye") return w.has("eye") ? 1.0 : 0.0;
+    if (part == "jaw") return any({"jaw", "chin"}) ? 1.0 : 0.0;
+    return 0.0;
+}
+
+std::string helper_reason(const BoneWords& words) {
+    static const std::map<std::string, std::string> reasons = {
+        {"twist", "twist"},  {"roll", "twist"},   {"end", "end"},        {"nub", "end"},
+        {"tip", "end"},      {"site", "end"},     {"ik", "control"},     {"ctrl", "control"},
+        {"pole", "control"}, {"goal", "control"}, {"target", "control"}, {"helper", "helper"},
+        {"dummy", "helper"}, {"prop", "prop"},    {"lantern", "prop"}};
+    for (const auto& word : words.words)
+        if (const auto it = reasons.find(word); it != reasons.end()) return it->second;
+    return {};
+}
+
+}  // namespace nb

@@ -1,0 +1,340 @@
+#include "core/io/documents.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+#include <filesystem>
+
+#include "core/io/file_error.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr int current_version = 1;
+
+Json header(const char* kind, const std::string& id) {
+    Json document;
+    document["format"] = fmt::format("nimble-bone/{}", kind);
+    document["version"] = current_version;
+    document["id"] = id;
+    return document;
+}
+
+Json quaternion(const Quat& R) {
+    const double sign = R.w() < 0 ? -1.0 : 1.0;
+    Json result = Json::array();
+    for (int c = 0; c < 4; ++c) result.push_back(canonical(sign * R.coeffs()[c]));
+    return result;
+}
+
+Json vector(const Vec3& v) {
+    return Json::array({canonical(v.x()), canonical(v.y()), canonical(v.z())});
+}
+
+/// Keys of `read` that `written` does not have are added at the end, so that nothing is lost.
+void keep_unknown(const Json& read, Json& written) {
+    if (!read.is_object()) return;
+    for (const auto& [key, value] : read.items())
+        if (!written.contains(key)) written[key] = value;
+}
+
+template <typename Value>
+Value get(const Json& object, const char* key, const std::string& path) {
+    try {
+        return object.at(key).get<Value>();
+    } catch (const Json::exception&) {
+        throw FileError(path, fmt::format("'{}' is missing or of the wrong kind", key),
+                        "compare with docs/schema");
+    }
+}
+
+Quat read_quaternion(const Json& value, const std::string& path) {
+    Quat R;
+    if (!value.is_array() || value.size() != 4)
+        throw FileError(path, "a rotation is not four numbers", "write x y z w");
+    for (size_t c = 0; c < 4; ++c) {
+        if (!value[c].is_number())
+            throw FileError(path, "a rotation holds something that is no number", "write x y z w");
+        R.coeffs()[Eigen::Index(c)] = value[c].get<double>();
+    }
+    if (!(std::abs(R.norm() - 1.0) < 1e-3))
+        throw FileError(path, "a rotation is not of unit length", "write a unit quaternion x y z w");
+    return R.normalized();
+}
+
+}  // namespace
+
+double canonical(double x) {
+    if (!std::isfinite(x)) return 0.0;
+    const double rounded = std::strtod(fmt::format("{:.12g}", x).c_str(), nullptr);
+    return rounded == 0.0 ? 0.0 : rounded;
+}
+
+std::string format_document(const Json& document) {
+    return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+Json read_document(const std::string& path, const std::string& kind) {
+    const std::string text = read_file(path);
+    Json document;
+    try {
+        document = Json::parse(text);
+    } catch (const Json::parse_error& error) {
+        const size_t at = std::min(error.byte > 0 ? error.byte - 1 : 0, text.size());
+        const int line = 1 + int(std::count(text.begin(), text.begin() + std::ptrdiff_t(at), '\n'));
+        const size_t line_start = text.rfind('\n', at == 0 ? 0 : at - 1);
+        throw FileError(path, line, int(line_start == std::string::npos ? at + 1 : at - line_start),
+                        "is no valid JSON here", "restore it from a copy");
+    }
+    const std::string format =
+        document.is_object() && document.contains("format") && document["format"].is_string()
+            ? document["format"].get<std::string>()
+            : "";
+    if (format != "nimble-bone/" + kind)
+        throw FileError(path, fmt::format("is no {} document", kind),
+                        fmt::format("expected \"format\": \"nimble-bone/{}\"", kind));
+    const int version = get<int>(document, "version", path);
+    if (version > current_version)
+        throw FileError(path,
+                        fmt::format("is version {}, newer than this program's {}", version, current_version),
+                        "use a newer Nimble Bone");
+    return document;
+}
+
+Json character_document(const Character& character) {
+    const Rig& rig = character.rig;
+    const Skeleton& skeleton = rig.skeleton;
+    Json document = header("character", character.id);
+    document["name"] = character.name;
+    document["rig"]["path"] = std::filesystem::path(rig.path).filename().string();
+    document["rig"]["signature"] = skeleton.signature();
+    document["rig"]["bones"] = skeleton.size();
+    Json& conventions = document["conventions"];
+    conventions["unit_m"] = canonical(rig.conventions.unit_m);
+    conventions["unit_is_guessed"] = rig.conventions.is_unit_guessed;
+    conventions["unit_reason"] = rig.conventions.unit_reason;
+    conventions["up"] = rig.conventions.up;
+    conventions["facing"] = rig.conventions.facing;
+    document["plan"] = "biped";
+    Json& roles = document["roles"] = Json::object();
+    for (const RoleFill& fill : character.roles.fills) {
+        Json& role = roles[fill.role];
+        role["bone"] = skeleton.names[size_t(fill.joint)];
+        role["confidence"] = canonical(std::round(fill.confidence * 1000.0) / 1000.0);
+        role["by_hand"] = fill.is_by_hand;
+        role["evidence"] = fill.evidence;
+    }
+    Json& rest = document["rest"];
+    rest["reference"] = character.rest.reference;
+    rest["ankle_height_m"] = canonical(character.rest.ankle_height_m);
+    rest["ankle_reason"] = character.rest.ankle_reason;
+    Json& hinges = rest["hinges"] = Json::object();
+    for (const auto& [limb, hinge] : character.rest.hinges) {
+        hinges[limb]["axis"] = vector(hinge.n_W);
+        hinges[limb]["from"] = hinge_source_name(hinge.source);
+    }
+    Json& alignment = rest["alignment"] = Json::object();
+    for (const RoleFill& fill : character.roles.fills) {
+        if (fill.role == "root") continue;
+        const int parent = character.roles.joint(character.roles.parent_role(fill.role));
+        const Quat& D = character.rest.D_W[size_t(fill.joint)];
+        const Quat E = parent < 0 ? D : character.rest.D_W[size_t(parent)].conjugate() * D;
+        alignment[fill.role]["turn_xyzw"] = quaternion(E);
+        alignment[fill.role]["degrees"] =
+            canonical(std::round(rad_to_deg(log_rotation(E).norm()) * 100.0) / 100.0);
+    }
+    return document;
+}
+
+void apply_character_document(const Json& document, const std::string& path, Character& character,
+                              std::vector<std::string>& notes) {
+    const Skeleton& skeleton = character.rig.skeleton;
+    character.id = get<std::string>(document, "id", path);
+    character.name = get<std::string>(document, "name", path);
+    const Json rig = get<Json>(document, "rig", path);
+    const bool is_same_rig = get<std::string>(rig, "signature", path) == skeleton.signature();
+    if (!is_same_rig)
+        notes.push_back(
+            fmt::format("{} was made for another state of the rig: bones are found by name", path));
+    RoleMap roles;
+    roles.notes = character.roles.notes;
+    const Json roles_read = get<Json>(document, "roles", path);
+    for (const auto& [role, fill] : roles_read.items()) {
+        const std::string bone = get<std::string>(fill, "bone", path);
+        const int joint = skeleton.find(bone);
+        if (joint < 0)
+            throw FileError(path,
+                            fmt::format("the bone '{}' for {} is not in {}", bone, role, character.rig.path),
+                            "give the character file of this rig");
+        roles.fills.push_back({role, joint, get<double>(fill, "confidence", path),
+                               fill.value("evidence", std::vector<std::string>{}),
+                               fill.value("by_hand", false)});
+    }
+    update_role_lists(skeleton, roles);
+    std::string why;
+    if (!can_be_transferred(roles, why)) throw FileError(path, why, "name these bones in the character file");
+    character.roles = roles;
+
+    RestAlignment& rest = character.rest;
+    const Json stored = get<Json>(document, "rest", path);
+    rest.reference = get<std::string>(stored, "reference", path);
+    rest.ankle_height_m = get<double>(stored, "ankle_height_m", path);
+    rest.ankle_reason = stored.value("ankle_reason", "");
+    const Json alignment = get<Json>(stored, "alignment", path);
+    rest.D_W.assign(skeleton.names.size(), Quat::Identity());
+    const int hips = roles.joint("hips");
+    for (int j = 0; j < skeleton.size(); ++j) {
+        const std::string role = roles.role_of(j);
+        const int joint_parent = skeleton.parents[size_t(j)];
+        const bool is_inside = skeleton.is_ancestor(hips, j);
+        if (is_inside && joint_parent >= 0 && j != hips) rest.D_W[size_t(j)] = rest.D_W[size_t(joint_parent)];
+        if (role.empty() || !alignment.contains(role)) continue;
+        const int parent = roles.joint(roles.parent_role(role));
+        const Quat E = read_quaternion(get<Json>(alignment[role], "turn_xyzw", path), path);
+        rest.D_W[size_t(j)] = parent < 0 ? E : (rest.D_W[size_t(parent)] * E).normalized();
+    }
+    rest.hinges.clear();
+    const Json hinges_read = get<Json>(stored, "hinges", path);
+    for (const auto& [limb, hinge] : hinges_read.items()) {
+        const auto n = get<std::vector<double>>(hinge, "axis", path);
+        if (n.size() != 3)
+            throw FileError(path, fmt::format("the hinge of {} is not three numbers", limb), "write x y z");
+        const std::string from = get<std::string>(hinge, "from", path);
+        const HingeSource source = from == "take"        ? HingeSource::take
+                                   : from == "rest bend" ? HingeSource::rest_bend
+                                                         : HingeSource::assumed;
+        rest.hinges[limb] = {Vec3(n[0], n[1], n[2]), source};
+    }
+    for (const auto* limb : {"arm.left", "arm.right", "leg.left", "leg.right"})
+        rest.hinges.try_emplace(limb, Hinge{stance_hinge(limb), HingeSource::assumed});
+    apply_alignment(skeleton, roles, rest);
+}
+
+Json pairing_document(const Pairing& pairing) {
+    Json document = header("pairing", pairing.id);
+    document["source"]["id"] = pairing.source_id;
+    document["source"]["path"] = pairing.source_path;
+    document["target"]["id"] = pairing.target_id;
+    document["target"]["path"] = pairing.target_path;
+    document["scale"] = pairing.settings.scale ? Json(canonical(*pairing.settings.scale)) : Json("legs");
+    document["passes"]["root"] = pairing.settings.passes.root;
+    document["passes"]["angles"] = pairing.settings.passes.angles;
+    document["passes"]["reach"] = pairing.settings.passes.reach;
+    for (const auto& [limb, carry] : pairing.settings.carry)
+        document["carry"][limb] = carry == Carry::limb ? "limb" : "angles";
+    keep_unknown(pairing.other, document);
+    return document;
+}
+
+Pairing read_pairing(const Json& document, const std::string& path) {
+    Pairing pairing;
+    pairing.id = get<std::string>(document, "id", path);
+    const Json source = get<Json>(document, "source", path);
+    const Json target = get<Json>(document, "target", path);
+    pairing.source_id = get<std::string>(source, "id", path);
+    pairing.source_path = get<std::string>(source, "path", path);
+    pairing.target_id = get<std::string>(target, "id", path);
+    pairing.target_path = get<std::string>(target, "path", path);
+    const Json scale = get<Json>(document, "scale", path);
+    if (scale.is_number()) {
+        pairing.settings.scale = scale.get<double>();
+        if (!(*pairing.settings.scale > 1e-3 && *pairing.settings.scale < 1e3))
+            throw FileError(path, "'scale' is beyond any body", "write \"legs\" or a factor such as 1.2");
+    } else if (scale != "legs") {
+        throw FileError(path, "'scale' is neither a number nor \"legs\"", "compare with docs/schema");
+    }
+    const Json passes = get<Json>(document, "passes", path);
+    pairing.settings.passes = {get<bool>(passes, "root", path), get<bool>(passes, "angles", path),
+                               get<bool>(passes, "reach", path)};
+    const Json carry_read = get<Json>(document, "carry", path);
+    for (const auto& [limb, carry] : carry_read.items()) {
+        if (!pairing.settings.carry.contains(limb) || (carry != "limb" && carry != "angles"))
+            throw FileError(path, fmt::format("the carry of '{}' is not known", limb),
+                            "limbs are arm and leg, .left and .right; carry is angles or limb");
+        pairing.settings.carry[limb] = carry == "limb" ? Carry::limb : Carry::angles;
+    }
+    pairing.other = document;
+    return pairing;
+}
+
+Json take_document(const TakeDocument& take) {
+    Json document = header("take", take.id);
+    document["file"] = take.file;
+    document["character"]["id"] = take.character_id;
+    document["character"]["path"] = take.character_path;
+    document["frame_time_s"] = take.frame_time_text;
+    document["frames"] = take.frames;
+    document["first_motion_frame"] = take.first_motion_frame;
+    document["trim"]["first"] = take.trim_first;
+    document["trim"]["last"] = take.trim_last;
+    document["contacts"] = Json::array();
+    document["props"] = Json::array();
+    document["notes"] = take.notes;
+    keep_unknown(take.other, document);
+    for (const auto* list : {"contacts", "props"})
+        if (take.other.is_object() && take.other.contains(list)) document[list] = take.other[list];
+    return document;
+}
+
+TakeDocument read_take_document(const Json& document, const std::string& path) {
+    TakeDocument take;
+    take.id = get<std::string>(document, "id", path);
+    take.file = get<std::string>(document, "file", path);
+    const Json character = get<Json>(document, "character", path);
+    take.character_id = get<std::string>(character, "id", path);
+    take.character_path = get<std::string>(character, "path", path);
+    take.frame_time_text = get<std::string>(document, "frame_time_s", path);
+    take.frames = get<int>(document, "frames", path);
+    take.first_motion_frame = get<int>(document, "first_motion_frame", path);
+    const Json trim = get<Json>(document, "trim", path);
+    take.trim_first = get<int>(trim, "first", path);
+    take.trim_last = get<int>(trim, "last", path);
+    take.notes = document.value("notes", "");
+    take.other = document;
+    return take;
+}
+
+namespace {
+
+Json stat_document(const Stat& stat) {
+    Json result;
+    result["median"] = canonical(stat.median);
+    result["p95"] = canonical(stat.p95);
+    result["max"] = canonical(stat.max);
+    result["worst_frame"] = stat.worst_frame;
+    result["samples"] = stat.count;
+    return result;
+}
+
+Json stats_document(const std::vector<NamedStat>& stats) {
+    Json result = Json::object();
+    for (const NamedStat& named : stats) result[named.name] = stat_document(named.stat);
+    return result;
+}
+
+}  // namespace
+
+Json review_document(const Review& review) {
+    Json document;
+    document["format"] = "nimble-bone/review";
+    document["version"] = current_version;
+    document["frames"] = review.frames;
+    document["fps"] = canonical(review.fps);
+    document["source_stature_m"] = canonical(review.source_stature_m);
+    document["target_stature_m"] = canonical(review.target_stature_m);
+    document["foot_slide_cm_s_at_175cm"]["source"] = stat_document(review.source_slide_cm_s);
+    document["foot_slide_cm_s_at_175cm"]["target"] = stat_document(review.target_slide_cm_s);
+    document["foot_slide_cm_s_at_175cm"]["target_by_point"] = stats_document(review.slide_cm_s);
+    document["tip_error_cm"] = stats_document(review.tip_cm);
+    document["direction_error_deg"] = stats_document(review.direction_deg);
+    document["windows"] = Json::array();
+    for (const ReviewWindow& window : review.windows)
+        document["windows"].push_back(
+            {{"point", window.role}, {"first", window.first}, {"last", window.last}});
+    return document;
+}
+
+}  // namespace nb

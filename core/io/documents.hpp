@@ -1,0 +1,61 @@
+// The project's own documents: character.json, pairing, *.take.json. JSON in a canonical form: keys in fixed
+// order, two spaces, one value a line, 12 significant digits, unknown keys kept, a final newline.
+#pragma once
+#include <nlohmann/json.hpp>
+#include <optional>
+#include <string>
+
+#include "core/motion/take.hpp"
+#include "core/rest/character.hpp"
+#include "core/review/review.hpp"
+#include "core/transfer/settings.hpp"
+
+namespace nb {
+
+using Json = nlohmann::ordered_json;
+
+/// Text of a document in canonical form.
+std::string format_document(const Json& document);
+/// Reads a document and checks its format and version: "nimble-bone/<kind>", 1. Throws FileError for another
+/// kind, a newer version, or broken JSON (with line and column).
+Json read_document(const std::string& path, const std::string& kind);
+
+/// `rest` quaternions (x y z w) turn a role from the stored rest into the common stance, in the body frame
+/// relative to the parent role: E_r = D_parent^T D_r with D of `RestAlignment`.
+Json character_document(const Character& character);
+/// Applies a document to a rig just loaded: id, name, roles, rest, ankle height. Notes say what did not fit.
+/// Throws FileError when a bone it names is not in the rig.
+void apply_character_document(const Json& document, const std::string& path, Character& character,
+                              std::vector<std::string>& notes);
+
+struct Pairing {
+    std::string id;
+    std::string source_id, source_path;
+    std::string target_id, target_path;
+    PairingSettings settings;
+    Json other;  ///< the document as read, for keys this program does not know
+};
+Json pairing_document(const Pairing& pairing);
+Pairing read_pairing(const Json& document, const std::string& path);
+
+struct TakeDocument {
+    std::string id;
+    std::string file;  ///< beside the document
+    std::string character_id, character_path;
+    std::string frame_time_text;
+    int frames = 0;
+    int first_motion_frame = 0;
+    int trim_first = 0;
+    int trim_last = 0;  ///< not included
+    std::string notes;
+    Json other;
+};
+Json take_document(const TakeDocument& take);
+TakeDocument read_take_document(const Json& document, const std::string& path);
+
+Json review_document(const Review& review);
+
+/// x rounded to 12 significant digits.
+double canonical(double x);
+
+}  // namespace nb

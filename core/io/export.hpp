@@ -1,0 +1,18 @@
+// Writing a transfer onto the target's own skeleton, in the target's own unit, axes and names.
+#pragma once
+#include <string>
+
+#include "core/io/skeleton_file.hpp"
+#include "core/motion/take.hpp"
+#include "core/rest/character.hpp"
+
+namespace nb {
+
+/// BVH cannot hold rest orientations: bones are re-framed to world axes at rest, B_j = R_WJ R_WJ_rest^T in
+/// file axes; local B_parent^T B_j. Positions for roots and for what the take moves.
+SkeletonFile reframe_for_bvh(const Character& character, const Take& take);
+
+/// Writes .bvh or .glb by the ending of `path`. Throws FileError for other endings.
+void export_take(const std::string& path, const Character& character, const Take& take);
+
+}  // namespace nb

@@ -1,0 +1,413 @@
+#include "core/io/gltf.hpp"
+
+#include <fmt/format.h>
+#include <tiny_gltf.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+#include <filesystem>
+#include <set>
+#include <sstream>
+
+#include "core/io/file_error.hpp"
+
+namespace nb {
+
+namespace {
+
+/// Bounds-checked floats of an accessor, `width` a row.
+std::vector<double> read_rows(const tinygltf::Model& model, int accessor_index, int width,
+                              const std::string& path) {
+    const auto bad = [&](const char* what) {
+        return FileError(path, fmt::format("accessor {}: {}", accessor_index, what), "export the file again");
+    };
+    if (accessor_index < 0 || size_t(accessor_index) >= model.accessors.size()) throw bad("does not exist");
+    const auto& accessor = model.accessors[size_t(accessor_index)];
+    if (accessor.sparse.isSparse) throw bad("sparse animation data are not read");
+    if (accessor.componentType != TINYGLTF_COMPONENT_TYPE_FLOAT) throw bad("animation data are not floats");
+    if (tinygltf::GetNumComponentsInType(uint32_t(accessor.type)) != width)
+        throw bad("has another width than its use needs");
+    if (accessor.bufferView < 0 || size_t(accessor.bufferView) >= model.bufferViews.size())
+        throw bad("has no buffer view");
+    const auto& view = model.bufferViews[size_t(accessor.bufferView)];
+    if (view.buffer < 0 || size_t(view.buffer) >= model.buffers.size()) throw bad("has no buffer");
+    const auto& data = model.buffers[size_t(view.buffer)].data;
+    const int stride = accessor.ByteStride(view);
+    const size_t row = size_t(width) * 4;
+    if (stride < int(row)) throw bad("has a stride too small");
+    const size_t start = view.byteOffset + accessor.byteOffset;
+    if (accessor.count > 0 && (start > data.size() || accessor.count > (data.size() - start) / 4 ||
+                               start + (accessor.count - 1) * size_t(stride) + row > data.size()))
+        throw bad("reaches beyond its buffer");
+    std::vector<double> values(accessor.count * size_t(width));
+    for (size_t i = 0; i < accessor.count; ++i) {
+        for (size_t c = 0; c < size_t(width); ++c) {
+            float value = 0;
+            std::memcpy(&value, data.data() + start + i * size_t(stride) + c * 4, 4);
+            if (!std::isfinite(value)) throw bad("holds a number that is not finite");
+            values[i * size_t(width) + c] = double(value);
+        }
+    }
+    return values;
+}
+
+struct NodeTransform {
+    Quat R = Quat::Identity();
+    Vec3 p = Vec3::Zero();
+    Vec3 scale = Vec3::Ones();
+};
+
+NodeTransform transform_of(const tinygltf::Node& node) {
+    NodeTransform t;
+    if (node.matrix.size() == 16) {
+        const Eigen::Map<const Eigen::Matrix4d> m(node.matrix.data());
+        t.p = m.block<3, 1>(0, 3);
+        Mat3 linear = m.block<3, 3>(0, 0);
+        for (int c = 0; c < 3; ++c) t.scale[c] = std::max(1e-12, linear.col(c).norm());
+        if (linear.determinant() < 0) t.scale = -t.scale;
+        for (int c = 0; c < 3; ++c) linear.col(c) /= t.scale[c];
+        t.R = Quat(linear).normalized();
+        return t;
+    }
+    if (node.rotation.size() == 4) {
+        t.R = Quat(node.rotation[3], node.rotation[0], node.rotation[1], node.rotation[2]);
+        t.R = t.R.norm() > 1e-9 ? t.R.normalized() : Quat::Identity();
+    }
+    if (node.translation.size() == 3) t.p = {node.translation[0], node.translation[1], node.translation[2]};
+    if (node.scale.size() == 3) t.scale = {node.scale[0], node.scale[1], node.scale[2]};
+    return t;
+}
+
+struct Track {
+    std::vector<double> times;
+    std::vector<double> values;
+    int width = 4;
+    std::string interpolation;
+
+    /// glTF 2.0, appendix C: STEP, LINEAR (spherical for rotations), CUBICSPLINE.
+    Eigen::Vector4d at(double time) const {
+        const auto value = [this](size_t key, size_t part = 1) {
+            Eigen::Vector4d v = Eigen::Vector4d::Zero();
+            const size_t row = interpolation == "CUBICSPLINE" ? key * 3 + part : key;
+            for (int c = 0; c < width; ++c) v[c] = values[row * size_t(width) + size_t(c)];
+            return v;
+        };
+        const auto after = size_t(std::upper_bound(times.begin(), times.end(), time + 1e-7) - times.begin());
+        if (after == 0) return value(0);
+        if (after == times.size() || interpolation == "STEP") return value(after - 1);
+        const double step = times[after] - times[after - 1];
+        const double u = std::clamp((time - times[after - 1]) / step, 0.0, 1.0);
+        const Eigen::Vector4d a = value(after - 1);
+        const Eigen::Vector4d b = value(after);
+        if (interpolation == "CUBICSPLINE") {
+            const double u2 = u * u;
+            const double u3 = u2 * u;
+            return (2 * u3 - 3 * u2 + 1) * a + step * (u3 - 2 * u2 + u) * value(after - 1, 2) +
+                   (-2 * u3 + 3 * u2) * b + step * (u3 - u2) * value(after, 0);
+        }
+        if (width == 3) return a + u * (b - a);
+        const Quat R = interpolate(Quat(a[3], a[0], a[1], a[2]).normalized(),
+                                   Quat(b[3], b[0], b[1], b[2]).normalized(), u);
+        return R.coeffs();
+    }
+};
+
+/// Joints in order, with the scale of all ancestors taken into the offsets.
+class Reader {
+  public:
+    Reader(const tinygltf::Model& model, const std::string& path) : model_(model), path_(path) {}
+
+    SkeletonFile read() {
+        find_parents();
+        choose_nodes();
+        if (file_.skeleton.names.empty())
+            throw FileError(path_, "this reader finds no skeleton in it", "give a file with nodes");
+        file_.channels.resize(file_.skeleton.names.size());
+        file_.take.joints = file_.skeleton.size();
+        if (!model_.animations.empty()) animate();
+        return std::move(file_);
+    }
+
+  private:
+    const tinygltf::Model& model_;
+    const std::string& path_;
+    std::vector<int> parent_;
+    std::vector<int> joint_of_node_;
+    std::vector<double> scale_above_;  // a joint: product of its ancestors' scales
+    SkeletonFile file_;
+
+    void find_parents() {
+        const int count = int(model_.nodes.size());
+        parent_.assign(size_t(count), -1);
+        for (int n = 0; n < count; ++n) {
+            for (const int child : model_.nodes[size_t(n)].children) {
+                if (child < 0 || child >= count)
+                    throw FileError(path_, fmt::format("node {} has a child that does not exist", n),
+                                    "export the file again");
+                if (parent_[size_t(child)] >= 0)
+                    throw FileError(path_, fmt::format("node {} has two parents", child),
+                                    "export the file again");
+                parent_[size_t(child)] = n;
+            }
+        }
+        for (int n = 0; n < count; ++n) {
+            int steps = 0;
+            for (int up = n; up >= 0; up = parent_[size_t(up)])
+                if (++steps > count)
+                    throw FileError(path_, fmt::format("node {} is its own ancestor", n),
+                                    "export the file again");
+        }
+    }
+
+    void choose_nodes() {
+        std::set<int> wanted;
+        const auto want = [&](int node) {
+            if (node < 0 || node >= int(model_.nodes.size()))
+                throw FileError(path_, "a joint or target node does not exist", "export the file again");
+            for (; node >= 0; node = parent_[size_t(node)]) wanted.insert(node);
+        };
+        for (const auto& skin : model_.skins)
+            for (const int joint : skin.joints) want(joint);
+        if (model_.skins.empty())
+            for (const auto& animation : model_.animations)
+                for (const auto& channel : animation.channels)
+                    if (channel.target_node >= 0) want(channel.target_node);
+        if (wanted.empty())
+            for (int n = 0; n < int(model_.nodes.size()); ++n) wanted.insert(n);
+        joint_of_node_.assign(model_.nodes.size(), -1);
+        std::vector<int> stack;
+        for (int n = int(model_.nodes.size()) - 1; n >= 0; --n)
+            if (parent_[size_t(n)] < 0) stack.push_back(n);
+        while (!stack.empty()) {
+            const int n = stack.back();
+            stack.pop_back();
+            if (!wanted.contains(n)) continue;
+            add_joint(n);
+            const auto& children = model_.nodes[size_t(n)].children;
+            stack.insert(stack.end(), children.rbegin(), children.rend());
+        }
+    }
+
+    void add_joint(int n) {
+        const auto& node = model_.nodes[size_t(n)];
+        const NodeTransform t = transform_of(node);
+        const int parent = parent_[size_t(n)] < 0 ? -1 : joint_of_node_[size_t(parent_[size_t(n)])];
+        const double above = parent < 0 ? 1.0 : scale_above_[size_t(parent)];
+        joint_of_node_[size_t(n)] = file_.skeleton.size();
+        file_.skeleton.names.push_back(node.name.empty() ? fmt::format("node_{}", n) : node.name);
+        file_.skeleton.parents.push_back(parent);
+        file_.skeleton.rest_R.push_back(t.R);
+        file_.skeleton.rest_p.push_back(above * t.p);
+        const double own = std::cbrt(std::abs(t.scale.prod()));
+        if ((t.scale - Vec3::Constant(own)).norm() > 1e-4 * own)
+            file_.notes.push_back(fmt::format(
+                "node '{}' is scaled unevenly or mirrored: its mean scale {:.4g} is used", node.name, own));
+        scale_above_.push_back(above * own);
+    }
+
+    void animate() {
+        const auto& animation = model_.animations.front();
+        if (model_.animations.size() > 1)
+            file_.notes.push_back(
+                fmt::format("the file holds {} animations: the first is read", model_.animations.size()));
+        std::vector<std::pair<int, Track>> turns;
+        std::vector<std::pair<int, Track>> moves;
+        double first = 1e30;
+        double last = -1e30;
+        double step = 1e30;
+        for (const auto& channel : animation.channels) {
+            if (channel.target_node < 0 || channel.target_node >= int(model_.nodes.size())) continue;
+            const int joint = joint_of_node_[size_t(channel.target_node)];
+            const bool is_turn = channel.target_path == "rotation";
+            if (joint < 0 || (!is_turn && channel.target_path != "translation")) {
+                if (channel.target_path == "scale")
+                    file_.notes.push_back(fmt::format("scale keys of '{}' are not followed",
+                                                      model_.nodes[size_t(channel.target_node)].name));
+                continue;
+            }
+            if (channel.sampler < 0 || size_t(channel.sampler) >= animation.samplers.size())
+                throw FileError(path_, "an animation has no sampler", "export the file again");
+            const auto& sampler = animation.samplers[size_t(channel.sampler)];
+            Track track;
+            track.width = is_turn ? 4 : 3;
+            track.interpolation = sampler.interpolation.empty() ? "LINEAR" : sampler.interpolation;
+            track.times = read_rows(model_, sampler.input, 1, path_);
+            track.values = read_rows(model_, sampler.output, track.width, path_);
+            const size_t rows = track.times.size() * (track.interpolation == "CUBICSPLINE" ? 3 : 1);
+            if (track.times.empty() || track.values.size() != rows * size_t(track.width))
+                throw FileError(path_, "keys and times of an animation differ in number",
+                                "export the file again");
+            for (size_t k = 1; k < track.times.size(); ++k) {
+                if (!(track.times[k] > track.times[k - 1]))
+                    throw FileError(path_, "the times of an animation do not rise", "export the file again");
+                step = std::min(step, track.times[k] - track.times[k - 1]);
+            }
+            first = std::min(first, track.times.front());
+            last = std::max(last, track.times.back());
+            (is_turn ? turns : moves).emplace_back(joint, std::move(track));
+        }
+        if (turns.empty() && moves.empty()) return;
+        Take& take = file_.take;
+        const double fps = step < 1e29 ? std::clamp(1.0 / step, 1.0, 1000.0) : 30.0;
+        const double whole = std::round(fps);
+        const double rate = std::abs(fps - whole) < 0.02 ? whole : fps;
+        take.frame_time_s = 1.0 / rate;
+        take.frame_time_text = fmt::format("{:.7f}", take.frame_time_s);
+        const double count = std::round((last - first) * rate) + 1;
+        if (count * double(take.joints) > 2e8)
+            throw FileError(path_, "the animation is too long for its key distance", "resample it");
+        take.frames = int(count);
+        std::sort(moves.begin(), moves.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+        for (const auto& [joint, track] : moves) take.translated.push_back(joint);
+        take.R.resize(size_t(take.frames) * size_t(take.joints));
+        take.p.resize(size_t(take.frames) * take.translated.size());
+        for (int f = 0; f < take.frames; ++f) {
+            const double time = first + f * take.frame_time_s;
+            Quat* R = take.R.data() + size_t(f) * size_t(take.joints);
+            std::copy(file_.skeleton.rest_R.begin(), file_.skeleton.rest_R.end(), R);
+            for (const auto& [joint, track] : turns) {
+                const Eigen::Vector4d v = track.at(time);
+                R[joint] = v.norm() > 1e-9 ? Quat(v[3], v[0], v[1], v[2]).normalized() : Quat::Identity();
+            }
+            for (size_t m = 0; m < moves.size(); ++m) {
+                const int parent = file_.skeleton.parents[size_t(moves[m].first)];
+                const double above = parent < 0 ? 1.0 : scale_above_[size_t(parent)];
+                take.p[size_t(f) * moves.size() + m] = above * moves[m].second.at(time).head<3>();
+            }
+        }
+    }
+};
+
+}  // namespace
+
+SkeletonFile read_gltf(const std::string& path) {
+    const std::string bytes = read_file(path);
+    tinygltf::TinyGLTF loader;
+    loader.SetImageLoader([](tinygltf::Image*, int, std::string*, std::string*, int, int,
+                             const unsigned char*, int, void*) { return true; },
+                          nullptr);
+    tinygltf::Model model;
+    std::string error;
+    std::string warning;
+    const std::string folder = std::filesystem::path(path).parent_path().string();
+    const bool is_binary = bytes.starts_with("glTF");
+    bool is_read = false;
+    try {
+        is_read = is_binary
+                      ? loader.LoadBinaryFromMemory(&model, &error, &warning,
+                                                    reinterpret_cast<const unsigned char*>(bytes.data()),
+                                                    unsigned(bytes.size()), folder)
+                      : loader.LoadASCIIFromString(&model, &error, &warning, bytes.data(),
+                                                   unsigned(bytes.size()), folder);
+    } catch (const std::exception& e) {
+        error = e.what();
+    }
+    if (!is_read) {
+        std::replace(error.begin(), error.end(), '\n', ' ');
+        throw FileError(path, "is no valid glTF: " + error.substr(0, 160), "export the file again");
+    }
+    return Reader(model, path).read();
+}
+
+void write_glb(const std::string& path, const Skeleton& skeleton, const Take& take) {
+    tinygltf::Model model;
+    model.asset.version = "2.0";
+    model.asset.generator = "Nimble Bone";
+    model.scenes.emplace_back();
+    model.defaultScene = 0;
+    const auto children = skeleton.children();
+    for (int j = 0; j < skeleton.size(); ++j) {
+        tinygltf::Node node;
+        node.name = skeleton.names[size_t(j)];
+        node.children = children[size_t(j)];
+        const Quat& R = skeleton.rest_R[size_t(j)];
+        const Vec3& p = skeleton.rest_p[size_t(j)];
+        node.rotation = {R.x(), R.y(), R.z(), R.w()};
+        node.translation = {p.x(), p.y(), p.z()};
+        model.nodes.push_back(node);
+        if (skeleton.parents[size_t(j)] < 0) model.scenes[0].nodes.push_back(j);
+    }
+
+    model.buffers.emplace_back();
+    auto& bytes = model.buffers[0].data;
+    const auto add_accessor = [&](const std::vector<float>& values, int type, int width) {
+        tinygltf::BufferView view;
+        view.buffer = 0;
+        view.byteOffset = bytes.size();
+        view.byteLength = values.size() * sizeof(float);
+        bytes.resize(bytes.size() + view.byteLength);
+        std::memcpy(bytes.data() + view.byteOffset, values.data(), view.byteLength);
+        model.bufferViews.push_back(view);
+        tinygltf::Accessor accessor;
+        accessor.bufferView = int(model.bufferViews.size()) - 1;
+        accessor.componentType = TINYGLTF_COMPONENT_TYPE_FLOAT;
+        accessor.count = values.size() / size_t(width);
+        accessor.type = type;
+        model.accessors.push_back(accessor);
+        return int(model.accessors.size()) - 1;
+    };
+
+    const Pose rest = rest_pose(skeleton);
+    std::vector<float> inverse_binds;
+    tinygltf::Skin skin;
+    skin.name = "skeleton";
+    for (int j = 0; j < skeleton.size(); ++j) {
+        skin.joints.push_back(j);
+        const Rigid X_JW = inverse({rest.R[size_t(j)], rest.p[size_t(j)]});
+        Eigen::Matrix4f m = Eigen::Matrix4f::Identity();
+        m.block<3, 3>(0, 0) = X_JW.R.toRotationMatrix().cast<float>();
+        m.block<3, 1>(0, 3) = X_JW.p.cast<float>();
+        inverse_binds.insert(inverse_binds.end(), m.data(), m.data() + 16);
+    }
+    skin.inverseBindMatrices = add_accessor(inverse_binds, TINYGLTF_TYPE_MAT4, 16);
+    model.skins.push_back(skin);
+
+    if (take.frames > 0) {
+        tinygltf::Animation animation;
+        animation.name = take.name;
+        std::vector<float> times;
+        for (int f = 0; f < take.frames; ++f) times.push_back(float(f * take.frame_time_s));
+        const int input = add_accessor(times, TINYGLTF_TYPE_SCALAR, 1);
+        model.accessors[size_t(input)].minValues = {double(times.front())};
+        model.accessors[size_t(input)].maxValues = {double(times.back())};
+        const auto add_channel = [&](int joint, const char* target, int output) {
+            tinygltf::AnimationSampler sampler;
+            sampler.input = input;
+            sampler.output = output;
+            sampler.interpolation = "LINEAR";
+            animation.samplers.push_back(sampler);
+            tinygltf::AnimationChannel channel;
+            channel.sampler = int(animation.samplers.size()) - 1;
+            channel.target_node = joint;
+            channel.target_path = target;
+            animation.channels.push_back(channel);
+        };
+        for (int j = 0; j < skeleton.size(); ++j) {
+            std::vector<float> values;
+            Quat before = Quat::Identity();
+            for (int f = 0; f < take.frames; ++f) {
+                Quat R = take.rotations(f)[size_t(j)];
+                if (R.dot(before) < 0) R.coeffs() = -R.coeffs();
+                before = R;
+                for (int c = 0; c < 4; ++c) values.push_back(float(R.coeffs()[c]));
+            }
+            add_channel(j, "rotation", add_accessor(values, TINYGLTF_TYPE_VEC4, 4));
+        }
+        for (size_t m = 0; m < take.translated.size(); ++m) {
+            std::vector<float> values;
+            for (int f = 0; f < take.frames; ++f)
+                for (int axis = 0; axis < 3; ++axis) values.push_back(float(take.translations(f)[m][axis]));
+            add_channel(take.translated[m], "translation", add_accessor(values, TINYGLTF_TYPE_VEC3, 3));
+        }
+        model.animations.push_back(animation);
+    }
+
+    tinygltf::TinyGLTF writer;
+    std::ostringstream stream;
+    if (!writer.WriteGltfSceneToStream(&model, stream, false, true))
+        throw FileError(path, "could not be written as glTF", "write .bvh instead");
+    write_file(path, stream.str());
+}
+
+}  // namespace nb

@@ -1,0 +1,17 @@
+// glTF 2.0 (ISO/IEC 12113): skeletons and animations read, a skeleton with one animation written as .glb.
+#pragma once
+#include <string>
+
+#include "core/io/skeleton_file.hpp"
+
+namespace nb {
+
+/// Nodes that are joints of a skin, animated, or above such nodes (all nodes when there are none of these).
+/// Static scale is taken into the offsets. The first animation is sampled at its smallest key distance, as
+/// the specification's LINEAR, STEP and CUBICSPLINE say. Throws FileError.
+SkeletonFile read_gltf(const std::string& path);
+
+/// Metres, +Y up. Rotations for all joints, translations for those the take moves; LINEAR keys a frame.
+void write_glb(const std::string& path, const Skeleton& skeleton, const Take& take);
+
+}  // namespace nb

@@ -1,0 +1,236 @@
+#include "core/io/load.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <filesystem>
+
+#include "core/io/bvh.hpp"
+#include "core/io/file_error.hpp"
+#include "core/io/gltf.hpp"
+#include "core/rest/measures.hpp"
+
+namespace nb {
+
+namespace {
+
+struct KnownUnit {
+    double metres;
+    const char* name;
+};
+// In the order in which they are tried; the last is the unit of a widespread open capture set (inch / 0.45).
+constexpr std::array<KnownUnit, 7> known_units{{{0.01, "centimetre"},
+                                                {1.0, "metre"},
+                                                {0.0254, "inch"},
+                                                {0.001, "millimetre"},
+                                                {0.1, "decimetre"},
+                                                {0.3048, "foot"},
+                                                {0.0254 / 0.45, "inch / 0.45"}}};
+
+std::string axis_name(int axis, double sign) {
+    return fmt::format("{}{}", sign < 0 ? '-' : '+', "XYZ"[axis]);
+}
+
+Vec3 axis_vector(const std::string& name, const std::string& path) {
+    if (name.size() == 2 && (name[0] == '+' || name[0] == '-') && name[1] >= 'X' && name[1] <= 'Z') {
+        Vec3 v = Vec3::Zero();
+        v[name[1] - 'X'] = name[0] == '-' ? -1.0 : 1.0;
+        return v;
+    }
+    throw FileError(path, fmt::format("'{}' is no axis", name), "write +X, -X ... +Z, -Z");
+}
+
+std::string largest_axis(const Vec3& v) {
+    int axis = 0;
+    v.cwiseAbs().maxCoeff(&axis);
+    return axis_name(axis, v[axis]);
+}
+
+/// From the hip centre to the head (or shoulders), the body's own up in this pose.
+Vec3 trunk_direction(const RoleMap& roles, const Pose& pose) {
+    const Vec3 centre =
+        0.5 * (pose.p[size_t(roles.joint("thigh.left"))] + pose.p[size_t(roles.joint("thigh.right"))]);
+    Vec3 top = centre;
+    if (const int head = roles.joint("head"); head >= 0) {
+        top = pose.p[size_t(head)];
+    } else if (roles.joint("upperarm.left") >= 0 && roles.joint("upperarm.right") >= 0) {
+        top = 0.5 *
+              (pose.p[size_t(roles.joint("upperarm.left"))] + pose.p[size_t(roles.joint("upperarm.right"))]);
+    } else {
+        top = centre + (centre - 0.5 * (pose.p[size_t(roles.joint("foot.left"))] +
+                                        pose.p[size_t(roles.joint("foot.right"))]));
+    }
+    const Vec3 direction = top - centre;
+    return direction.norm() > 0 ? Vec3(direction.normalized()) : Vec3(Vec3::Zero());
+}
+
+/// Where the pelvis faces: the thigh-joint line crossed with up.
+Vec3 pelvis_facing(const RoleMap& roles, const Pose& pose, const Vec3& up) {
+    return Vec3(pose.p[size_t(roles.joint("thigh.left"))] - pose.p[size_t(roles.joint("thigh.right"))])
+        .cross(up);
+}
+
+void find_axes(const Skeleton& skeleton, const RoleMap& roles, const Take& take, const LoadOptions& options,
+               FileConventions& conventions) {
+    const Pose rest = rest_pose(skeleton);
+    std::string why;
+    if (!can_be_transferred(roles, why)) {
+        conventions.axes_reason = "no body found: +Y taken as up, +Z as ahead";
+        return;
+    }
+    const Vec3 rest_trunk = trunk_direction(roles, rest);
+    Vec3 trunk = rest_trunk;
+    conventions.axes_reason = "the rest pose stands along it";
+    if (take.frames > 0) {
+        Vec3 mean = Vec3::Zero();
+        const int step = std::max(1, take.frames / 60);
+        int count = 0;
+        for (int f = 0; f < take.frames; f += step, ++count)
+            mean += trunk_direction(roles, pose_at(skeleton, take, f));
+        mean /= count;
+        if (mean.cwiseAbs().maxCoeff() > 0.75) {
+            trunk = mean;
+            conventions.axes_reason = largest_axis(mean) == largest_axis(rest_trunk)
+                                          ? "rest pose and take stand along it"
+                                          : "the take stands along it (the rest pose does not)";
+        }
+    }
+    conventions.up = options.up.value_or(largest_axis(trunk));
+    const Vec3 up = axis_vector(conventions.up, "the up axis");
+    Vec3 facing = pelvis_facing(roles, rest, up);
+    facing -= up * up.dot(facing);
+    const bool rest_stands = rest_trunk.dot(up) > 0.5 && facing.norm() > 1e-9;
+    if (!rest_stands)
+        facing = take.frames > 0 ? pelvis_facing(roles, pose_at(skeleton, take, 0), up) : Vec3(Vec3::UnitZ());
+    facing -= up * up.dot(facing);
+    if (facing.norm() < 1e-9) facing = up.unitOrthogonal();
+    conventions.facing = options.facing.value_or(largest_axis(facing));
+    const Vec3 ahead = axis_vector(conventions.facing, "the facing axis");
+    if (std::abs(ahead.dot(up)) > 0.5)
+        throw FileError("axes", fmt::format("{} cannot be up and ahead at once", conventions.facing),
+                        "choose another");
+    // Columns: file axes of the world's X, Y, Z.
+    Mat3 R_FW;
+    R_FW.col(1) = up;
+    R_FW.col(2) = ahead;
+    R_FW.col(0) = up.cross(ahead);
+    conventions.R_WF = Quat(Mat3(R_FW.transpose()));
+}
+
+void find_unit(const Skeleton& skeleton, const RoleMap& roles, const LoadOptions& options,
+               FileConventions& conventions) {
+    if (options.unit_m) {
+        conventions.unit_m = *options.unit_m;
+        conventions.unit_reason = "said by hand";
+        return;
+    }
+    conventions.is_unit_guessed = true;
+    const double height = body_height(skeleton, roles);
+    if (!(height > 0.0)) {
+        conventions.unit_reason = "no body to measure: metres assumed";
+        return;
+    }
+    // Grown people and children first, then anything from a toddler to a giant.
+    for (const auto& [low, high] : {std::pair{1.25, 2.15}, std::pair{0.75, 2.9}}) {
+        for (const KnownUnit& unit : known_units) {
+            const double metres = height * unit.metres;
+            if (metres < low || metres > high) continue;
+            conventions.unit_m = unit.metres;
+            conventions.unit_reason = fmt::format("a body {:.4g} units high is {:.0f} cm tall in the unit {}",
+                                                  height, 100.0 * metres, unit.name);
+            return;
+        }
+    }
+    conventions.unit_m = 1.75 / height;
+    conventions.unit_reason =
+        fmt::format("no common unit makes a body of {:.4g} units human; scaled to 175 cm", height);
+}
+
+/// From file unit and axes to the world's.
+void bring_into_world(const FileConventions& conventions, Skeleton& skeleton, Take& take) {
+    const Quat& R_WF = conventions.R_WF;
+    const Quat R_FW = R_WF.conjugate();
+    const auto place = [&](Vec3& v) { v = conventions.unit_m * (R_WF * v); };
+    const bool is_turned = angle_between(R_WF, Quat::Identity()) > 1e-12;
+    for (Vec3& v : skeleton.rest_p) place(v);
+    for (EndSite& site : skeleton.end_sites) place(site.offset_m);
+    for (Vec3& v : take.p) place(v);
+    if (!is_turned) return;
+    for (Quat& R : skeleton.rest_R) R = R_WF * R * R_FW;
+    for (Quat& R : take.R) R = R_WF * R * R_FW;
+}
+
+LoadedFile settle(SkeletonFile file, const std::string& path, const std::string& format,
+                  const LoadOptions& options) {
+    LoadedFile loaded;
+    Character& character = loaded.character;
+    Rig& rig = character.rig;
+    rig.path = path;
+    rig.name = std::filesystem::path(path).stem().string();
+    rig.format = format;
+    character.id = make_uuid();
+    character.name = rig.name;
+    character.roles = propose_roles(file.skeleton);
+    find_axes(file.skeleton, character.roles, file.take, options, rig.conventions);
+    if (format == "glb" && !options.unit_m) {
+        rig.conventions.unit_reason = "glTF is in metres";
+    } else {
+        find_unit(file.skeleton, character.roles, options, rig.conventions);
+    }
+    bring_into_world(rig.conventions, file.skeleton, file.take);
+    rig.skeleton = std::move(file.skeleton);
+    rig.channels = std::move(file.channels);
+    rig.notes = std::move(file.notes);
+    rig.notes.insert(rig.notes.end(), character.roles.notes.begin(), character.roles.notes.end());
+    Take& take = file.take;
+    take.name = rig.name;
+    if (take.frames > 0) {
+        take.first_motion_frame = find_first_motion_frame(take);
+        if (take.first_motion_frame > 0)
+            rig.notes.emplace_back(
+                "frame 0 is a pose of its own before the motion: kept, and left out of reviews");
+    }
+    std::string why;
+    if (can_be_transferred(character.roles, why))
+        character.rest = align_rest(rig.skeleton, character.roles, take.frames > 0 ? &take : nullptr);
+    if (take.frames > 0) loaded.take = std::move(take);
+    return loaded;
+}
+
+}  // namespace
+
+double body_height(const Skeleton& skeleton, const RoleMap& roles) {
+    const double legs = leg_length(skeleton, roles);
+    if (legs <= 0.0) return 0.0;
+    // Legs, trunk and head in their rest lengths; the sole and the head above its joint are added
+    // (ankle height .039 and head .13 of stature: the sum is 0.83 of it; Drillis & Contini, from memory).
+    const Pose rest = rest_pose(skeleton);
+    const int top = roles.joint(roles.joint("head") >= 0 ? "head" : "chest");
+    const int left = roles.joint("thigh.left");
+    const int right = roles.joint("thigh.right");
+    if (top < 0 || left < 0 || right < 0) return legs / leg_share_of_stature;
+    const double trunk = (rest.p[size_t(top)] - 0.5 * (rest.p[size_t(left)] + rest.p[size_t(right)])).norm();
+    return 1.18 * (legs + trunk);
+}
+
+LoadedFile load_bvh(std::string_view text, const std::string& path, const LoadOptions& options) {
+    return settle(parse_bvh(text, path), path, "bvh", options);
+}
+
+LoadedFile load_file(const std::string& path, const LoadOptions& options) {
+    std::string ending = std::filesystem::path(path).extension().string();
+    std::transform(ending.begin(), ending.end(), ending.begin(),
+                   [](char c) { return c >= 'A' && c <= 'Z' ? char(c + 32) : c; });
+    if (ending == ".glb" || ending == ".gltf") return settle(read_gltf(path), path, "glb", options);
+    const std::string text = read_file(path);
+    const auto start = text.find_first_not_of(" \t\r\n\xEF\xBB\xBF");
+    if (ending == ".bvh" || (start != std::string::npos && (text[start] | 32) == 'h'))
+        return load_bvh(text, path, options);
+    throw FileError(path,
+                    ending.empty() ? "is of no known type" : fmt::format("'{}' files are not read", ending),
+                    "give a .bvh, .glb or .gltf file with a skeleton");
+}
+
+}  // namespace nb

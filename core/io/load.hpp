@@ -1,0 +1,32 @@
+// Loading any file with a skeleton: reads it, finds the body in it, and brings it into the world's unit,
+// axes and facing. What the file's own conventions were is remembered for export.
+#pragma once
+#include <optional>
+#include <string>
+
+#include "core/motion/take.hpp"
+#include "core/rest/character.hpp"
+
+namespace nb {
+
+/// What is said by hand about a file, where it is silent or wrong.
+struct LoadOptions {
+    std::optional<double> unit_m;   ///< one unit of the file in metres
+    std::optional<std::string> up;  ///< "+Y", "-Z" ...
+    std::optional<std::string> facing;
+};
+
+struct LoadedFile {
+    Character character;
+    std::optional<Take> take;  ///< absent when the file holds no motion
+};
+
+/// Throws FileError with one line saying where, what and what to do.
+LoadedFile load_file(const std::string& path, const LoadOptions& options = {});
+/// As load_file, from BVH text in memory. `path` names it.
+LoadedFile load_bvh(std::string_view text, const std::string& path, const LoadOptions& options = {});
+
+/// Height of the body in the guess of the unit: from the lengths of trunk and legs, in file units.
+double body_height(const Skeleton& skeleton, const RoleMap& roles);
+
+}  // namespace nb

@@ -1,0 +1,18 @@
+// What a file with a skeleton holds, in the file's own unit and axes: what the readers give and writers take.
+#pragma once
+#include <string>
+#include <vector>
+
+#include "core/motion/take.hpp"
+#include "core/rig/rig.hpp"
+
+namespace nb {
+
+struct SkeletonFile {
+    Skeleton skeleton;
+    std::vector<std::vector<Channel>> channels;  ///< [joint], in the file's order (BVH; else empty lists)
+    Take take;                                   ///< no frames when the file has no motion
+    std::vector<std::string> notes;              ///< what was odd, one sentence each
+};
+
+}  // namespace nb

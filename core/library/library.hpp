@@ -1,0 +1,48 @@
+// The shared folder of characters, takes and pairings.
+//
+//   library.json
+//   characters/<name>/  rig.bvh | rig.glb   character.json
+//   takes/<name>.bvh    <name>.take.json
+//   pairings/<id>.json
+#pragma once
+#include <string>
+#include <vector>
+
+#include "core/io/documents.hpp"
+#include "core/io/load.hpp"
+
+namespace nb {
+
+struct LibraryEntry {
+    std::string name;      ///< as shown
+    std::string path;      ///< the rig or motion file
+    std::string document;  ///< character.json or *.take.json; empty when there is none
+};
+
+struct Library {
+    std::string id;
+    std::string name;
+    std::string folder;
+    std::vector<LibraryEntry> characters;
+    std::vector<LibraryEntry> takes;
+};
+
+/// Throws FileError when the folder or its library.json cannot be read.
+Library open_library(const std::string& folder);
+
+/// A rig with its character document, when there is one (`document` may be empty).
+LoadedFile load_character(const std::string& rig_path, const std::string& document,
+                          std::vector<std::string>& notes);
+
+/// A take: a motion file, or a *.take.json that names one and its trim. The source character is the one the
+/// document names, when it fits; else it is proposed from the file itself.
+LoadedFile load_take(const std::string& path, const std::string& character_document,
+                     std::vector<std::string>& notes);
+
+/// The pairing of two characters in the library, by their ids; false when there is none.
+bool find_pairing(const Library& library, const std::string& source_id, const std::string& target_id,
+                  Pairing& pairing, std::string& path);
+/// Where a new pairing of the library is stored.
+std::string pairing_path(const Library& library, const Pairing& pairing);
+
+}  // namespace nb

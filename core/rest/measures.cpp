@@ -1,0 +1,44 @@
+#include "core/rest/measures.hpp"
+
+#include <string>
+
+namespace nb {
+
+double length_between(const Skeleton& skeleton, const RoleMap& roles, std::string_view from,
+                      std::string_view to) {
+    const int a = roles.joint(from);
+    const int b = roles.joint(to);
+    return a < 0 || b < 0 ? 0.0 : skeleton.path_length(a, b);
+}
+
+namespace {
+
+double mean_of_sides(const Skeleton& skeleton, const RoleMap& roles, const char* upper, const char* lower,
+                     const char* tip) {
+    double sum = 0.0;
+    int count = 0;
+    for (const std::string side : {".left", ".right"}) {
+        const double length = length_between(skeleton, roles, upper + side, lower + side) +
+                              length_between(skeleton, roles, lower + side, tip + side);
+        if (length <= 0.0) continue;
+        sum += length;
+        ++count;
+    }
+    return count ? sum / count : 0.0;
+}
+
+}  // namespace
+
+double leg_length(const Skeleton& skeleton, const RoleMap& roles) {
+    return mean_of_sides(skeleton, roles, "thigh", "shin", "foot");
+}
+
+double arm_length(const Skeleton& skeleton, const RoleMap& roles) {
+    return mean_of_sides(skeleton, roles, "upperarm", "forearm", "hand");
+}
+
+double stature(const Skeleton& skeleton, const RoleMap& roles) {
+    return leg_length(skeleton, roles) / leg_share_of_stature;
+}
+
+}  // namespace nb

@@ -1,0 +1,22 @@
+// Lengths of a body that the transfer and the messages speak of.
+#pragma once
+#include "core/body/roles.hpp"
+#include "core/rig/skeleton.hpp"
+
+namespace nb {
+
+/// Thigh and shank as a share of stature: 0.245 + 0.246 (Drillis & Contini, in Winter, Biomechanics and
+/// Motor Control of Human Movement; from memory).
+inline constexpr double leg_share_of_stature = 0.491;
+
+/// Rest length from a role's joint to another's, 0 when either is missing. Same unit as the skeleton.
+double length_between(const Skeleton& skeleton, const RoleMap& roles, std::string_view from,
+                      std::string_view to);
+/// Thigh + shin, mean of both sides (one side when the other is missing).
+double leg_length(const Skeleton& skeleton, const RoleMap& roles);
+/// Upper arm + forearm, mean of both sides.
+double arm_length(const Skeleton& skeleton, const RoleMap& roles);
+/// Height of a human of that leg length, m.
+double stature(const Skeleton& skeleton, const RoleMap& roles);
+
+}  // namespace nb

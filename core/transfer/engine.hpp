@@ -1,0 +1,29 @@
+// The engine: runs a compiled plan over a whole take, frames in parallel.
+#pragma once
+#include <atomic>
+#include <functional>
+
+#include "core/motion/take.hpp"
+#include "core/transfer/plan.hpp"
+
+namespace nb {
+
+struct TransferResult {
+    Plan plan;
+    WorldMotion source;  ///< the source's world motion, not scaled by the place map
+    WorldMotion target;
+    Take take;  ///< local motion of the target's skeleton, translations for the hips
+};
+
+/// Told how many frames are done; returns false to cancel. Called from worker threads.
+using Progress = std::function<bool(int done, int of)>;
+
+/// Results are the same bit for bit for any number of threads (0: as many as there are cores). Throws
+/// FileError when a character lacks hips or legs; std::runtime_error("cancelled") when progress says stop.
+TransferResult transfer(const Character& source, const Take& take, const Character& target,
+                        const PairingSettings& settings, int threads = 0, const Progress& progress = {});
+
+/// One frame alone, for the frame on screen. `result` must come from `transfer` of the same characters.
+void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& target, int frame);
+
+}  // namespace nb

@@ -1,0 +1,112 @@
+#include "core/transfer/passes.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace nb {
+
+void pass_angles(const Plan& plan, const SourceFrame& source, TargetFrame& target) {
+    const bool is_on = plan.passes.angles;
+    for (size_t j = 0; j < plan.angles.size(); ++j) {
+        const AngleOp& op = plan.angles[j];
+        const int parent = plan.T_parents[j];
+        const bool is_followed = op.kind == AngleOp::Kind::follow;
+        if (is_followed)
+            target.R[j] = parent < 0 ? op.C : (target.R[size_t(parent)] * op.C).normalized();
+        else if (!is_on)
+            target.R[j] = plan.T_aligned_rest[j];
+        else if (op.kind == AngleOp::Kind::direct)
+            target.R[j] = (source.R[size_t(op.a)] * op.C).normalized();
+        else
+            target.R[j] = (interpolate(source.R[size_t(op.a)] * op.A0_inverse,
+                                       source.R[size_t(op.b)] * op.B0_inverse, op.u) *
+                           op.C)
+                              .normalized();
+    }
+}
+
+namespace {
+
+/// Positions below the hips from rotations; what stands outside the body stays at rest.
+void place_joints(const Plan& plan, const Vec3& p_WH, TargetFrame& target) {
+    for (size_t j = 0; j < plan.T_parents.size(); ++j) {
+        const int parent = plan.T_parents[j];
+        if (int(j) == plan.T_hips)
+            target.p[j] = p_WH;
+        else if (parent < 0)
+            target.p[j] = plan.T_offsets[j];
+        else
+            target.p[j] = target.p[size_t(parent)] + target.R[size_t(parent)] * plan.T_offsets[j];
+    }
+}
+
+}  // namespace
+
+void pass_root(const Plan& plan, const SourceFrame& source, TargetFrame& target) {
+    Vec3 centre = plan.T_rest_hip_centre;
+    if (plan.passes.root) {
+        const Vec3 S_centre =
+            0.5 * (source.p[size_t(plan.S_thigh_left)] + source.p[size_t(plan.S_thigh_right)]);
+        centre = plan.k * S_centre;
+        centre.y() = plan.T_ankle_m + plan.k * (S_centre.y() - plan.S_ankle_m);
+    }
+    place_joints(plan, centre - target.R[size_t(plan.T_hips)] * plan.T_hip_centre, target);
+}
+
+double soften_stretch(double wanted, double source) {
+    const double free = std::min(std::max(source, 0.97), 1.0);
+    if (wanted <= free) return wanted;
+    const double left = 1.0 - free;
+    if (left < 1e-12) return free;
+    return free + left * (1.0 - std::exp(-(wanted - free) / left));
+}
+
+double bend_for_distance(const Vec3& upper, const Vec3& lower, const Vec3& n, double distance) {
+    // upper . Rot(n, d) lower = along + radius cos(d - straight)
+    const double along = upper.dot(n) * lower.dot(n);
+    const Vec3 u = upper - n * n.dot(upper);
+    const Vec3 l = lower - n * n.dot(lower);
+    const double radius = u.norm() * l.norm();
+    if (radius < 1e-15) return 0.0;
+    const double straight = std::atan2(n.cross(l).dot(u), l.dot(u));  // the turn that straightens the limb
+    const double wanted_dot = 0.5 * (distance * distance - upper.squaredNorm() - lower.squaredNorm());
+    const double bend = std::acos(std::clamp((wanted_dot - along) / radius, -1.0, 1.0));
+    const double now = -straight;  // flexion, positive the right way
+    double flexion = bend;
+    if (now < 0.0) {
+        const double wrong = -now;
+        flexion = bend <= wrong ? -bend : std::min(bend, -wrong + 2.0 * (bend - wrong));
+    }
+    return flexion + straight;
+}
+
+void pass_reach(const Plan& plan, const SourceFrame& source, TargetFrame& target) {
+    if (!plan.passes.reach || plan.reaches.empty()) return;
+    for (const ReachOp& op : plan.reaches) {
+        const Vec3 S_reach = source.p[size_t(op.S_tip)] - source.p[size_t(op.S_start)];
+        const double S_stretch = S_reach.norm() / op.S_length_m;
+        const double asked = op.scale * S_reach.norm();
+        if (asked < 1e-9) continue;
+        const double distance = soften_stretch(asked / op.T_length_m, S_stretch) * op.T_length_m;
+
+        const Vec3 n = source.R[size_t(op.S_hinge)] * (op.S_hinge0_inverse * op.n0);
+        const Vec3& start = target.p[size_t(op.T_start)];
+        const Vec3 upper = target.p[size_t(op.T_mid)] - start;
+        const Vec3 lower = target.p[size_t(op.T_tip)] - target.p[size_t(op.T_mid)];
+        const Quat bend = exp_rotation(bend_for_distance(upper, lower, n, distance) * n);
+        const Vec3 bent_tip = upper + bend * lower;
+        if (bent_tip.norm() < 1e-9) continue;
+        const Mat3 from = frame_from(bent_tip, n);
+        const Mat3 to = frame_from(S_reach, n);
+        const Quat turn(Mat3(to * from.transpose()));
+        target.R[size_t(op.T_start)] = (turn * target.R[size_t(op.T_start)]).normalized();
+        target.R[size_t(op.T_mid)] = (turn * bend * target.R[size_t(op.T_mid)]).normalized();
+    }
+    // What follows the turned bones is set anew; roles keep the world rotation of the angles pass.
+    for (size_t j = 0; j < plan.angles.size(); ++j)
+        if (const int parent = plan.T_parents[j]; plan.angles[j].kind == AngleOp::Kind::follow && parent >= 0)
+            target.R[j] = (target.R[size_t(parent)] * plan.angles[j].C).normalized();
+    place_joints(plan, target.p[size_t(plan.T_hips)], target);
+}
+
+}  // namespace nb

@@ -1,0 +1,47 @@
+// The passes of the solve, one frame each. In: the source's world pose. Out: the target's world pose.
+//
+// root    Hip centre (midpoint of the thigh joints): horizontally by the place map, p_T = k p_S; height
+//         a_T + k (h_S - a_S), a = ankle height of the flat foot. A foot that stands in the source then
+//         stands in the target, and a crouch stays a crouch.
+// angles  Q_r = R_WJ_S * R_WJ_S0^T, the world rotation since the aligned rest; R_WJ_T = Q_r * R_WJ_T0.
+//         Joints without a partner keep their aligned rest relative to their parent.
+// reach   The tip of a limb goes to start_T + scale * (tip - start)_S. Two bones, closed form: the knee bends
+//         about the hinge n = Q * n0 until the distance is right, then the limb is turned rigidly so that
+//         start->tip points where it should, with n as second axis. n is carried by the body and never
+//         degenerates, so a straight limb does not flip. Feet and hands keep their world rotation.
+//
+// Invariants: lengths of the target never change; with source = target every pass is the identity.
+// When a tip is out of reach: `soften_stretch`.
+#pragma once
+#include <span>
+
+#include "core/transfer/plan.hpp"
+
+namespace nb {
+
+/// World pose of one frame of the source: one entry a joint, m.
+struct SourceFrame {
+    std::span<const Quat> R;
+    std::span<const Vec3> p;
+};
+struct TargetFrame {
+    std::span<Quat> R;
+    std::span<Vec3> p;
+};
+
+void pass_angles(const Plan& plan, const SourceFrame& source, TargetFrame& target);
+/// Sets positions from rotations, the hip centre placed as the root pass says (or at rest when it is off).
+void pass_root(const Plan& plan, const SourceFrame& source, TargetFrame& target);
+void pass_reach(const Plan& plan, const SourceFrame& source, TargetFrame& target);
+
+/// Stretch (distance start to tip by limb length) that the target takes when `wanted` is asked for. The
+/// target may always stretch as far as the source does; beyond max(source, 0.97) the rest of the way to 1 is
+/// eased, continuous in value and slope, and never passes 1.
+double soften_stretch(double wanted, double source);
+
+/// Turn about unit axis n of the lower bone (vector from mid to tip) that makes |upper + lower| = distance.
+/// Near the straight limb the side on which the limb is bent is kept; a limb bent the wrong way by h goes
+/// over to the right side between bends of h and 3 h. Unreachable distances give the nearest.
+double bend_for_distance(const Vec3& upper, const Vec3& lower, const Vec3& n, double distance);
+
+}  // namespace nb

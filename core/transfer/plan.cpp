@@ -1,0 +1,212 @@
+#include "core/transfer/plan.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <tuple>
+
+#include "core/chain/match.hpp"
+#include "core/io/file_error.hpp"
+#include "core/rest/measures.hpp"
+
+namespace nb {
+
+namespace {
+
+class Compiler {
+  public:
+    Compiler(const Character& source, const Character& target, const PairingSettings& settings)
+        : S_(source), T_(target), settings_(settings) {}
+
+    Plan compile() {
+        std::string why;
+        for (const Character* c : {&S_, &T_})
+            if (!can_be_transferred(c->roles, why))
+                throw FileError(c->rig.path, why, "name these bones in a character file");
+        plan_.passes = settings_.passes;
+        plan_.S_thigh_left = S_.roles.joint("thigh.left");
+        plan_.S_thigh_right = S_.roles.joint("thigh.right");
+        plan_.T_thigh_left = T_.roles.joint("thigh.left");
+        plan_.T_thigh_right = T_.roles.joint("thigh.right");
+        plan_.T_hips = T_.roles.joint("hips");
+        plan_.S_ankle_m = S_.rest.ankle_height_m;
+        plan_.T_ankle_m = T_.rest.ankle_height_m;
+        plan_.k = settings_.scale.value_or(leg_length(T_.rig.skeleton, T_.roles) /
+                                           leg_length(S_.rig.skeleton, S_.roles));
+        const auto& p0 = T_.rest.p_WJ0;
+        const Vec3 centre = 0.5 * (p0[size_t(plan_.T_thigh_left)] + p0[size_t(plan_.T_thigh_right)]);
+        plan_.T_rest_hip_centre = centre;
+        plan_.T_hip_centre =
+            T_.rest.R_WJ0[size_t(plan_.T_hips)].conjugate() * Vec3(centre - p0[size_t(plan_.T_hips)]);
+        plan_.T_parents = T_.rig.skeleton.parents;
+        plan_.T_offsets = T_.rig.skeleton.rest_p;
+        plan_.T_aligned_rest = T_.rest.R_WJ0;
+        follow_everywhere();
+        direct("hips", "hips");
+        chains();
+        for (const auto* role : {"jaw", "eye.left", "eye.right"})
+            if (S_.roles.joint(role) >= 0 && T_.roles.joint(role) >= 0) direct(role, role);
+        reaches();
+        note_partners();
+        return std::move(plan_);
+    }
+
+  private:
+    const Character& S_;
+    const Character& T_;
+    const PairingSettings& settings_;
+    Plan plan_;
+
+    void follow_everywhere() {
+        const Skeleton& skeleton = T_.rig.skeleton;
+        const auto& R0 = T_.rest.R_WJ0;
+        plan_.angles.resize(skeleton.names.size());
+        for (size_t j = 0; j < plan_.angles.size(); ++j) {
+            const bool is_outside = !skeleton.is_ancestor(plan_.T_hips, int(j));
+            const int parent = skeleton.parents[j];
+            plan_.angles[j].C =
+                is_outside || parent < 0 ? skeleton.rest_R[j] : R0[size_t(parent)].conjugate() * R0[j];
+        }
+    }
+
+    void direct_joints(int source, int target) {
+        AngleOp& op = plan_.angles[size_t(target)];
+        op.kind = AngleOp::Kind::direct;
+        op.a = source;
+        op.C = S_.rest.R_WJ0[size_t(source)].conjugate() * T_.rest.R_WJ0[size_t(target)];
+    }
+    void direct(std::string_view source, std::string_view target) {
+        direct_joints(S_.roles.joint(source), T_.roles.joint(target));
+    }
+
+    /// Bone lengths of a run of joints; the last one ends at `end_m` beyond it.
+    static std::vector<double> lengths(const Skeleton& skeleton, const std::vector<int>& joints,
+                                       double last_m) {
+        std::vector<double> result;
+        for (size_t i = 0; i + 1 < joints.size(); ++i)
+            result.push_back(skeleton.path_length(joints[i], joints[i + 1]));
+        if (!joints.empty()) result.push_back(last_m);
+        return result;
+    }
+
+    /// From the last spine bone to the middle between the shoulders, from the last neck bone to the head.
+    static double last_length(const Character& c, const std::string& chain, int last) {
+        const auto& p0 = c.rest.p_WJ0;
+        if (chain == "spine") {
+            const int left = c.roles.joint("upperarm.left");
+            const int right = c.roles.joint("upperarm.right");
+            if (left >= 0 && right >= 0)
+                return (0.5 * (p0[size_t(left)] + p0[size_t(right)]) - p0[size_t(last)]).norm();
+        }
+        if (chain == "neck") {
+            if (const int head = c.roles.joint("head"); head >= 0)
+                return c.rig.skeleton.path_length(last, head);
+        }
+        Vec3 end;
+        const Pose pose{c.rest.R_WJ0, p0};
+        return find_bone_end(c.rig.skeleton, c.roles, c.roles.role_of(last), pose, end)
+                   ? (end - p0[size_t(last)]).norm()
+                   : 0.0;
+    }
+
+    void chains() {
+        for (const ChainPlan& chain : biped_chains()) {
+            // Shoulder, elbow, wrist, hip, knee, ankle are ticks: limbs match role by role. So do the head
+            // and the palms; the runs between are matched by length.
+            std::vector<int> S_run;
+            std::vector<int> T_run;
+            for (const std::string& role : chain.roles) {
+                const int S_joint = S_.roles.joint(role);
+                const int T_joint = T_.roles.joint(role);
+                if (chain.is_limb || role == "head" || role.find(".palm") != std::string::npos) {
+                    if (S_joint >= 0 && T_joint >= 0) direct_joints(S_joint, T_joint);
+                    continue;
+                }
+                if (S_joint >= 0) S_run.push_back(S_joint);
+                if (T_joint >= 0) T_run.push_back(T_joint);
+            }
+            if (S_run.empty() || T_run.empty()) continue;
+            const auto samples =
+                match_chain(lengths(S_.rig.skeleton, S_run, last_length(S_, chain.name, S_run.back())),
+                            lengths(T_.rig.skeleton, T_run, last_length(T_, chain.name, T_run.back())));
+            const int parent = S_.roles.joint(S_.roles.parent_role(S_.roles.role_of(S_run.front())));
+            for (size_t i = 0; i < T_run.size(); ++i) {
+                const auto joint_of = [&](int bone) { return bone < 0 ? parent : S_run[size_t(bone)]; };
+                const int a = joint_of(samples[i].a);
+                const int b = joint_of(samples[i].b);
+                if (a < 0 || b < 0) continue;
+                direct_joints(a, T_run[i]);
+                if (a == b || samples[i].u <= 0.0) continue;
+                AngleOp& op = plan_.angles[size_t(T_run[i])];
+                op.kind = AngleOp::Kind::blend;
+                op.b = b;
+                op.u = samples[i].u;
+                op.A0_inverse = S_.rest.R_WJ0[size_t(a)].conjugate();
+                op.B0_inverse = S_.rest.R_WJ0[size_t(b)].conjugate();
+                op.C = T_.rest.R_WJ0[size_t(T_run[i])];
+            }
+        }
+    }
+
+    void reaches() {
+        for (const auto& [limb, carry] : settings_.carry) {
+            if (carry != Carry::limb) continue;
+            const bool is_leg = limb.starts_with("leg");
+            const std::string side(side_suffix(role_side(limb)));
+            const std::array<std::string, 3> roles =
+                is_leg ? std::array<std::string, 3>{"thigh" + side, "shin" + side, "foot" + side}
+                       : std::array<std::string, 3>{"upperarm" + side, "forearm" + side, "hand" + side};
+            ReachOp op;
+            op.limb = limb;
+            std::array<int, 3> S{};
+            std::array<int, 3> T{};
+            for (size_t i = 0; i < 3; ++i) {
+                S[i] = S_.roles.joint(roles[i]);
+                T[i] = T_.roles.joint(roles[i]);
+            }
+            if (*std::min_element(S.begin(), S.end()) < 0 || *std::min_element(T.begin(), T.end()) < 0)
+                continue;
+            std::tie(op.S_start, op.S_mid, op.S_tip) = std::tuple{S[0], S[1], S[2]};
+            std::tie(op.T_start, op.T_mid, op.T_tip) = std::tuple{T[0], T[1], T[2]};
+            op.S_hinge = is_leg ? op.S_mid : op.S_start;
+            op.S_hinge0_inverse = S_.rest.R_WJ0[size_t(op.S_hinge)].conjugate();
+            op.n0 = S_.rest.hinges.at(limb).n_W;
+            op.scale = is_leg ? leg_length(T_.rig.skeleton, T_.roles) / leg_length(S_.rig.skeleton, S_.roles)
+                              : arm_length(T_.rig.skeleton, T_.roles) / arm_length(S_.rig.skeleton, S_.roles);
+            if (is_leg && settings_.scale) op.scale = *settings_.scale;
+            const auto length = [](const Character& c, int start, int mid, int tip) {
+                return c.rig.skeleton.path_length(start, mid) + c.rig.skeleton.path_length(mid, tip);
+            };
+            op.S_length_m = length(S_, op.S_start, op.S_mid, op.S_tip);
+            op.T_length_m = length(T_, op.T_start, op.T_mid, op.T_tip);
+            if (op.S_length_m > 1e-6 && op.T_length_m > 1e-6) plan_.reaches.push_back(op);
+        }
+    }
+
+    void note_partners() {
+        for (const RoleFill& fill : S_.roles.fills) {
+            const ChainPlan* run = nullptr;
+            for (const ChainPlan& chain : biped_chains())
+                if (!chain.is_limb &&
+                    std::find(chain.roles.begin(), chain.roles.end(), fill.role) != chain.roles.end())
+                    run = &chain;
+            if (T_.roles.joint(fill.role) >= 0 || fill.role == "root" ||
+                (run && !T_.roles.chain(*run).empty()))
+                continue;
+            plan_.notes.push_back(
+                fmt::format("{} has no {}: its motion goes on to what follows", T_.name, fill.role));
+        }
+        for (const RoleFill& fill : T_.roles.fills)
+            if (plan_.angles[size_t(fill.joint)].kind == AngleOp::Kind::follow && fill.role != "root")
+                plan_.notes.push_back(fmt::format("{} has no {}: {} follows its parent at rest", S_.name,
+                                                  fill.role, T_.rig.skeleton.names[size_t(fill.joint)]));
+    }
+};
+
+}  // namespace
+
+Plan compile_plan(const Character& source, const Character& target, const PairingSettings& settings) {
+    return Compiler(source, target, settings).compile();
+}
+
+}  // namespace nb

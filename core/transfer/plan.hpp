@@ -1,0 +1,60 @@
+// The compiled plan of a transfer: flat arrays of indices and constants, made once for two characters.
+#pragma once
+#include <string>
+#include <vector>
+
+#include "core/math/rotation.hpp"
+#include "core/rest/character.hpp"
+#include "core/transfer/settings.hpp"
+
+namespace nb {
+
+/// How one target joint gets its world rotation. S is the source, T the target, 0 the aligned rest.
+struct AngleOp {
+    enum class Kind {
+        direct,  ///< R_WT = R_WS[a] * C,  C = R_WS0[a]^T * R_WT0
+        blend,   ///< R_WT = interpolate(Q[a], Q[b], u) * C,  Q[x] = R_WS[x] * R_WS0[x]^T,  C = R_WT0
+        follow,  ///< R_WT = R_WT[parent] * C,  C = the aligned (above the hips: stored) rest, R_PJ
+    };
+    Kind kind = Kind::follow;
+    int a = -1;
+    int b = -1;
+    double u = 0.0;
+    Quat C = Quat::Identity();
+    Quat A0_inverse = Quat::Identity();  ///< blend: R_WS0[a]^T
+    Quat B0_inverse = Quat::Identity();  ///< blend: R_WS0[b]^T
+};
+
+/// A limb of two bones that is carried by its tip.
+struct ReachOp {
+    std::string limb;
+    int S_start, S_mid, S_tip;  ///< source joints
+    int T_start, T_mid, T_tip;  ///< target joints
+    int S_hinge;                ///< source joint whose Q turns the hinge: shin for legs, upper arm for arms
+    Quat S_hinge0_inverse;      ///< R_WJ_S0^T of that joint
+    Vec3 n0;                    ///< hinge axis at the source's aligned rest, world axes
+    double scale;               ///< length of the target's limb by the source's, mean of both sides
+    double S_length_m, T_length_m;
+};
+
+struct Plan {
+    double k = 1.0;  ///< place map: M(p) = k p about the world's origin
+    Passes passes;
+    std::vector<AngleOp> angles;  ///< one a target joint
+    std::vector<ReachOp> reaches;
+    int S_thigh_left, S_thigh_right;
+    int T_thigh_left, T_thigh_right, T_hips;
+    double S_ankle_m = 0.0;  ///< ankle height of the flat foot
+    double T_ankle_m = 0.0;
+    Vec3 T_hip_centre = Vec3::Zero();       ///< from the hips joint, seen from it, m
+    Vec3 T_rest_hip_centre = Vec3::Zero();  ///< in the world, when the root pass is left out
+    std::vector<int> T_parents;
+    std::vector<Vec3> T_offsets;       ///< p_PJ, m
+    std::vector<Quat> T_aligned_rest;  ///< R_WJ0: where the body stands when the angles pass is left out
+    std::vector<std::string> notes;    ///< what has no partner and what happens to it
+};
+
+/// Throws FileError when one of the characters lacks hips or legs.
+Plan compile_plan(const Character& source, const Character& target, const PairingSettings& settings);
+
+}  // namespace nb
