@@ -1,5 +1,6 @@
 #include "core/chain/match.hpp"
 
+#include <cstddef>
 #include <numeric>
 
 namespace nb {

@@ -26,7 +26,8 @@ Json header(const char* kind, const std::string& id) {
 Json quaternion(const Quat& R) {
     const double sign = R.w() < 0 ? -1.0 : 1.0;
     Json result = Json::array();
-    for (int c = 0; c < 4; ++c) result.push_back(canonical(sign * R.coeffs()[c]));
+    // Twelve decimals: what is read back and composed anew falls on the same digits.
+    for (int c = 0; c < 4; ++c) result.push_back(canonical(std::round(sign * R.coeffs()[c] * 1e12) / 1e12));
     return result;
 }
 
@@ -60,9 +61,21 @@ Quat read_quaternion(const Json& value, const std::string& path) {
             throw FileError(path, "a rotation holds something that is no number", "write x y z w");
         R.coeffs()[Eigen::Index(c)] = value[c].get<double>();
     }
-    if (!(std::abs(R.norm() - 1.0) < 1e-3))
+    const double error = std::abs(R.norm() - 1.0);
+    if (!(error < 1e-3))
         throw FileError(path, "a rotation is not of unit length", "write a unit quaternion x y z w");
-    return R.normalized();
+    // Digits as written by this program stay as they are.
+    return error < 1e-11 ? R : R.normalized();
+}
+
+/// Whatever else is wrong in the shape of a document becomes one line as well.
+template <typename Read>
+auto reading(const std::string& path, Read&& read) {
+    try {
+        return read();
+    } catch (const Json::exception&) {
+        throw FileError(path, "a value is missing or of the wrong kind", "compare with docs/schema");
+    }
 }
 
 }  // namespace
@@ -80,14 +93,20 @@ std::string format_document(const Json& document) {
 Json read_document(const std::string& path, const std::string& kind) {
     const std::string text = read_file(path);
     Json document;
+    const auto limit_depth = [&path](int depth, Json::parse_event_t, Json&) {
+        if (depth > 64) throw FileError(path, "is nested more than 64 deep", "restore it from a copy");
+        return true;
+    };
     try {
-        document = Json::parse(text);
+        document = Json::parse(text, limit_depth);
     } catch (const Json::parse_error& error) {
         const size_t at = std::min(error.byte > 0 ? error.byte - 1 : 0, text.size());
         const int line = 1 + int(std::count(text.begin(), text.begin() + std::ptrdiff_t(at), '\n'));
         const size_t line_start = text.rfind('\n', at == 0 ? 0 : at - 1);
         throw FileError(path, line, int(line_start == std::string::npos ? at + 1 : at - line_start),
                         "is no valid JSON here", "restore it from a copy");
+    } catch (const Json::exception&) {
+        throw FileError(path, "holds a number beyond any range", "restore it from a copy");
     }
     const std::string format =
         document.is_object() && document.contains("format") && document["format"].is_string()
@@ -141,16 +160,20 @@ Json character_document(const Character& character) {
         if (fill.role == "root") continue;
         const int parent = character.roles.joint(character.roles.parent_role(fill.role));
         const Quat& D = character.rest.D_W[size_t(fill.joint)];
-        const Quat E = parent < 0 ? D : character.rest.D_W[size_t(parent)].conjugate() * D;
+        // The true inverse: read digits are of unit length to 1e-12 only, and shall come out as they were.
+        const Quat E = parent < 0 ? D : character.rest.D_W[size_t(parent)].inverse() * D;
         alignment[fill.role]["turn_xyzw"] = quaternion(E);
         alignment[fill.role]["degrees"] =
             canonical(std::round(rad_to_deg(log_rotation(E).norm()) * 100.0) / 100.0);
     }
+    if (!character.document_text.empty()) keep_unknown(Json::parse(character.document_text), document);
     return document;
 }
 
-void apply_character_document(const Json& document, const std::string& path, Character& character,
-                              std::vector<std::string>& notes) {
+namespace {
+
+void apply_character(const Json& document, const std::string& path, Character& character,
+                     std::vector<std::string>& notes) {
     const Skeleton& skeleton = character.rig.skeleton;
     character.id = get<std::string>(document, "id", path);
     character.name = get<std::string>(document, "name", path);
@@ -194,7 +217,7 @@ void apply_character_document(const Json& document, const std::string& path, Cha
         if (role.empty() || !alignment.contains(role)) continue;
         const int parent = roles.joint(roles.parent_role(role));
         const Quat E = read_quaternion(get<Json>(alignment[role], "turn_xyzw", path), path);
-        rest.D_W[size_t(j)] = parent < 0 ? E : (rest.D_W[size_t(parent)] * E).normalized();
+        rest.D_W[size_t(j)] = parent < 0 ? E : rest.D_W[size_t(parent)] * E;
     }
     rest.hinges.clear();
     const Json hinges_read = get<Json>(stored, "hinges", path);
@@ -211,6 +234,19 @@ void apply_character_document(const Json& document, const std::string& path, Cha
     for (const auto* limb : {"arm.left", "arm.right", "leg.left", "leg.right"})
         rest.hinges.try_emplace(limb, Hinge{stance_hinge(limb), HingeSource::assumed});
     apply_alignment(skeleton, roles, rest);
+
+    FileConventions& conventions = character.rig.conventions;
+    const Json stated = document.value("conventions", Json::object());
+    conventions.is_unit_guessed = stated.value("unit_is_guessed", conventions.is_unit_guessed);
+    conventions.unit_reason = stated.value("unit_reason", conventions.unit_reason);
+    character.document_text = document.dump();
+}
+
+}  // namespace
+
+void apply_character_document(const Json& document, const std::string& path, Character& character,
+                              std::vector<std::string>& notes) {
+    reading(path, [&] { apply_character(document, path, character, notes); });
 }
 
 Json pairing_document(const Pairing& pairing) {
@@ -229,7 +265,9 @@ Json pairing_document(const Pairing& pairing) {
     return document;
 }
 
-Pairing read_pairing(const Json& document, const std::string& path) {
+namespace {
+
+Pairing pairing_from(const Json& document, const std::string& path) {
     Pairing pairing;
     pairing.id = get<std::string>(document, "id", path);
     const Json source = get<Json>(document, "source", path);
@@ -258,6 +296,12 @@ Pairing read_pairing(const Json& document, const std::string& path) {
     }
     pairing.other = document;
     return pairing;
+}
+
+}  // namespace
+
+Pairing read_pairing(const Json& document, const std::string& path) {
+    return reading(path, [&] { return pairing_from(document, path); });
 }
 
 Json take_document(const TakeDocument& take) {
@@ -292,7 +336,7 @@ TakeDocument read_take_document(const Json& document, const std::string& path) {
     const Json trim = get<Json>(document, "trim", path);
     take.trim_first = get<int>(trim, "first", path);
     take.trim_last = get<int>(trim, "last", path);
-    take.notes = document.value("notes", "");
+    take.notes = reading(path, [&] { return document.value("notes", ""); });
     take.other = document;
     return take;
 }

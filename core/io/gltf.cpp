@@ -79,6 +79,9 @@ NodeTransform transform_of(const tinygltf::Node& node) {
     return t;
 }
 
+/// A frame this near to a key, as a share of the key distance, is the key.
+constexpr double key_snap = 0.05;
+
 struct Track {
     std::vector<double> times;
     std::vector<double> values;
@@ -97,7 +100,9 @@ struct Track {
         if (after == 0) return value(0);
         if (after == times.size() || interpolation == "STEP") return value(after - 1);
         const double step = times[after] - times[after - 1];
-        const double u = std::clamp((time - times[after - 1]) / step, 0.0, 1.0);
+        double u = std::clamp((time - times[after - 1]) / step, 0.0, 1.0);
+        // Single-precision times lie beside the frames they stand for.
+        if (u < key_snap || u > 1.0 - key_snap) u = std::round(u);
         const Eigen::Vector4d a = value(after - 1);
         const Eigen::Vector4d b = value(after);
         if (interpolation == "CUBICSPLINE") {
@@ -173,6 +178,11 @@ class Reader {
             for (const auto& animation : model_.animations)
                 for (const auto& channel : animation.channels)
                     if (channel.target_node >= 0) want(channel.target_node);
+        // Without a skin nothing says where the skeleton ends: what hangs below moves along.
+        if (model_.skins.empty())
+            for (int n = 0; n < int(model_.nodes.size()); ++n)
+                for (int up = n; up >= 0; up = parent_[size_t(up)])
+                    if (wanted.contains(up) && !model_.animations.empty()) wanted.insert(n);
         if (wanted.empty())
             for (int n = 0; n < int(model_.nodes.size()); ++n) wanted.insert(n);
         joint_of_node_.assign(model_.nodes.size(), -1);
@@ -216,6 +226,8 @@ class Reader {
         double first = 1e30;
         double last = -1e30;
         double step = 1e30;
+        double longest_mean_step = 0.0;
+        size_t most_keys = 1;
         for (const auto& channel : animation.channels) {
             if (channel.target_node < 0 || channel.target_node >= int(model_.nodes.size())) continue;
             const int joint = joint_of_node_[size_t(channel.target_node)];
@@ -243,12 +255,18 @@ class Reader {
                     throw FileError(path_, "the times of an animation do not rise", "export the file again");
                 step = std::min(step, track.times[k] - track.times[k - 1]);
             }
+            if (track.times.size() > most_keys) {
+                most_keys = track.times.size();
+                longest_mean_step = (track.times.back() - track.times.front()) / double(most_keys - 1);
+            }
             first = std::min(first, track.times.front());
             last = std::max(last, track.times.back());
             (is_turn ? turns : moves).emplace_back(joint, std::move(track));
         }
         if (turns.empty() && moves.empty()) return;
         Take& take = file_.take;
+        // Evenly keyed, the mean distance of the longest track is exact; else the smallest distance serves.
+        if (std::abs(longest_mean_step - step) < 0.01 * step) step = longest_mean_step;
         const double fps = step < 1e29 ? std::clamp(1.0 / step, 1.0, 1000.0) : 30.0;
         const double whole = std::round(fps);
         const double rate = std::abs(fps - whole) < 0.02 ? whole : fps;
@@ -367,6 +385,7 @@ void write_glb(const std::string& path, const Skeleton& skeleton, const Take& ta
         tinygltf::Animation animation;
         animation.name = take.name;
         std::vector<float> times;
+        times.reserve(size_t(take.frames));
         for (int f = 0; f < take.frames; ++f) times.push_back(float(f * take.frame_time_s));
         const int input = add_accessor(times, TINYGLTF_TYPE_SCALAR, 1);
         model.accessors[size_t(input)].minValues = {double(times.front())};

@@ -6,7 +6,8 @@
 
 namespace nb {
 
-/// Nodes that are joints of a skin, animated, or above such nodes (all nodes when there are none of these).
+/// Nodes that are joints of a skin or above one; without skins, those animated, above and below such nodes;
+/// without either, all nodes.
 /// Static scale is taken into the offsets. The first animation is sampled at its smallest key distance, as
 /// the specification's LINEAR, STEP and CUBICSPLINE say. Throws FileError.
 SkeletonFile read_gltf(const std::string& path);

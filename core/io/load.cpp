@@ -162,6 +162,8 @@ void bring_into_world(const FileConventions& conventions, Skeleton& skeleton, Ta
     for (Quat& R : take.R) R = R_WF * R * R_FW;
 }
 
+}  // namespace
+
 LoadedFile settle(SkeletonFile file, const std::string& path, const std::string& format,
                   const LoadOptions& options) {
     LoadedFile loaded;
@@ -198,8 +200,6 @@ LoadedFile settle(SkeletonFile file, const std::string& path, const std::string&
     if (take.frames > 0) loaded.take = std::move(take);
     return loaded;
 }
-
-}  // namespace
 
 double body_height(const Skeleton& skeleton, const RoleMap& roles) {
     const double legs = leg_length(skeleton, roles);

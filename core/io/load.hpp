@@ -4,6 +4,7 @@
 #include <optional>
 #include <string>
 
+#include "core/io/skeleton_file.hpp"
 #include "core/motion/take.hpp"
 #include "core/rest/character.hpp"
 
@@ -25,6 +26,11 @@ struct LoadedFile {
 LoadedFile load_file(const std::string& path, const LoadOptions& options = {});
 /// As load_file, from BVH text in memory. `path` names it.
 LoadedFile load_bvh(std::string_view text, const std::string& path, const LoadOptions& options = {});
+
+/// What every reader's result goes through: finds the body, brings it into the world, aligns its rest.
+/// `format` is "bvh" or "glb"; the latter is in metres.
+LoadedFile settle(SkeletonFile file, const std::string& path, const std::string& format,
+                  const LoadOptions& options = {});
 
 /// Height of the body in the guess of the unit: from the lengths of trunk and legs, in file units.
 double body_height(const Skeleton& skeleton, const RoleMap& roles);

@@ -77,13 +77,7 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
         }
     }
     LoadedFile loaded = load_file(rig_path, options);
-    if (!document.empty()) {
-        const FileConventions found = loaded.character.rig.conventions;
-        apply_character_document(read, document, loaded.character, notes);
-        loaded.character.rig.conventions.unit_reason =
-            "as " + fs::path(document).filename().string() + " says";
-        if (found.is_unit_guessed) loaded.character.rig.conventions.is_unit_guessed = false;
-    }
+    if (!document.empty()) apply_character_document(read, document, loaded.character, notes);
     return loaded;
 }
 

@@ -10,6 +10,16 @@
 
 namespace nb {
 
+double Take::nominal_fps() const {
+    const size_t point = frame_time_text.find('.');
+    const size_t end = frame_time_text.find_last_of("0123456789");
+    if (point == std::string::npos || end < point || frame_time_text.find_first_of("eE") != std::string::npos)
+        return fps();
+    const double last_digit = std::pow(10.0, -double(end - point));
+    const double whole = std::round(fps());
+    return whole > 0.0 && std::abs(1.0 / whole - frame_time_s) <= last_digit ? whole : fps();
+}
+
 void WorldMotion::resize(int frame_count, int joint_count) {
     frames = frame_count;
     joints = joint_count;
@@ -19,7 +29,8 @@ void WorldMotion::resize(int frame_count, int joint_count) {
 
 void for_each_frame(int count, int threads, const std::function<void(int, int)>& body_of_range) {
     if (threads == 1) return body_of_range(0, count);
-    tbb::task_arena arena(threads > 0 ? threads : tbb::task_arena::automatic);
+    const int most = tbb::this_task_arena::max_concurrency();
+    tbb::task_arena arena(threads > 0 ? std::min(threads, most) : tbb::task_arena::automatic);
     arena.execute([&] {
         tbb::parallel_for(tbb::blocked_range<int>(0, count, 32), [&](const tbb::blocked_range<int>& range) {
             body_of_range(range.begin(), range.end());
@@ -71,16 +82,16 @@ Take resample(const Take& take, double fps) {
     result.frame_time_s = 1.0 / fps;
     result.frame_time_text = fmt::format("{:.7f}", result.frame_time_s);
     if (take.frames < 1) return result;
-    const double duration_s = (take.frames - 1) * take.frame_time_s;
-    result.frames = static_cast<int>(std::floor(duration_s * fps + 1e-3)) + 1;
+    // Frame times are written with few digits: the rate that is meant makes frames meet.
+    const double source_frames = take.nominal_fps() / fps;
+    result.frames = static_cast<int>(std::floor((take.frames - 1) / source_frames + 1e-9)) + 1;
     const size_t joints = size_t(take.joints);
     const size_t moving = take.translated.size();
     result.R.resize(size_t(result.frames) * joints);
     result.p.resize(size_t(result.frames) * moving);
     for (int f = 0; f < result.frames; ++f) {
-        double at = f * result.frame_time_s / take.frame_time_s;
-        // Frame times are written with few digits (.0083333): what is meant to meet a frame does.
-        if (std::abs(at - std::round(at)) < 1e-3) at = std::round(at);
+        double at = f * source_frames;
+        if (std::abs(at - std::round(at)) < 1e-9) at = std::round(at);
         const int before = std::clamp(static_cast<int>(std::floor(at)), 0, take.frames - 1);
         const int after = std::min(before + 1, take.frames - 1);
         const double u = at - before;

@@ -23,6 +23,8 @@ struct Take {
     int first_motion_frame = 0;
 
     double fps() const { return 1.0 / frame_time_s; }
+    /// The whole rate that `frame_time_text` stands for within its last digit (.0083333: 120), else fps().
+    double nominal_fps() const;
     std::span<const Quat> rotations(int frame) const {
         return {R.data() + size_t(frame) * size_t(joints), size_t(joints)};
     }

@@ -15,6 +15,7 @@ struct Character {
     Rig rig;
     RoleMap roles;
     RestAlignment rest;
+    std::string document_text;  ///< the document it was read from, for keys this program does not know
 };
 
 /// True when the least a transfer needs is there: hips and both legs. `why` names what is missing.

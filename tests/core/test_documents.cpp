@@ -1,0 +1,233 @@
+// The project's documents: written and read again byte for byte (property 10), by their schemas, unknown keys
+// kept, wrong ones refused with one line. And files on the disk.
+#include <QDir>
+#include <QProcess>
+#include <QTemporaryDir>
+#include <QtTest>
+
+#include "core/io/documents.hpp"
+#include "core/io/file_error.hpp"
+#include "core/library/library.hpp"
+#include "tests/support/test_rigs.hpp"
+
+using namespace nb;
+
+namespace {
+
+template <typename Call>
+QString error_of(Call&& call) {
+    try {
+        call();
+    } catch (const FileError& error) {
+        return error.what();
+    }
+    return "no error";
+}
+
+Pairing some_pairing() {
+    Pairing pairing;
+    pairing.id = make_uuid();
+    pairing.source_id = make_uuid();
+    pairing.target_id = make_uuid();
+    pairing.source_path = "../a";
+    pairing.target_path = "../b";
+    pairing.settings.scale = 1.25;
+    pairing.settings.passes.reach = false;
+    pairing.settings.carry["arm.left"] = Carry::limb;
+    return pairing;
+}
+
+}  // namespace
+
+class DocumentsTest : public QObject {
+    Q_OBJECT
+    QTemporaryDir folder_;
+
+    std::string in_folder(const QString& name) const { return folder_.filePath(name).toStdString(); }
+
+  private slots:
+    void characters_are_the_same_bytes_again_data() {
+        QTest::addColumn<QString>("rig");
+        for (const auto* name :
+             {"dockhand/rig.bvh", "ferrier/rig.glb", "lamp-child/rig.bvh", "performer/rig.bvh"})
+            QTest::newRow(name) << QString::fromStdString(test::demo(std::string("characters/") + name));
+        QTest::newRow("01_01") << QString::fromStdString(test::capture("01_01.bvh"));
+        QTest::newRow("01_03") << QString::fromStdString(test::capture("01_03.bvh"));
+    }
+    void characters_are_the_same_bytes_again() {  // property 10
+        QFETCH(QString, rig);
+        const LoadedFile first = load_file(rig.toStdString());
+        const std::string text = format_document(character_document(first.character));
+        const std::string path = in_folder("character.json");
+        write_file(path, text);
+        std::vector<std::string> notes;
+        const LoadedFile again = load_character(rig.toStdString(), path, notes);
+        QVERIFY(notes.empty());
+        const std::string second = format_document(character_document(again.character));
+        QCOMPARE(second.size(), text.size());
+        QVERIFY(second == text);
+        // And it means the same: the aligned rest agrees.
+        for (size_t j = 0; j < first.character.rest.R_WJ0.size(); ++j) {
+            const bool is_in_body =
+                first.character.rig.skeleton.is_ancestor(first.character.roles.joint("hips"), int(j));
+            if (is_in_body && !first.character.roles.role_of(int(j)).empty())
+                QVERIFY(angle_between(first.character.rest.R_WJ0[j], again.character.rest.R_WJ0[j]) < 1e-9);
+        }
+    }
+    void pairings_takes_and_unknown_keys_too() {
+        const std::string path = in_folder("pairing.json");
+        Json document = pairing_document(some_pairing());
+        document["of_a_later_time"] = {{"kept", true}};
+        write_file(path, format_document(document));
+        const Pairing read = read_pairing(read_document(path, "pairing"), path);
+        QCOMPARE(format_document(pairing_document(read)), read_file(path));
+        QVERIFY(read.settings.carry.at("arm.left") == Carry::limb && !read.settings.passes.reach);
+
+        const std::string take_path = test::demo("takes/quay-walk.take.json");
+        const TakeDocument take = read_take_document(read_document(take_path, "take"), take_path);
+        QCOMPARE(format_document(take_document(take)), read_file(take_path));
+
+        const std::string own = test::demo("characters/ferrier/character.json");
+        Json character = read_document(own, "character");
+        character["of_a_later_time"] = 3;
+        const std::string changed = in_folder("later.json");
+        write_file(changed, format_document(character));
+        std::vector<std::string> notes;
+        const LoadedFile loaded = load_character(test::demo("characters/ferrier/rig.glb"), changed, notes);
+        QCOMPARE(character_document(loaded.character)["of_a_later_time"].get<int>(), 3);
+    }
+    void demo_documents_are_canonical() {
+        for (const auto* name : {"dockhand", "ferrier", "lamp-child", "performer"}) {
+            const std::string folder = test::demo(std::string("characters/") + name);
+            std::vector<std::string> notes;
+            const std::string rig = folder + (std::string(name) == "ferrier" ? "/rig.glb" : "/rig.bvh");
+            const LoadedFile loaded = load_character(rig, folder + "/character.json", notes);
+            QVERIFY(notes.empty());
+            QCOMPARE(format_document(character_document(loaded.character)),
+                     read_file(folder + "/character.json"));
+        }
+    }
+    void all_documents_follow_their_schemas() {
+        const LoadedFile source = load_file(test::capture("01_01.bvh"));
+        const LoadedFile target = load_file(test::demo("characters/ferrier/rig.glb"));
+        const TransferResult result = test::carry(source, target);
+        QStringList paths;
+        const auto write = [&](const char* name, const Json& document) {
+            paths << QString::fromStdString(in_folder(name));
+            write_file(paths.back().toStdString(), format_document(document));
+        };
+        write("c1.json", character_document(source.character));
+        write("c2.json", character_document(target.character));
+        write("p.json", pairing_document(some_pairing()));
+        write("r.json", review_document(review_transfer(source.character, result.source, target.character,
+                                                        result.target, source.take->frame_time_s, 1)));
+        TakeDocument take;
+        take.id = make_uuid();
+        take.file = "x.bvh";
+        write("t.json", take_document(take));
+        QDir demo(QString::fromStdString(test::demo("")));
+        paths << demo.filePath("library.json") << demo.filePath("takes/quay-walk.take.json");
+        for (const auto* name : {"dockhand", "ferrier", "lamp-child", "performer"})
+            paths << demo.filePath(QString("characters/%1/character.json").arg(name));
+        QProcess python;
+        python.start(
+            "/usr/bin/python3",
+            QStringList{NB_SOURCE_DIR "/tests/support/validate.py", NB_SOURCE_DIR "/docs/schema"} + paths);
+        QVERIFY(python.waitForFinished(60000));
+        QVERIFY2(python.exitCode() == 0, python.readAllStandardError());
+        // The check can fail: a broken document is refused.
+        Json broken = pairing_document(some_pairing());
+        broken["passes"].erase("root");
+        write("broken.json", broken);
+        python.start("/usr/bin/python3", {NB_SOURCE_DIR "/tests/support/validate.py",
+                                          NB_SOURCE_DIR "/docs/schema", paths.back()});
+        QVERIFY(python.waitForFinished(60000));
+        QVERIFY(python.exitCode() != 0);
+    }
+
+    void wrong_documents_are_refused_data() {
+        QTest::addColumn<QString>("text");
+        QTest::addColumn<QString>("what");
+        const QString good = QString::fromStdString(format_document(pairing_document(some_pairing())));
+        QTest::newRow("other kind") << QString(good).replace("bone/pairing", "bone/take")
+                                    << "is no pairing document";
+        QTest::newRow("newer") << QString(good).replace("\"version\": 1", "\"version\": 2")
+                               << "newer than this program";
+        QTest::newRow("cut off") << good.left(good.size() / 2) << "no valid JSON";
+        QTest::newRow("missing key") << QString(good).replace("\"passes\"", "\"glasses\"")
+                                     << "'passes' is missing";
+        QTest::newRow("wrong kind of value")
+            << QString(good).replace("\"root\": true", "\"root\": 7") << "'root'";
+        QTest::newRow("unknown carry") << QString(good).replace("\"limb\"", "\"train\"") << "carry of";
+        QTest::newRow("scale of a giant") << QString(good).replace("1.25", "1e99") << "beyond any body";
+        QTest::newRow("not an object") << "[1, 2]"
+                                       << "is no pairing document";
+        QTest::newRow("empty") << ""
+                               << "no valid JSON";
+        QTest::newRow("deep") << QString(500, '[') << "nested more than 64";
+    }
+    void wrong_documents_are_refused() {
+        QFETCH(QString, text);
+        QFETCH(QString, what);
+        const std::string path = in_folder("wrong.json");
+        write_file(path, text.toStdString());
+        const QString error = error_of([&] { read_pairing(read_document(path, "pairing"), path); });
+        QVERIFY2(error.contains(what) && error.startsWith(QString::fromStdString(path)), qPrintable(error));
+        QVERIFY(!error.contains('\n'));
+    }
+    void a_character_of_another_rig_is_refused() {
+        std::vector<std::string> notes;
+        const QString error = error_of([&] {
+            load_character(test::demo("characters/dockhand/rig.bvh"),
+                           test::demo("characters/ferrier/character.json"), notes);
+        });
+        QVERIFY2(error.contains("is not in") && error.contains("give the character file of this rig"),
+                 qPrintable(error));
+    }
+
+    void files_that_cannot_be_had() {
+        QVERIFY(error_of([&] { read_file(in_folder("none.bvh")); }).contains("No such file"));
+        QVERIFY(error_of([&] { read_file(folder_.path().toStdString()); }).contains("is a folder"));
+        QVERIFY(
+            error_of([&] { write_file(in_folder("no/such/folder/x"), "x"); }).contains("choose a folder"));
+        QVERIFY(error_of([&] { load_file(in_folder("none.bvh")); }).contains("none.bvh"));
+        write_file(in_folder("picture.png"), "\x89PNG");
+        QVERIFY(error_of([&] { load_file(in_folder("picture.png")); }).contains("'.png' files are not read"));
+    }
+    void a_full_disk_leaves_the_old_file() {
+        if (!QFile::exists("/dev/full")) QSKIP("no /dev/full here");
+        // /dev/full answers every write with "no space left"; the temporary file of a link to it does too.
+        const std::string path = in_folder("kept.json");
+        write_file(path, "old");
+        const std::string part = path + "." + std::to_string(QCoreApplication::applicationPid()) + ".part";
+        QVERIFY(QFile::link("/dev/full", QString::fromStdString(part)));
+        QVERIFY(error_of([&] { write_file(path, "new"); }).contains("No space left"));
+        QCOMPARE(read_file(path), std::string("old"));
+    }
+
+    void the_demo_library_opens() {
+        const Library library = open_library(test::demo(""));
+        QCOMPARE(library.characters.size(), size_t(4));
+        QCOMPARE(library.takes.size(), size_t(1));
+        std::vector<std::string> notes;
+        const LoadedFile take = load_take(test::demo("takes/quay-walk.take.json"), "", notes);
+        QCOMPARE(take.character.name, std::string("the performer"));
+        QVERIFY(take.take->frames > 500);
+    }
+    void pairings_are_found_by_id() {
+        QDir().mkpath(folder_.filePath("lib/pairings"));
+        write_file(in_folder("lib/library.json"),
+                   "{\"format\":\"nimble-bone/library\",\"version\":1,\"id\":\"\",\"name\":\"x\"}");
+        const Library library = open_library(in_folder("lib"));
+        const Pairing pairing = some_pairing();
+        write_file(pairing_path(library, pairing), format_document(pairing_document(pairing)));
+        Pairing found;
+        std::string path;
+        QVERIFY(find_pairing(library, pairing.source_id, pairing.target_id, found, path));
+        QVERIFY(found.settings == pairing.settings);
+        QVERIFY(!find_pairing(library, pairing.target_id, pairing.source_id, found, path));
+    }
+};
+
+QTEST_GUILESS_MAIN(DocumentsTest)
+#include "test_documents.moc"

@@ -1,0 +1,151 @@
+// glTF 2.0 (ISO/IEC 12113): skeletons and animations as its specification defines them.
+#include <QTemporaryDir>
+#include <QtTest>
+
+#include "core/io/export.hpp"
+#include "core/io/file_error.hpp"
+#include "core/io/gltf.hpp"
+#include "tests/support/test_rigs.hpp"
+
+using namespace nb;
+
+namespace {
+
+/// A .gltf with its numbers in the file: two nodes, one rotation channel of two keys (0 and 90 degrees about
+/// Z).
+QString two_nodes(const QString& interpolation, const QString& outputs_base64, int rows,
+                  const QString& extra = {}) {
+    return QString(R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],
+ "nodes":[{"name":"a","children":[1],"translation":[0,1,0]%4},{"name":"b","translation":[1,0,0]}],
+ "animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"rotation"}}],
+   "samplers":[{"input":0,"output":1,"interpolation":"%1"}]}],
+ "accessors":[{"bufferView":0,"componentType":5126,"count":2,"type":"SCALAR","min":[0],"max":[1]},
+   {"bufferView":1,"componentType":5126,"count":%3,"type":"VEC4"}],
+ "bufferViews":[{"buffer":0,"byteOffset":0,"byteLength":8},{"buffer":1,"byteOffset":0,"byteLength":%5}],
+ "buffers":[{"byteLength":8,"uri":"data:application/octet-stream;base64,AAAAAAAAgD8="},
+   {"byteLength":%5,"uri":"data:application/octet-stream;base64,%2"}]})")
+        .arg(interpolation, outputs_base64)
+        .arg(rows)
+        .arg(extra)
+        .arg(rows * 16);
+}
+QString base64(const std::vector<float>& values) {
+    return QByteArray(reinterpret_cast<const char*>(values.data()), qsizetype(values.size() * 4)).toBase64();
+}
+const float s45 = 0.70710678f;
+
+}  // namespace
+
+class GltfTest : public QObject {
+    Q_OBJECT
+    QTemporaryDir folder_;
+
+    std::string write(const QString& name, const QString& text) {
+        const std::string path = folder_.filePath(name).toStdString();
+        write_file(path, text.toStdString());
+        return path;
+    }
+    QString error_of(const QString& text) {
+        const std::string path = write("wrong.gltf", text);
+        try {
+            read_gltf(path);
+        } catch (const FileError& error) {
+            return error.what();
+        }
+        return "no error";
+    }
+
+  private slots:
+    void linear_rotation_is_spherical() {
+        const auto file =
+            read_gltf(write("l.gltf", two_nodes("LINEAR", base64({0, 0, 0, 1, 0, 0, s45, s45}), 2)));
+        QCOMPARE(file.take.frames, 2);  // one key distance
+        QCOMPARE(file.take.joints, 2);
+        const double turned = rad_to_deg(angle_between(file.take.R[0], file.take.R[2]));
+        QVERIFY2(std::abs(turned - 90.0) < 1e-4, qPrintable(QString::number(turned)));
+        const Pose end = pose_at(file.skeleton, file.take, 1);
+        QVERIFY((end.p[1] - Vec3(0, 2, 0)).norm() < 1e-6);  // b swings from +X to +Y of a
+    }
+    void keys_of_opposite_sign_take_the_short_way() {
+        const auto file =
+            read_gltf(write("s.gltf", two_nodes("LINEAR", base64({0, 0, 0, -1, 0, 0, s45, s45}), 2)));
+        QVERIFY(angle_between(file.take.R[0], Quat::Identity()) < 1e-6);
+    }
+    void cubic_spline_starts_and_ends_on_its_values() {
+        // In-tangent, value, out-tangent a key.
+        const auto file = read_gltf(
+            write("c.gltf", two_nodes("CUBICSPLINE", base64({0, 0, 0, 0, 0, 0, 0,   1,   0, 0, 0, 0,
+                                                             0, 0, 0, 0, 0, 0, s45, s45, 0, 0, 0, 0}),
+                                      6)));
+        QVERIFY(angle_between(file.take.R[0], Quat::Identity()) < 1e-6);
+        QVERIFY(angle_between(file.take.R[2], axis_rotation(2, pi / 2)) < 1e-4);
+    }
+    void scale_of_nodes_is_in_the_offsets() {
+        const auto file = read_gltf(
+            write("k.gltf", two_nodes("STEP", base64({0, 0, 0, 1, 0, 0, 0, 1}), 2, ",\"scale\":[3,3,3]")));
+        const Pose pose = pose_at(file.skeleton, file.take, 0);
+        QVERIFY((pose.p[1] - Vec3(3, 1, 0)).norm() < 1e-9);
+    }
+    void joints_in_any_order_come_parents_first() {
+        const auto file = read_gltf(write("o.gltf", R"({"asset":{"version":"2.0"},"scenes":[{"nodes":[2]}],
+            "nodes":[{"name":"tip"},{"name":"mid","children":[0]},{"name":"top","children":[1]}],
+            "skins":[{"joints":[0,1,2]}]})"));
+        QCOMPARE(file.skeleton.names, (std::vector<std::string>{"top", "mid", "tip"}));
+        QCOMPARE(file.skeleton.parents, (std::vector<int>{-1, 0, 1}));
+    }
+
+    void wrong_files_are_refused_data() {
+        QTest::addColumn<QString>("text");
+        QTest::addColumn<QString>("what");
+        const QString good = two_nodes("LINEAR", base64({0, 0, 0, 1, 0, 0, s45, s45}), 2);
+        QTest::newRow("not json") << "{"
+                                  << "no valid glTF";
+        QTest::newRow("cut off") << good.left(400) << "no valid glTF";
+        QTest::newRow("cyclic") << QString(good).replace("\"translation\":[1,0,0]", "\"children\":[0]")
+                                << "its own ancestor";
+        QTest::newRow("two parents") << QString(good)
+                                            .replace("\"nodes\":[0]}],\n \"nodes\":[",
+                                                     "\"nodes\":[0]}],\"nodes\":[{\"children\":[2]},")
+                                            .replace("\"children\":[1]", "\"children\":[2]")
+                                     << "two parents";
+        QTest::newRow("child that is not there")
+            << QString(good).replace("\"children\":[1]", "\"children\":[9]") << "does not exist";
+        QTest::newRow("not a number")
+            << two_nodes("LINEAR", base64({0, 0, 0, 1, 0, std::numeric_limits<float>::quiet_NaN(), s45, s45}),
+                         2)
+            << "not finite";
+        QTest::newRow("beyond its buffer")
+            << QString(good).replace("\"count\":2,\"type\":\"VEC4\"", "\"count\":900,\"type\":\"VEC4\"")
+            << "beyond its buffer";
+        QTest::newRow("count beyond memory")
+            << QString(good).replace("\"count\":2,\"type\":\"VEC4\"",
+                                     "\"count\":4611686018427387904,\"type\":\"VEC4\"")
+            << "beyond its buffer";
+    }
+    void wrong_files_are_refused() {
+        QFETCH(QString, text);
+        QFETCH(QString, what);
+        const QString error = error_of(text);
+        QVERIFY2(error.contains(what), qPrintable(error));
+        QVERIFY2(!error.contains('\n') && error.contains("wrong.gltf"), qPrintable(error));
+    }
+
+    void a_transfer_written_as_glb_reads_back_the_same() {
+        const LoadedFile source = load_file(test::capture("01_01.bvh"));
+        const LoadedFile target = load_file(test::demo("characters/ferrier/rig.glb"));
+        const TransferResult result = test::carry(source, target);
+        const std::string path = folder_.filePath("out.glb").toStdString();
+        export_take(path, target.character, result.take);
+        const SkeletonFile again = read_gltf(path);
+        QCOMPARE(again.skeleton.names, target.character.rig.skeleton.names);
+        QCOMPARE(again.take.frames, result.take.frames);
+        const WorldMotion world = forward_kinematics(again.skeleton, again.take);
+        const test::Difference d = test::difference(result.target, world);
+        // Single precision of the format, 12 m from the origin.
+        QVERIFY2(d.place_m < 2e-5 && d.turn_deg < 1e-3,
+                 qPrintable(QString("%1 %2").arg(d.place_m).arg(d.turn_deg)));
+    }
+};
+
+QTEST_GUILESS_MAIN(GltfTest)
+#include "test_gltf.moc"

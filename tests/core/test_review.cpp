@@ -1,0 +1,129 @@
+// The review's measures against motions whose faults are put in by hand: the expected number is what was put
+// in.
+#include <QtTest>
+
+#include "core/rest/measures.hpp"
+#include "core/review/review.hpp"
+#include "tests/support/test_rigs.hpp"
+
+using namespace nb;
+
+namespace {
+
+constexpr double frame_time_s = 0.01;
+
+/// A body that stands still for a second; `move(frame)` is added to every joint.
+template <typename Move>
+WorldMotion standing(const Character& c, Move&& move) {
+    WorldMotion motion;
+    motion.resize(100, c.rig.skeleton.size());
+    for (int f = 0; f < motion.frames; ++f)
+        for (int j = 0; j < motion.joints; ++j) {
+            motion.R[motion.at(f, j)] = c.rest.R_WJ0[size_t(j)];
+            motion.p[motion.at(f, j)] = c.rest.p_WJ0[size_t(j)] + move(f);
+        }
+    return motion;
+}
+
+}  // namespace
+
+class ReviewTest : public QObject {
+    Q_OBJECT
+    LoadedFile body_ = load_file(test::demo("characters/performer/rig.bvh"));
+
+  private slots:
+    void a_slide_of_known_speed() {
+        const Character& c = body_.character;
+        const auto still = standing(c, [](int) { return Vec3(Vec3::Zero()); });
+        // 6 cm/s to the side while the source stands.
+        const auto sliding = standing(c, [](int f) { return Vec3(0.06 * f * frame_time_s, 0, 0); });
+        const Review review = review_transfer(c, still, c, sliding, frame_time_s, 0);
+        const double expected = 6.0 * 1.75 / stature(c.rig.skeleton, c.roles);
+        QVERIFY(std::abs(review.target_slide_cm_s.p95 - expected) < 1e-6);
+        QVERIFY(std::abs(review.target_slide_cm_s.median - expected) < 1e-6);
+        QVERIFY(review.source_slide_cm_s.max < 1e-9);
+        QCOMPARE(review.windows.size(), size_t(4));  // ankle and ball of both feet
+        QVERIFY(review.slide_by_frame[50][0] > 5.0f);
+    }
+    void no_window_where_the_source_moves_or_is_high() {
+        const Character& c = body_.character;
+        const auto fast = standing(c, [](int f) { return Vec3(0.5 * f * frame_time_s, 0, 0); });
+        QVERIFY(find_review_windows(c, fast, frame_time_s, 0).empty());
+        // A jump of 20 cm in the middle third: windows before and after only.
+        const auto jump = standing(c, [](int f) { return Vec3(0, f >= 40 && f < 60 ? 0.2 : 0.0, 0); });
+        for (const ReviewWindow& w : find_review_windows(c, jump, frame_time_s, 0))
+            QVERIFY(w.last <= 43 || w.first >= 57);
+    }
+    void windows_of_a_walk_are_its_stance() {
+        // Stance is about 60 % of the walking cycle (Perry, Gait Analysis, from memory). The ball of the foot
+        // rests for less: from the sole's landing to push-off. The simulator's own labels say when.
+        const LoadedFile walk = load_file(test::demo("takes/quay-walk.bvh"));
+        const auto motion = forward_kinematics(walk.character.rig.skeleton, *walk.take);
+        const auto windows = find_review_windows(walk.character, motion, walk.take->frame_time_s, 0);
+        std::vector<int> rests(size_t(motion.frames), 0);
+        for (const ReviewWindow& w : windows)
+            if (w.role == "toe.left")
+                for (int f = w.first; f < w.last; ++f) rests[size_t(f)] = 1;
+        int inside = 0;
+        for (int f = 90; f < 400; ++f) inside += rests[size_t(f)];
+        const double share = inside / 310.0;
+        QVERIFY2(share > 0.4 && share < 0.7, qPrintable(QString::number(share)));
+    }
+    void a_tip_that_is_off_and_a_direction_that_is_off() {
+        const Character& c = body_.character;
+        const auto still = standing(c, [](int) { return Vec3(Vec3::Zero()); });
+        WorldMotion off = still;
+        const int hand = c.roles.joint("hand.left");
+        const int elbow = c.roles.joint("forearm.left");
+        const int shoulder = c.roles.joint("upperarm.left");
+        const Vec3 before = off.p[off.at(30, hand)];
+        off.p[off.at(30, hand)] += Vec3(0, 0.03, 0);
+        const Review review = review_transfer(c, still, c, off, frame_time_s, 0);
+        const auto tip = std::find_if(review.tip_cm.begin(), review.tip_cm.end(),
+                                      [](const NamedStat& s) { return s.name == "arm.left"; });
+        QVERIFY(std::abs(tip->stat.max - 3.0) < 1e-9);
+        QCOMPARE(tip->stat.worst_frame, 30);
+        const auto direction = std::find_if(review.direction_deg.begin(), review.direction_deg.end(),
+                                            [](const NamedStat& s) { return s.name == "forearm.left"; });
+        const double length = (before - off.p[off.at(30, elbow)]).norm();
+        QVERIFY(std::abs(direction->stat.max - rad_to_deg(std::atan(0.03 / length))) < 1e-6);
+        QVERIFY((off.p[off.at(30, shoulder)] - still.p[still.at(30, shoulder)]).norm() == 0.0);
+    }
+    void statistics_by_hand() {
+        // 1..20: median (nearest rank) 10, 95th percentile 19, largest 20.
+        std::vector<double> values;
+        std::vector<int> frames;
+        for (int i = 20; i >= 1; --i) {
+            values.push_back(i);
+            frames.push_back(100 + i);
+        }
+        const Stat stat = statistics(values, frames);
+        QCOMPARE(stat.median, 10.0);
+        QCOMPARE(stat.p95, 19.0);
+        QCOMPARE(stat.max, 20.0);
+        QCOMPARE(stat.worst_frame, 120);
+        QCOMPARE(statistics({}, {}).count, 0);
+    }
+    void captures_onto_unlike_bodies_keep_within_measured_bounds() {
+        // What "no more slide than the capture itself" means: within a fifth of the source's own p95.
+        // A leg's tip may miss by 1 cm: the captures' left and right legs differ by 2 %.
+        for (const auto* take : {"01_01.bvh", "01_03.bvh"}) {
+            const LoadedFile source = load_file(test::capture(take));
+            for (const auto* name : {"dockhand/rig.bvh", "ferrier/rig.glb", "lamp-child/rig.bvh"}) {
+                const LoadedFile target = load_file(test::demo(std::string("characters/") + name));
+                const TransferResult r = test::carry(source, target);
+                const Review review = review_transfer(source.character, r.source, target.character, r.target,
+                                                      source.take->frame_time_s, 1);
+                QVERIFY(review.target_slide_cm_s.p95 < 1.2 * review.source_slide_cm_s.p95);
+                for (const NamedStat& tip : review.tip_cm)
+                    if (tip.name.starts_with("leg"))
+                        QVERIFY2(tip.stat.p95 < 1.0, qPrintable(QString("%1 cm").arg(tip.stat.p95)));
+                for (const NamedStat& direction : review.direction_deg)
+                    if (direction.name.find("arm") != std::string::npos) QVERIFY(direction.stat.p95 < 0.5);
+            }
+        }
+    }
+};
+
+QTEST_GUILESS_MAIN(ReviewTest)
+#include "test_review.moc"

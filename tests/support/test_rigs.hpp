@@ -1,0 +1,55 @@
+// Bodies and takes that tests make from a seed, and changes of them whose effect is known beforehand.
+#pragma once
+#include <cstdint>
+#include <random>
+#include <string>
+
+#include "core/io/load.hpp"
+#include "core/io/skeleton_file.hpp"
+#include "core/transfer/engine.hpp"
+
+namespace nb::test {
+
+using Random = std::mt19937_64;
+
+/// Folder of the open captures of Debian's package assimp-testmodels.
+std::string capture(const std::string& name);
+/// Folder of the demo library in the tree.
+std::string demo(const std::string& path);
+
+/// A biped of random proportions with names a person would give. Rest: near the T-pose, each limb bone off
+/// by up to `rest_off_deg`; with `random_axes` the joints' own axes point anywhere. Metres, +Y up, facing +Z.
+struct BodyOptions {
+    double rest_off_deg = 0.0;
+    bool random_axes = false;
+    bool has_toes = true;
+    bool has_clavicles = true;
+    int spine_count = 0;  ///< 0: any of 1..5
+    int neck_count = 0;   ///< 0: any of 1..3
+};
+SkeletonFile random_body(std::uint64_t seed, const BodyOptions& options = {});
+/// Smooth random motion within human ranges, by world turns of the body's parts; the hips travel.
+Take random_motion(const SkeletonFile& body, std::uint64_t seed, int frames);
+
+/// The same body and motion with every length times k.
+SkeletonFile scaled(SkeletonFile file, double k);
+/// The same body and motion written in turned axes: v' = R v.
+SkeletonFile turned(SkeletonFile file, const Quat& R);
+/// The same motion on a skeleton whose stored rest is its pose at a frame of the take, rest orientations
+/// taken as the new zero (R_WJ = identity), as motion files without rest orientations do.
+SkeletonFile re_rested(const SkeletonFile& file, int frame);
+/// In a skeleton file: every joint's own axes turned at random; the world motion of the points is the same.
+SkeletonFile re_rolled(const SkeletonFile& file, std::uint64_t seed);
+
+/// Largest difference of positions (m) and of rotations (degrees) between motions, k times the first.
+struct Difference {
+    double place_m = 0.0;
+    double turn_deg = 0.0;
+};
+Difference difference(const WorldMotion& a, const WorldMotion& b, double k = 1.0);
+
+/// transfer() of what was loaded.
+TransferResult carry(const LoadedFile& source, const LoadedFile& target,
+                     const PairingSettings& settings = {});
+
+}  // namespace nb::test
