@@ -1,6 +1,75 @@
+// nbone picture: one frame of a take, alone or with its transfer, drawn without a display.
+#include <fmt/format.h>
+
 #include "cli/commands.hpp"
+#include "core/io/file_error.hpp"
+#include "core/library/library.hpp"
+#include "core/transfer/engine.hpp"
+#include "draw/renderer.hpp"
+
 namespace nb::cli {
-int picture(const Options&) {
-    return exit_wrong_use;
+
+namespace {
+
+/// Frames all bodies of the scene with a margin.
+void frame_bodies(const Scene& scene, Camera& camera, double aspect) {
+    Vec3 low = Vec3::Constant(1e30);
+    Vec3 high = Vec3::Constant(-1e30);
+    for (const SceneBody& body : scene.bodies)
+        for (const Vec3& p : body.pose.p) {
+            low = low.cwiseMin(p + body.moved_m);
+            high = high.cwiseMax(p + body.moved_m);
+        }
+    low.y() = std::min(low.y(), 0.0);
+    camera.focus_m = 0.5 * (low + high);
+    double wide = 0.0;
+    double tall = 0.0;
+    for (int corner = 0; corner < 8; ++corner) {
+        const Vec3 p(corner & 1 ? low.x() : high.x(), corner & 2 ? low.y() : high.y(),
+                     corner & 4 ? low.z() : high.z());
+        wide = std::max(wide, std::abs((p - camera.focus_m).dot(camera.right())));
+        tall = std::max(tall, std::abs((p - camera.focus_m).dot(camera.up())));
+    }
+    camera.height_m = 2.0 * std::max(tall * 1.25, wide * 1.2 / aspect);
 }
+
+}  // namespace
+
+int picture(const Options& options) {
+    std::vector<std::string> notes;
+    LoadedFile source = load_take(options.take, options.source_character, notes);
+    if (options.frame < 0 || options.frame >= source.take->frames)
+        throw WrongUse(
+            fmt::format("--frame {}: the take has frames 0 to {}", options.frame, source.take->frames - 1));
+    const Take take = trim(*source.take, options.frame, options.frame + 1);
+    const View view = options.view == "front"  ? View::front
+                      : options.view == "side" ? View::side
+                      : options.view == "top"  ? View::top
+                                               : View::three_quarter;
+    Camera camera;
+    set_view(camera, view);
+    const auto source_figure = std::make_shared<const Figure>(make_figure(source.character));
+    const StageTheme& theme = stage_theme(options.theme);
+    Scene scene;
+    if (options.target.empty()) {
+        scene = make_scene(source.character, source_figure, pose_at(source.character.rig.skeleton, take, 0),
+                           nullptr, nullptr, {}, 0.0, camera.right(), theme);
+    } else {
+        const LoadedFile target = load_character(options.target, options.target_character, notes);
+        const TransferResult result = nb::transfer(source.character, take, target.character, {}, 1);
+        const auto target_figure = std::make_shared<const Figure>(make_figure(target.character));
+        scene = make_scene(source.character, source_figure, pose_of(result.source, 0), &target.character,
+                           target_figure, pose_of(result.target, 0), 1.4 * options.spread.value_or(1.0),
+                           camera.right(), theme);
+    }
+    constexpr int width = 1280;
+    constexpr int height = 800;
+    frame_bodies(scene, camera, double(width) / height);
+    const OffscreenContext context;
+    Renderer renderer;
+    write_png(options.out, draw_picture(renderer, scene, camera, width, height));
+    for (const auto& note : notes) fmt::print("  note: {}\n", note);
+    return exit_done;
+}
+
 }  // namespace nb::cli

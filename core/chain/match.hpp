@@ -4,7 +4,6 @@
 // knots stand at bone ends: Q at 0 is the parent role's, at s_i bone i's. A target bone takes Q at its own
 // end. Equal counts match bone by bone. A bone of no length adds no knot; its rotation is part of the next.
 #pragma once
-#include <cstddef>
 #include <vector>
 
 namespace nb {

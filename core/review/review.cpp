@@ -48,6 +48,11 @@ Stat statistics(const std::vector<double>& values, const std::vector<int>& frame
     return stat;
 }
 
+const ReviewSeries* Review::find_series(ReviewMeasure measure, std::string_view row) const {
+    const auto at = std::find_if(series.begin(), series.end(),
+                                 [&](const ReviewSeries& s) { return s.measure == measure && s.row == row; });
+    return at == series.end() ? nullptr : &*at;
+}
 double Review::worst_tip_p95_cm() const {
     return worst_p95(tip_cm);
 }
@@ -100,7 +105,12 @@ Review review_transfer(const Character& source, const WorldMotion& S, const Char
     review.source_stature_m = stature(source.rig.skeleton, source.roles);
     review.target_stature_m = stature(target.rig.skeleton, target.roles);
     review.windows = find_review_windows(source, S, frame_time_s, first_frame);
-    review.slide_by_frame.assign(size_t(S.frames), {0.0f, 0.0f});
+    const auto add_series = [&](ReviewMeasure measure, const std::string& row) -> std::vector<float>& {
+        review.series.push_back({measure, row, std::vector<float>(size_t(S.frames), 0.0f)});
+        return review.series.back().values;
+    };
+    for (const ReviewMeasure measure : {ReviewMeasure::slide, ReviewMeasure::source_slide})
+        for (const auto* foot : {"foot.left", "foot.right"}) add_series(measure, foot);
 
     const auto slide = [&](const WorldMotion& motion, int joint, int frame, double stature_m) {
         Vec3 step = motion.p[motion.at(frame + 1, joint)] - motion.p[motion.at(frame - 1, joint)];
@@ -123,8 +133,13 @@ Review review_transfer(const Character& source, const WorldMotion& S, const Char
                 source_slide.push_back(slide(S, S_joint, f, review.source_stature_m));
                 own.push_back(slide(T, T_joint, f, review.target_stature_m));
                 own_frames.push_back(f);
-                auto& by_frame = review.slide_by_frame[size_t(f)][role_side(role) == Side::left ? 0 : 1];
-                by_frame = std::max(by_frame, float(own.back()));
+                // The first four series are slide left and right, source slide left and right.
+                const size_t side = role_side(role) == Side::left ? 0 : 1;
+                for (const auto& [row, value] :
+                     {std::pair{side, own.back()}, std::pair{side + 2, source_slide.back()}}) {
+                    float& by_frame = review.series[row].values[size_t(f)];
+                    by_frame = std::max(by_frame, float(value));
+                }
             }
         }
         target_slide.insert(target_slide.end(), own.begin(), own.end());
@@ -151,6 +166,9 @@ Review review_transfer(const Character& source, const WorldMotion& S, const Char
                 values.push_back(rad_to_deg(angle_between(a, b)));
                 frames.push_back(f);
             }
+            auto& by_frame = add_series(ReviewMeasure::direction, segment.from + side);
+            std::transform(values.begin(), values.end(), by_frame.begin() + first_frame,
+                           [](double v) { return float(v); });
             review.direction_deg.push_back({segment.from + side, statistics(values, frames)});
         }
         for (const std::string limb : {"arm", "leg"}) {
@@ -174,6 +192,9 @@ Review review_transfer(const Character& source, const WorldMotion& S, const Char
                 values.push_back(100.0 * (b - scale * a).norm());
                 frames.push_back(f);
             }
+            auto& by_frame = add_series(ReviewMeasure::tip, limb + side);
+            std::transform(values.begin(), values.end(), by_frame.begin() + first_frame,
+                           [](double v) { return float(v); });
             review.tip_cm.push_back({limb + side, statistics(values, frames)});
         }
     }

@@ -35,6 +35,15 @@ struct ReviewWindow {
     int last = 0;  ///< not included
 };
 
+enum class ReviewMeasure { slide, source_slide, tip, direction };
+
+/// One measure of one row over all frames; 0 where nothing is measured.
+struct ReviewSeries {
+    ReviewMeasure measure = ReviewMeasure::slide;
+    std::string row;            ///< slide: "foot.left"; tip: "arm.left"; direction: "upperarm.left"
+    std::vector<float> values;  ///< cm/s at 175 cm; cm; degrees
+};
+
 struct NamedStat {
     std::string name;
     Stat stat;
@@ -51,8 +60,10 @@ struct Review {
     std::vector<NamedStat> slide_cm_s;     ///< target, a contact role
     std::vector<NamedStat> tip_cm;         ///< a limb
     std::vector<NamedStat> direction_deg;  ///< a role
-    /// Target's slide by frame and foot side (0 left, 1 right), cm/s at 175 cm; 0 outside windows.
-    std::vector<std::array<float, 2>> slide_by_frame;
+    /// The same by frame, for drawing: a row a foot, limb or role.
+    std::vector<ReviewSeries> series;
+
+    const ReviewSeries* find_series(ReviewMeasure measure, std::string_view row) const;
 
     double worst_tip_p95_cm() const;
     double worst_direction_p95_deg() const;

@@ -6,14 +6,47 @@
 
 namespace nb {
 
+namespace {
+
+void run_passes(const Plan& plan, const SourceFrame& source, TargetFrame& target) {
+    pass_angles(plan, source, target);
+    pass_root(plan, source, target);
+    pass_reach(plan, source, target);
+}
+
+}  // namespace
+
 void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& target, int frame) {
     const SourceFrame S{{&source.R[source.at(frame, 0)], size_t(source.joints)},
                         {&source.p[source.at(frame, 0)], size_t(source.joints)}};
     TargetFrame T{{&target.R[target.at(frame, 0)], size_t(target.joints)},
                   {&target.p[target.at(frame, 0)], size_t(target.joints)}};
-    pass_angles(plan, S, T);
-    pass_root(plan, S, T);
-    pass_reach(plan, S, T);
+    run_passes(plan, S, T);
+}
+
+void solve_pose(const Plan& plan, const Pose& source, Pose& target) {
+    TargetFrame T{target.R, target.p};
+    run_passes(plan, {source.R, source.p}, T);
+}
+
+std::array<double, 3> pass_distances_cm(const Plan& plan, const Pose& source) {
+    std::array<double, 3> result{};
+    const size_t joints = plan.T_parents.size();
+    Pose with{std::vector<Quat>(joints), std::vector<Vec3>(joints)};
+    Pose without = with;
+    for (size_t pass = 0; pass < 3; ++pass) {
+        Plan changed = plan;
+        bool& is_on = pass == 0   ? changed.passes.root
+                      : pass == 1 ? changed.passes.angles
+                                  : changed.passes.reach;
+        is_on = true;
+        solve_pose(changed, source, with);
+        is_on = false;
+        solve_pose(changed, source, without);
+        for (size_t j = 0; j < joints; ++j)
+            result[pass] += 100.0 * (with.p[j] - without.p[j]).norm() / double(joints);
+    }
+    return result;
 }
 
 TransferResult transfer(const Character& source, const Take& take, const Character& target,

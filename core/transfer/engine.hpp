@@ -1,5 +1,6 @@
 // The engine: runs a compiled plan over a whole take, frames in parallel.
 #pragma once
+#include <array>
 #include <atomic>
 #include <functional>
 
@@ -25,5 +26,11 @@ TransferResult transfer(const Character& source, const Take& take, const Charact
 
 /// One frame alone, for the frame on screen. `result` must come from `transfer` of the same characters.
 void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& target, int frame);
+/// The same for a pose. `target` has room for one entry a joint.
+void solve_pose(const Plan& plan, const Pose& source, Pose& target);
+
+/// How far each pass moves the body in a pose, beside the result without it: root, angles, reach; mean
+/// distance over the target's joints, cm. Passes that are off: what they would move.
+std::array<double, 3> pass_distances_cm(const Plan& plan, const Pose& source);
 
 }  // namespace nb

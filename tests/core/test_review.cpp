@@ -43,7 +43,9 @@ class ReviewTest : public QObject {
         QVERIFY(std::abs(review.target_slide_cm_s.median - expected) < 1e-6);
         QVERIFY(review.source_slide_cm_s.max < 1e-9);
         QCOMPARE(review.windows.size(), size_t(4));  // ankle and ball of both feet
-        QVERIFY(review.slide_by_frame[50][0] > 5.0f);
+        const ReviewSeries* series = review.find_series(ReviewMeasure::slide, "foot.left");
+        QVERIFY(series && std::abs(series->values[50] - float(expected)) < 1e-4f);
+        QVERIFY(!review.find_series(ReviewMeasure::slide, "hand.left"));
     }
     void no_window_where_the_source_moves_or_is_high() {
         const Character& c = body_.character;

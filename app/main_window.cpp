@@ -1,0 +1,531 @@
+#include "app/main_window.hpp"
+
+#include <QAbstractButton>
+#include <QAction>
+#include <QApplication>
+#include <QCloseEvent>
+#include <QComboBox>
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QMimeData>
+#include <QScrollArea>
+#include <QSettings>
+#include <QSlider>
+#include <QStackedWidget>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "app/error_strip.hpp"
+#include "app/finder.hpp"
+#include "app/look.hpp"
+#include "app/notice_bar.hpp"
+#include "app/sentence_bar.hpp"
+#include "app/stage_view.hpp"
+#include "app/station_line.hpp"
+#include "app/transfer_panel.hpp"
+#include "app/transport.hpp"
+
+namespace nb {
+
+namespace {
+
+const char* save_anyway = "save mine over it";
+const char* use_as_target = "use its body as the target instead";
+const char* leave_unsaved = "leave without saving";
+const char* save_first = "save and leave";
+
+QToolButton* bare(QWidget* parent) {
+    auto* button = new QToolButton(parent);
+    button->setObjectName("bare");
+    button->setFocusPolicy(Qt::TabFocus);
+    return button;
+}
+
+}  // namespace
+
+MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
+    setAcceptDrops(true);
+    setMinimumSize(1000, 640);
+    resize(1280, 800);
+    stage_ = new StageView(workspace_, playback_, this);
+    sentence_ = new SentenceBar(workspace_, this);
+    stations_ = new StationLine(this);
+    strip_ = new ErrorStrip(workspace_, playback_, this);
+    panel_ = new TransferPanel(workspace_, playback_, undo_, this);
+    transport_ = new Transport(playback_, this);
+    notice_ = new NoticeBar(this);
+    make_actions();
+
+    auto* centre = new QWidget(this);
+    centre->setObjectName("page");
+    auto* rows = new QVBoxLayout(centre);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    rows->addWidget(make_top());
+    auto* middle = new QHBoxLayout;
+    middle->setSpacing(0);
+    middle->addWidget(stations_);
+    middle->addWidget(make_stage_side(), 1);
+    panels_ = new QStackedWidget(this);
+    panels_->setFixedWidth(304);
+    panels_->setObjectName("raised");
+    auto* scroll = new QScrollArea(this);
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setWidget(panel_);
+    panels_->addWidget(scroll);
+    promise_ = new QLabel(this);
+    promise_->setWordWrap(true);
+    promise_->setMargin(16);
+    promise_->setAlignment(Qt::AlignTop);
+    panels_->addWidget(promise_);
+    middle->addWidget(panels_);
+    rows->addLayout(middle, 1);
+    rows->addWidget(transport_);
+    setCentralWidget(centre);
+
+    connect(&workspace_, &Workspace::source_changed, this, [this] {
+        const Take& take = *workspace_.source()->file.take;
+        playback_.set_take(take.frames, take.frame_time_s);
+        if (playback_.frame() < take.first_motion_frame) playback_.go_to(take.first_motion_frame);
+    });
+    connect(&workspace_, &Workspace::target_changed, this, [this] {
+        const RoleMap& roles = workspace_.target()->file.character.roles;
+        stations_->set_open_points(Station::roles, int(roles.unsure().size() + roles.missing.size()));
+    });
+    connect(&workspace_, &Workspace::progressed, notice_, &NoticeBar::show_progress);
+    connect(&workspace_, &Workspace::said, this, [this](const QString& line) { notice_->say(line); });
+    connect(&workspace_, &Workspace::failed, this, [this](const QString& line) { notice_->say(line, true); });
+    connect(&workspace_, &Workspace::changed_by_others, this, [this](const QString& path) {
+        notice_->say(tr("Somebody else has changed %1 since it was read; nothing was written.")
+                         .arg(QFileInfo(path).fileName()),
+                     true, {save_anyway});
+    });
+    connect(&workspace_, &Workspace::file_opened, this, [this](const QString& path, bool as_take) {
+        last_opened_ = path;
+        if (as_take)
+            notice_->say(tr("%1 holds motion: it is the take now.").arg(QFileInfo(path).fileName()), false,
+                         {use_as_target});
+        else
+            notice_->say(tr("%1 is a rig: it is the target now.").arg(QFileInfo(path).fileName()));
+    });
+    connect(notice_, &NoticeBar::cancel_wanted, this, [this] { workspace_.cancel(); });
+    connect(notice_, &NoticeBar::link_chosen, this, [this](const QString& link) {
+        notice_->say({});
+        if (link == save_anyway) workspace_.save(true);
+        if (link == use_as_target) workspace_.open_file(last_opened_, true);
+        if (link == save_first) workspace_.save();
+        if (link == save_first || link == leave_unsaved) {
+            if (link == leave_unsaved) workspace_.drop_recovery();
+            close_anyway_ = link == leave_unsaved || !workspace_.has_unsaved_changes();
+            if (close_anyway_) close();
+        }
+    });
+    connect(&workspace_, &Workspace::settings_changed, this, &MainWindow::refresh_title);
+    connect(stations_, &StationLine::station_chosen, this, &MainWindow::show_station);
+    connect(stage_, &StageView::view_changed, this, &MainWindow::refresh_view_label);
+    connect(stage_, &StageView::selection_changed, this, &MainWindow::refresh_view_label);
+    connect(stage_, &StageView::trouble_found, this, [this](const QString& line) {
+        notice_->say(tr("The stage cannot be drawn: %1. Everything else works.").arg(line), true);
+    });
+    connect(sentence_, &SentenceBar::open_take_wanted, this, [this] { ask_open(false); });
+    connect(sentence_, &SentenceBar::open_target_wanted, this, [this] { ask_open(true); });
+    connect(panel_, &TransferPanel::worst_wanted, this, &MainWindow::go_to_worst);
+    connect(strip_, &ErrorStrip::explained, this, [this](const QString& line) {
+        if (!line.isEmpty()) notice_->say(line);
+    });
+    set_look(QSettings().value("look", "ink").toString());
+    refresh_title();
+    refresh_view_label();
+    show_station();
+    stage_->setFocus();
+    qApp->installEventFilter(this);
+    // The mouse leaves the keyboard with the stage: Space plays after any click.
+    for (auto* button : findChildren<QAbstractButton*>()) button->setFocusPolicy(Qt::TabFocus);
+}
+
+MainWindow::~MainWindow() {
+    workspace_.disconnect();
+}
+
+QAction* MainWindow::action(const QString& name) const {
+    return findChild<QAction*>(name);
+}
+
+QAction* MainWindow::add(const QString& name, const QString& text, const QList<QKeySequence>& keys,
+                         const std::function<void()>& run) {
+    auto* action = new QAction(text, this);
+    action->setObjectName(name);
+    action->setShortcuts(keys);
+    action->setToolTip(keys.isEmpty()
+                           ? text
+                           : QString("%1 (%2)").arg(text, keys.front().toString(QKeySequence::NativeText)));
+    connect(action, &QAction::triggered, this, [run] { run(); });
+    addAction(action);
+    return action;
+}
+
+void MainWindow::make_actions() {
+    add("play", tr("Play or pause"), {Qt::Key_Space}, [this] { playback_.play(!playback_.is_playing()); });
+    add("frame back", tr("One frame back"), {Qt::Key_Left}, [this] { playback_.step(-1); });
+    add("frame on", tr("One frame on"), {Qt::Key_Right}, [this] { playback_.step(1); });
+    add("ten frames back", tr("Ten frames back"), {QKeySequence(Qt::SHIFT | Qt::Key_Left)},
+        [this] { playback_.step(-10); });
+    add("ten frames on", tr("Ten frames on"), {QKeySequence(Qt::SHIFT | Qt::Key_Right)},
+        [this] { playback_.step(10); });
+    add("range start", tr("To the start of the range"), {Qt::Key_Home},
+        [this] { playback_.go_to(playback_.first()); });
+    add("range end", tr("To the end of the range"), {Qt::Key_End},
+        [this] { playback_.go_to(playback_.last() - 1); });
+    add("range from here", tr("Range starts here"), {Qt::Key_BracketLeft},
+        [this] { playback_.set_range(playback_.frame(), playback_.last()); });
+    add("range to here", tr("Range ends here"), {Qt::Key_BracketRight},
+        [this] { playback_.set_range(playback_.first(), playback_.frame() + 1); });
+    add("whole range", tr("Range is the whole take"), {QKeySequence(Qt::SHIFT | Qt::Key_BracketLeft)},
+        [this] { playback_.set_range(0, playback_.frames()); });
+    add("loop", tr("Loop on or off"), {Qt::Key_L}, [this] { playback_.set_looped(!playback_.is_looped()); });
+    add("target before", tr("Target before"), {QKeySequence(Qt::ALT | Qt::Key_Left)},
+        [this] { workspace_.step_target(-1); });
+    add("target after", tr("Next target"), {QKeySequence(Qt::ALT | Qt::Key_Right)},
+        [this] { workspace_.step_target(1); });
+    add("next view", tr("Next view: three-quarter, front, side, top"), {Qt::Key_V},
+        [this] { stage_->next_view(); });
+    const std::array<std::pair<const char*, View>, 4> views{{{"three-quarter view", View::three_quarter},
+                                                             {"front view", View::front},
+                                                             {"side view", View::side},
+                                                             {"top view", View::top}}};
+    for (size_t i = 0; i < views.size(); ++i)
+        add(views[i].first,
+            tr("Look from: %1")
+                .arg(QString::fromUtf8(view_name(views[i].second).data(),
+                                       qsizetype(view_name(views[i].second).size()))),
+            {QKeySequence(QString::number(i + 1))},
+            [this, view = views[i].second] { stage_->set_view(view); });
+    add("long lens", tr("Long lens or wide"), {Qt::Key_N},
+        [this] { stage_->set_long_lens(!stage_->is_long_lens()); });
+    add("frame selection", tr("Frame the selection, or both bodies"), {Qt::Key_F},
+        [this] { stage_->frame_selection(); });
+    add("spread", tr("Side by side, or over each other"), {Qt::Key_S},
+        [this] { stage_->set_spread(stage_->spread() > 0.2 ? 0.0 : 0.75); });
+    add("show", tr("Show both, the source or the target alone"), {Qt::Key_B},
+        [this] { stage_->set_shown(StageView::Shown((int(stage_->shown()) + 1) % 3)); });
+    add("trail", tr("Trail of the selected bone"), {Qt::Key_T},
+        [this] { stage_->set_trail(!stage_->has_trail()); });
+    add("worst", tr("To the next worst frame of the measure"), {Qt::Key_W},
+        [this] { go_to_worst(strip_->measure()); });
+    add("open take", tr("Open a motion file"), {QKeySequence::Open}, [this] { ask_open(false); });
+    add("open rig", tr("Open a rig as the target"), {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O)},
+        [this] { ask_open(true); });
+    add("save", tr("Save the pairing"), {QKeySequence::Save}, [this] { workspace_.save(); });
+    add("export", tr("Export the result"), {QKeySequence(Qt::CTRL | Qt::Key_E)}, [this] { ask_export(); });
+    add("find", tr("Find anything"), {QKeySequence(Qt::CTRL | Qt::Key_K)}, [this] { find_anything(); });
+    add("look", tr("Ink or paper"), {QKeySequence(Qt::CTRL | Qt::Key_I)},
+        [this] { set_look(is_paper_ ? "ink" : "paper"); });
+    add("cancel", tr("Cancel what is going on, or let go of the selection"), {Qt::Key_Escape}, [this] {
+        if (workspace_.is_busy())
+            workspace_.cancel();
+        else
+            stage_->select(true, -1);
+    });
+    for (int i = 0; i < station_count; ++i)
+        add("station " + QString::number(i + 1), tr("Station: %1").arg(station_name(Station(i))),
+            {QKeySequence(QString("F%1").arg(i + 1))}, [this, i] { stations_->set_station(Station(i)); });
+    auto* undo = undo_.createUndoAction(this, tr("Undo:"));
+    undo->setObjectName("undo");
+    undo->setShortcut(QKeySequence::Undo);
+    auto* redo = undo_.createRedoAction(this, tr("Redo:"));
+    redo->setObjectName("redo");
+    redo->setShortcuts({QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), QKeySequence(Qt::CTRL | Qt::Key_Y)});
+    addAction(undo);
+    addAction(redo);
+}
+
+QWidget* MainWindow::make_top() {
+    auto* top = new QWidget(this);
+    top->setObjectName("raised");
+    top->setAttribute(Qt::WA_StyledBackground);
+    top->setFixedHeight(46);
+    auto* row = new QHBoxLayout(top);
+    row->setContentsMargins(16, 6, 10, 6);
+    row->addWidget(sentence_, 1);
+    find_button_ = bare(top);
+    find_button_->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+    find_button_->setText(tr("find anything"));
+    find_button_->setToolTip(tr("A command, bone, role, character or take (Ctrl+K)"));
+    connect(find_button_, &QToolButton::clicked, this, &MainWindow::find_anything);
+    open_button_ = bare(top);
+    open_button_->setToolTip(tr("Open a motion file (Ctrl+O); drop any file on the window"));
+    connect(open_button_, &QToolButton::clicked, this, [this] { ask_open(false); });
+    export_button_ = bare(top);
+    export_button_->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+    export_button_->setText(tr("export"));
+    export_button_->setToolTip(tr("Write the result as .bvh or .glb (Ctrl+E)"));
+    connect(export_button_, &QToolButton::clicked, this, &MainWindow::ask_export);
+    undo_button_ = bare(top);
+    redo_button_ = bare(top);
+    undo_button_->setDefaultAction(action("undo"));
+    redo_button_->setDefaultAction(action("redo"));
+    look_button_ = bare(top);
+    look_button_->setToolTip(tr("Ink or paper (Ctrl+I)"));
+    connect(look_button_, &QToolButton::clicked, action("look"), &QAction::trigger);
+    for (QToolButton* button :
+         {find_button_, open_button_, export_button_, undo_button_, redo_button_, look_button_})
+        row->addWidget(button);
+    return top;
+}
+
+QWidget* MainWindow::make_stage_bar() {
+    auto* bar = new QWidget(this);
+    auto* row = new QHBoxLayout(bar);
+    row->setContentsMargins(12, 2, 12, 2);
+    row->setSpacing(8);
+    view_label_ = new QLabel(bar);
+    view_label_->setToolTip(
+        tr("V steps the views, N changes the lens, B shows one body alone; drag turns, Shift+drag pans, the "
+           "wheel zooms"));
+    row->addWidget(view_label_);
+    row->addStretch();
+    auto* over = new QLabel(tr("over each other"), bar);
+    auto* beside = new QLabel(tr("side by side"), bar);
+    spread_ = new QSlider(Qt::Horizontal, bar);
+    spread_->setRange(0, 100);
+    spread_->setFixedWidth(130);
+    spread_->setToolTip(tr("Spread: slides the bodies apart (S)"));
+    spread_->setAccessibleName(tr("spread"));
+    spread_->setFocusPolicy(Qt::TabFocus);
+    connect(spread_, &QSlider::valueChanged, this, [this](int v) { stage_->set_spread(v / 100.0); });
+    row->addWidget(over);
+    row->addWidget(spread_);
+    row->addWidget(beside);
+    bar->setFixedHeight(28);
+    return bar;
+}
+
+QWidget* MainWindow::make_sheet() {
+    auto* sheet = new QWidget(this);
+    auto* rows = new QVBoxLayout(sheet);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    auto* head = new QHBoxLayout;
+    head->setContentsMargins(12, 6, 12, 2);
+    measure_ = new QComboBox(sheet);
+    measure_->setAccessibleName(tr("measure"));
+    measure_->setToolTip(tr("Which measure the strip shows"));
+    measure_->setFocusPolicy(Qt::TabFocus);
+    for (const ReviewMeasure m :
+         {ReviewMeasure::slide, ReviewMeasure::tip, ReviewMeasure::source_slide, ReviewMeasure::direction})
+        measure_->addItem(QString("%1, %2").arg(measure_name(m), measure_unit(m)), int(m));
+    connect(measure_, &QComboBox::currentIndexChanged, this,
+            [this] { strip_->set_measure(ReviewMeasure(measure_->currentData().toInt())); });
+    auto* worst = new QToolButton(sheet);
+    worst->setText(tr("next worst"));
+    worst->setToolTip(tr("Goes to the worst frame, then the next (W)"));
+    worst->setFocusPolicy(Qt::TabFocus);
+    connect(worst, &QToolButton::clicked, this, [this] { go_to_worst(strip_->measure()); });
+    auto* hint = new QLabel(tr("a bar a frame · click: go there, and why"), sheet);
+    hint->setProperty("dim", true);
+    head->addWidget(measure_);
+    head->addWidget(worst);
+    head->addSpacing(8);
+    head->addWidget(hint);
+    head->addStretch();
+    rows->addLayout(head);
+    rows->addWidget(strip_, 1);
+    return sheet;
+}
+
+QWidget* MainWindow::make_stage_side() {
+    auto* side = new QWidget(this);
+    auto* rows = new QVBoxLayout(side);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    rows->addWidget(stage_, 1);
+    rows->addWidget(make_stage_bar());
+    sheets_ = new QStackedWidget(side);
+    sheets_->addWidget(make_sheet());
+    sheets_->setFixedHeight(196);
+    rows->addWidget(sheets_);
+    rows->addWidget(notice_);
+    return side;
+}
+
+void MainWindow::set_look(const QString& name) {
+    is_paper_ = name == "paper";
+    apply_look(name);
+    QSettings().setValue("look", name);
+    refresh_icons();
+    emit workspace_.choices_changed();
+    for (QWidget* widget : findChildren<QWidget*>()) widget->update();
+}
+
+void MainWindow::refresh_icons() {
+    find_button_->setIcon(icon("search"));
+    open_button_->setIcon(icon("folder-open"));
+    export_button_->setIcon(icon("file-down"));
+    look_button_->setIcon(icon("sun-moon"));
+    action("undo")->setIcon(icon("undo-2"));
+    action("redo")->setIcon(icon("redo-2"));
+    undo_button_->setToolButtonStyle(Qt::ToolButtonIconOnly);
+    redo_button_->setToolButtonStyle(Qt::ToolButtonIconOnly);
+    transport_->refresh_icons();
+}
+
+void MainWindow::refresh_title() {
+    setWindowTitle(workspace_.has_unsaved_changes() ? tr("Nimble Bone — not saved") : tr("Nimble Bone"));
+}
+
+void MainWindow::refresh_view_label() {
+    const auto view = view_name(stage_->view());
+    QString text = QString::fromUtf8(view.data(), qsizetype(view.size())) +
+                   (stage_->is_long_lens() ? tr(" · long lens") : tr(" · wide lens"));
+    if (stage_->shown() == StageView::Shown::source) text += tr(" · source alone");
+    if (stage_->shown() == StageView::Shown::target) text += tr(" · target alone");
+    const LoadedPtr loaded = stage_->is_selected_in_target() ? workspace_.target() : workspace_.source();
+    if (loaded && stage_->selected_joint() >= 0)
+        text += " · " + QString::fromStdString(
+                            loaded->file.character.rig.skeleton.names[size_t(stage_->selected_joint())]);
+    view_label_->setText(text);
+    const QSignalBlocker blocker(spread_);
+    spread_->setValue(int(std::lround(100 * stage_->spread())));
+}
+
+void MainWindow::show_station() {
+    const Station station = stations_->station();
+    const bool is_live = station == Station::transfer;
+    panels_->setCurrentIndex(is_live ? 0 : 1);
+    sheets_->setVisible(is_live);
+    promise_->setText(QString("<b>%1</b><br><br>%2").arg(station_name(station), station_promise(station)));
+}
+
+void MainWindow::go_to_worst(ReviewMeasure measure) {
+    if (measure != strip_->measure()) {
+        measure_->setCurrentIndex(measure_->findData(int(measure)));
+        playback_.play(false);
+    }
+    const int frame = strip_->next_worst();
+    if (frame < 0) return;
+    playback_.play(false);
+    playback_.go_to(frame);
+    const auto review = workspace_.review();
+    const ReviewSeries* worst = nullptr;
+    for (const ReviewSeries& series : review->series)
+        if (series.measure == measure &&
+            (!worst || series.values[size_t(frame)] > worst->values[size_t(frame)]))
+            worst = &series;
+    if (worst) notice_->say(strip_->why(QString::fromStdString(worst->row), frame));
+}
+
+void MainWindow::ask_open(bool as_target) {
+    const QString path = QFileDialog::getOpenFileName(
+        this, as_target ? tr("Open a rig as the target") : tr("Open a motion file"), {},
+        tr("Skeletons and motion (*.bvh *.glb *.gltf *.take.json);;All files (*)"));
+    if (!path.isEmpty()) workspace_.open_file(path, as_target);
+}
+
+void MainWindow::ask_export() {
+    if (!workspace_.result()) {
+        notice_->say(tr("There is nothing to export yet: choose a take and a target."), true);
+        return;
+    }
+    const int take = workspace_.take_index();
+    const int target = workspace_.target_index();
+    QString name = take >= 0 && target >= 0 ? workspace_.takes()[size_t(take)].name + "_" +
+                                                  workspace_.targets()[size_t(target)].name
+                                            : QString("result");
+    name.replace(' ', '-').replace("'", "");
+    const QString path = QFileDialog::getSaveFileName(this, tr("Export the result"), name.toLower() + ".bvh",
+                                                      tr("Motion (*.bvh);;glTF (*.glb)"));
+    if (!path.isEmpty()) workspace_.export_result(path);
+}
+
+void MainWindow::find_anything() {
+    std::vector<Findable> all;
+    for (QAction* a : actions()) {
+        QString text = a->text();
+        if (a->isEnabled())
+            all.push_back({tr("command"), text, a->shortcut().toString(QKeySequence::NativeText),
+                           [a] { a->trigger(); }});
+    }
+    for (size_t i = 0; i < workspace_.targets().size(); ++i)
+        all.push_back({tr("character"), workspace_.targets()[i].name, {}, [this, i] {
+                           workspace_.choose_target(int(i));
+                       }});
+    for (size_t i = 0; i < workspace_.takes().size(); ++i)
+        all.push_back(
+            {tr("take"), workspace_.takes()[i].name, {}, [this, i] { workspace_.choose_take(int(i)); }});
+    for (const bool in_target : {true, false}) {
+        const LoadedPtr loaded = in_target ? workspace_.target() : workspace_.source();
+        if (!loaded) continue;
+        const Character& c = loaded->file.character;
+        const auto go = [this, in_target](int joint) {
+            return [this, in_target, joint] {
+                stage_->select(in_target, joint);
+                stage_->frame_selection();
+            };
+        };
+        for (const RoleFill& fill : c.roles.fills)
+            all.push_back({tr("role"), QString::fromStdString(fill.role), QString::fromStdString(c.name),
+                           go(fill.joint)});
+        for (int j = 0; j < c.rig.skeleton.size(); ++j)
+            all.push_back({tr("bone"), QString::fromStdString(c.rig.skeleton.names[size_t(j)]),
+                           QString::fromStdString(c.name), go(j)});
+    }
+    auto* finder = new Finder(std::move(all), this);
+    finder->setAttribute(Qt::WA_DeleteOnClose);
+    finder->move(mapToGlobal(QPoint(width() / 2 - finder->width() / 2, 56)));
+    finder->show();
+    finder->field()->setFocus();
+}
+
+void MainWindow::open_files(const QStringList& paths) {
+    for (const QString& path : paths) {
+        if (QFileInfo(path).isDir())
+            workspace_.open_library(path);
+        else
+            workspace_.open_file(path);
+    }
+}
+
+bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
+    // What has the keyboard keeps the keys that work it; everywhere else they work the window.
+    if (event->type() == QEvent::ShortcutOverride) {
+        const auto* pressed = static_cast<QKeyEvent*>(event);
+        const bool is_control = qobject_cast<QAbstractButton*>(watched) ||
+                                qobject_cast<QComboBox*>(watched) || qobject_cast<QAbstractSlider*>(watched);
+        const bool is_own_key = pressed->key() == Qt::Key_Space || pressed->key() == Qt::Key_Home ||
+                                pressed->key() == Qt::Key_End || pressed->key() == Qt::Key_Left ||
+                                pressed->key() == Qt::Key_Right;
+        if (is_control && is_own_key && pressed->modifiers() == Qt::NoModifier) {
+            event->accept();
+            return true;
+        }
+    }
+    return QMainWindow::eventFilter(watched, event);
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+    if (event->mimeData()->hasUrls()) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+    QStringList paths;
+    for (const QUrl& url : event->mimeData()->urls())
+        if (url.isLocalFile()) paths << url.toLocalFile();
+    open_files(paths);
+    event->acceptProposedAction();
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+    if (workspace_.has_unsaved_changes() && !close_anyway_) {
+        notice_->say(tr("There are changes that are not saved."), true, {save_first, leave_unsaved});
+        event->ignore();
+        return;
+    }
+    event->accept();
+}
+
+}  // namespace nb

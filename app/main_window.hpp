@@ -1,0 +1,91 @@
+// The window: wires the parts. Holds no computation.
+#pragma once
+#include <QMainWindow>
+#include <QUndoStack>
+
+#include "app/playback.hpp"
+#include "app/workspace.hpp"
+
+class QLabel;
+class QSlider;
+class QStackedWidget;
+class QComboBox;
+class QToolButton;
+
+namespace nb {
+
+class ErrorStrip;
+class NoticeBar;
+class SentenceBar;
+class StageView;
+class StationLine;
+class TransferPanel;
+class Transport;
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+
+  public:
+    explicit MainWindow(QWidget* parent = nullptr);
+    ~MainWindow() override;
+
+    Workspace& workspace() { return workspace_; }
+    Playback& playback() { return playback_; }
+    QUndoStack& undo_stack() { return undo_; }
+    StageView& stage() { return *stage_; }
+    SentenceBar& sentence() { return *sentence_; }
+    StationLine& stations() { return *stations_; }
+    ErrorStrip& strip() { return *strip_; }
+    NoticeBar& notice() { return *notice_; }
+    TransferPanel& panel() { return *panel_; }
+    Transport& transport() { return *transport_; }
+    QAction* action(const QString& name) const;  ///< by object name
+    void set_look(const QString& name);
+    void open_files(const QStringList& paths);
+    void find_anything();
+    void export_to(const QString& path) { workspace_.export_result(path); }
+
+  protected:
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    void closeEvent(QCloseEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+  private:
+    Workspace workspace_;
+    Playback playback_;
+    QUndoStack undo_;
+    SentenceBar* sentence_;
+    StationLine* stations_;
+    StageView* stage_;
+    ErrorStrip* strip_;
+    TransferPanel* panel_;
+    Transport* transport_;
+    NoticeBar* notice_;
+    QStackedWidget *panels_, *sheets_;
+    QLabel* promise_;
+    QLabel* view_label_;
+    QSlider* spread_;
+    QComboBox* measure_;
+    QToolButton *undo_button_, *redo_button_, *find_button_, *open_button_, *export_button_, *look_button_;
+    bool is_paper_ = false;
+    QString last_opened_;
+    bool close_anyway_ = false;
+
+    QAction* add(const QString& name, const QString& text, const QList<QKeySequence>& keys,
+                 const std::function<void()>& run);
+    void make_actions();
+    QWidget* make_top();
+    QWidget* make_stage_side();
+    QWidget* make_stage_bar();
+    QWidget* make_sheet();
+    void refresh_icons();
+    void refresh_title();
+    void refresh_view_label();
+    void show_station();
+    void go_to_worst(ReviewMeasure measure);
+    void ask_export();
+    void ask_open(bool as_target);
+};
+
+}  // namespace nb

@@ -1,0 +1,37 @@
+// One line under the stage that says what was done, what went wrong and what is going on, with remedies as
+// links; and the progress of long work with a way to cancel it. Never asks before it lets work go on.
+#pragma once
+#include <QTimer>
+#include <QWidget>
+
+class QLabel;
+class QProgressBar;
+class QPushButton;
+
+namespace nb {
+
+class NoticeBar : public QWidget {
+    Q_OBJECT
+
+  public:
+    explicit NoticeBar(QWidget* parent = nullptr);
+    /// `links`: names of remedies; `link_chosen` tells which. Trouble stays until it is put away.
+    void say(const QString& line, bool is_trouble = false, const QStringList& links = {});
+    QString line() const { return line_; }
+    void show_progress(const QString& what, int done, int of);
+
+  signals:
+    void link_chosen(const QString& link);
+    void cancel_wanted();
+
+  private:
+    QLabel *mark_, *text_, *work_;
+    QProgressBar* bar_;
+    QPushButton *cancel_, *close_;
+    QTimer fade_, patience_;
+    QString line_;
+    int done_ = 0;
+    int of_ = 0;
+};
+
+}  // namespace nb

@@ -1,0 +1,41 @@
+// The sentence at the top: which take, moved by whom, carried onto whom. Each underlined word is changed by a
+// click; on the last word the arrow keys step through the targets.
+#pragma once
+#include <QPushButton>
+#include <QWidget>
+
+#include "app/workspace.hpp"
+
+class QLabel;
+
+namespace nb {
+
+class SentenceBar : public QWidget {
+    Q_OBJECT
+
+  public:
+    explicit SentenceBar(Workspace& workspace, QWidget* parent = nullptr);
+    QString sentence() const;  ///< as it reads
+    QPushButton* take_word() const { return take_; }
+    QPushButton* source_word() const { return source_; }
+    QPushButton* target_word() const { return target_; }
+
+  signals:
+    void open_take_wanted();
+    void open_target_wanted();
+
+  protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+  private:
+    Workspace& workspace_;
+    QPushButton *take_, *source_, *target_;
+    QLabel *moved_by_, *carried_onto_, *stop_;
+
+    void refresh();
+    void show_takes();
+    void show_source();
+    void show_targets();
+};
+
+}  // namespace nb

@@ -1,0 +1,376 @@
+#include "app/stage_view.hpp"
+
+#include <QMouseEvent>
+#include <QOpenGLContext>
+#include <QPainter>
+#include <QToolTip>
+#include <cmath>
+
+#include "app/look.hpp"
+#include "core/rest/measures.hpp"
+
+namespace nb {
+
+StageView::StageView(Workspace& workspace, Playback& playback, QWidget* parent)
+    : QOpenGLWidget(parent), workspace_(workspace), playback_(playback) {
+    setMouseTracking(true);
+    setFocusPolicy(Qt::StrongFocus);
+    setAccessibleName(tr("Stage"));
+    nb::set_view(camera_, view_);
+    aside_ = camera_.right();
+    still_.setSingleShot(true);
+    still_.setInterval(140);
+    connect(&still_, &QTimer::timeout, this, [this] {
+        is_fine_ = true;
+        update();
+    });
+    connect(&playback_, &Playback::frame_changed, this, &StageView::refresh);
+    connect(&playback_, &Playback::state_changed, this, &StageView::refresh);
+    for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed})
+        connect(&workspace_, signal, this, [this] {
+            selected_joint_ = hovered_joint_ = -1;
+            refresh();
+        });
+    connect(&workspace_, &Workspace::settings_changed, this, &StageView::refresh);
+    connect(&workspace_, &Workspace::result_changed, this, &StageView::refresh);
+}
+
+StageView::~StageView() {
+    makeCurrent();
+    renderer_.reset();
+    doneCurrent();
+}
+
+void StageView::refresh() {
+    is_fine_ = false;
+    still_.start();
+    update();
+}
+
+void StageView::set_view(View view) {
+    view_ = view;
+    nb::set_view(camera_, view);
+    if (!is_long_lens_) camera_.lens_rad = 0.7;
+    aside_ = camera_.right();
+    refresh();
+    emit view_changed();
+}
+
+void StageView::set_spread(double share) {
+    spread_ = std::clamp(share, 0.0, 1.0);
+    refresh();
+    emit view_changed();
+}
+
+void StageView::set_shown(Shown shown) {
+    shown_ = shown;
+    refresh();
+    emit view_changed();
+}
+
+void StageView::set_long_lens(bool on) {
+    is_long_lens_ = on;
+    const double yaw = camera_.yaw_rad;
+    const double pitch = camera_.pitch_rad;
+    nb::set_view(camera_, view_);
+    camera_.yaw_rad = yaw;
+    camera_.pitch_rad = pitch;
+    if (!on) camera_.lens_rad = 0.7;
+    refresh();
+    emit view_changed();
+}
+
+void StageView::set_trail(bool on) {
+    has_trail_ = on;
+    refresh();
+    emit view_changed();
+}
+
+void StageView::select(bool in_target, int joint) {
+    selected_joint_ = joint;
+    is_selected_in_target_ = in_target;
+    refresh();
+    emit selection_changed();
+}
+
+void StageView::frame_selection() {
+    pan_m_.setZero();
+    is_fitted_ = selected_joint_ < 0;
+    if (selected_joint_ >= 0) {
+        Pose source, target;
+        workspace_.poses_at(playback_.frame(), source, target);
+        const Pose& pose = is_selected_in_target_ ? target : source;
+        if (size_t(selected_joint_) < pose.p.size()) {
+            const Vec3 moved = (is_selected_in_target_ ? 0.5 : -0.5) * spread_m() * aside_;
+            pan_m_ = pose.p[size_t(selected_joint_)] + moved - followed_point(playback_.frame());
+            camera_.height_m = 0.7;
+        }
+    }
+    refresh();
+}
+
+double StageView::spread_m() const {
+    double widest = 1.0;
+    for (const LoadedPtr& loaded : {workspace_.source(), workspace_.target()})
+        if (loaded)
+            widest = std::max(
+                widest, 0.8 * stature(loaded->file.character.rig.skeleton, loaded->file.character.roles));
+    return spread_ * widest;
+}
+
+std::vector<std::pair<Vec3, double>> StageView::smooth_places(int frame) const {
+    const double reach_s = 0.25;
+    const int reach = std::max(1, int(reach_s / playback_.frame_time_s()));
+    const int step = std::max(1, reach / 4);
+    std::vector<std::pair<Vec3, double>> places;
+    for (const bool in_target : {false, true}) {
+        const LoadedPtr loaded = in_target ? workspace_.target() : workspace_.source();
+        if (!loaded || shown_ == (in_target ? Shown::source : Shown::target)) continue;
+        const int hips = loaded->file.character.roles.joint("hips");
+        Vec3 sum = Vec3::Zero();
+        int count = 0;
+        Pose source;
+        Pose target;
+        for (int f = frame - reach; f <= frame + reach; f += step) {
+            workspace_.poses_at(std::clamp(f, 0, std::max(0, playback_.frames() - 1)), source, target);
+            const Pose& pose = in_target ? target : source;
+            if (size_t(hips) >= pose.p.size()) continue;
+            sum += pose.p[size_t(hips)];
+            ++count;
+        }
+        if (count == 0) continue;
+        const Vec3 moved = workspace_.target() && workspace_.source()
+                               ? Vec3((in_target ? 0.5 : -0.5) * spread_m() * aside_)
+                               : Vec3(Vec3::Zero());
+        places.emplace_back(Vec3(sum / count + moved),
+                            stature(loaded->file.character.rig.skeleton, loaded->file.character.roles));
+    }
+    return places;
+}
+
+Vec3 StageView::followed_point(int frame) const {
+    const auto places = smooth_places(frame);
+    if (places.empty()) return {0, 0.9, 0};
+    Vec3 point = Vec3::Zero();
+    double tallest = 0.0;
+    for (const auto& [place, tall] : places) {
+        point += place / double(places.size());
+        tallest = std::max(tallest, tall);
+    }
+    point.y() = 0.5 * tallest;
+    return point;
+}
+
+void StageView::let_go_of_fit() {
+    if (!is_fitted_) return;
+    is_fitted_ = false;
+    pan_m_ = camera_.focus_m - followed_point(playback_.frame());
+}
+
+void StageView::place_camera() {
+    camera_.focus_m = followed_point(playback_.frame()) + pan_m_;
+    if (!is_fitted_) return;
+    // A box around each body, seen from here, with some air; the focus moves to its middle.
+    Eigen::Array2d low = Eigen::Array2d::Constant(1e9);
+    Eigen::Array2d high = Eigen::Array2d::Constant(-1e9);
+    for (const auto& [place, stature_m] : smooth_places(playback_.frame()))
+        for (int corner = 0; corner < 8; ++corner) {
+            const Vec3 p(place.x() + (corner & 1 ? 0.25 : -0.25) * stature_m,
+                         (corner & 2 ? 1.07 : -0.02) * stature_m,
+                         place.z() + (corner & 4 ? 0.25 : -0.25) * stature_m);
+            const Vec3 off = p - camera_.focus_m;
+            const Eigen::Array2d seen(off.dot(camera_.right()), off.dot(camera_.up()));
+            low = low.min(seen);
+            high = high.max(seen);
+        }
+    if (low.x() > high.x()) return;
+    const Eigen::Array2d middle = 0.5 * (low + high);
+    camera_.focus_m += middle.x() * camera_.right() + middle.y() * camera_.up();
+    const Eigen::Array2d span = high - low;
+    camera_.height_m = std::max({0.5, 1.08 * span.y(), 1.05 * span.x() * height() / std::max(1, width())});
+}
+
+Scene StageView::scene_at(int frame) const {
+    const LoadedPtr source = workspace_.source();
+    const LoadedPtr target = workspace_.target();
+    Pose S, T;
+    workspace_.poses_at(frame, S, T);
+    Scene scene;
+    scene.theme = look().stage();
+    if (!source || S.p.empty()) return scene;
+    const bool has_target = target && !T.p.empty();
+    scene =
+        make_scene(source->file.character, source->figure, S, has_target ? &target->file.character : nullptr,
+                   has_target ? target->figure : nullptr, T, spread_m(), aside_, look().stage());
+    // Lying over each other, the source is seen through.
+    if (spread_ < 0.2 && scene.bodies.size() == 2) scene.bodies[0].opacity = 0.5f;
+    for (size_t i = 0; i < scene.bodies.size(); ++i) {
+        if ((i == 1) == is_selected_in_target_) scene.bodies[i].selected_joint = selected_joint_;
+        if ((i == 1) == is_hovered_in_target_ && hovered_joint_ >= 0 && scene.bodies[i].selected_joint < 0)
+            scene.bodies[i].selected_joint = hovered_joint_;
+    }
+    if (has_trail_ && selected_joint_ >= 0) {
+        const auto result = workspace_.result();
+        for (const bool in_target : {false, true}) {
+            if (in_target != is_selected_in_target_ || scene.bodies.size() <= size_t(in_target)) continue;
+            SceneTrail trail;
+            trail.colour = scene.theme.mark;
+            const int reach = int(1.0 / playback_.frame_time_s());
+            for (int f = std::max(0, frame - reach); f <= std::min(playback_.frames() - 1, frame + reach);
+                 ++f) {
+                Pose a, b;
+                workspace_.poses_at(f, a, b);
+                const Pose& pose = in_target ? b : a;
+                if (size_t(selected_joint_) >= pose.p.size()) break;
+                if (f == frame) trail.now = int(trail.places_m.size());
+                trail.places_m.push_back(pose.p[size_t(selected_joint_)] +
+                                         scene.bodies[size_t(in_target)].moved_m);
+            }
+            scene.trails.push_back(std::move(trail));
+        }
+    }
+    if (scene.bodies.size() == 2 && shown_ == Shown::source) scene.bodies.pop_back();
+    if (scene.bodies.size() == 2 && shown_ == Shown::target) scene.bodies.erase(scene.bodies.begin());
+    if (shown_ != Shown::both)
+        for (SceneBody& body : scene.bodies) body.opacity = 1.0f;
+    return scene;
+}
+
+void StageView::initializeGL() {
+    try {
+        renderer_ = std::make_unique<Renderer>();
+    } catch (const std::exception& error) {
+        trouble_ = QString::fromLocal8Bit(error.what());
+        emit trouble_found(trouble_);
+    }
+}
+
+void StageView::paintGL() {
+    if (!renderer_) {
+        QPainter painter(this);
+        painter.fillRect(rect(), look().ground);
+        painter.setPen(look().text);
+        painter.drawText(rect(), Qt::AlignCenter | Qt::TextWordWrap, trouble_);
+        return;
+    }
+    place_camera();
+    const double ratio = devicePixelRatioF();
+    renderer_->draw(scene_at(playback_.frame()), camera_, int(width() * ratio), int(height() * ratio),
+                    defaultFramebufferObject(), is_fine_ && !playback_.is_playing() ? 2 : 1);
+    if (playback_.is_playing()) {
+        if (!drawn_clock_.isValid()) drawn_clock_.start();
+        ++drawn_;
+        if (drawn_clock_.elapsed() >= 1000) {
+            drawn_per_second_ = 1000.0 * drawn_ / double(drawn_clock_.restart());
+            drawn_ = 0;
+        }
+    } else {
+        drawn_clock_.invalidate();
+        drawn_ = 0;
+    }
+}
+
+int StageView::bone_at(const QPointF& at, bool& in_target) const {
+    const Scene scene = scene_at(playback_.frame());
+    int best = -1;
+    double best_score = 1e30;
+    for (size_t i = 0; i < scene.bodies.size(); ++i) {
+        const bool is_target = shown_ == Shown::target || i == 1;
+        const LoadedPtr loaded = is_target ? workspace_.target() : workspace_.source();
+        if (!loaded) continue;
+        const SceneBody& body = scene.bodies[i];
+        for (const BoneSegment& bone : bone_segments(loaded->file.character)) {
+            const Vec3 start = body.pose.p[size_t(bone.joint)] + body.moved_m;
+            const Vec3 end = start + body.pose.R[size_t(bone.joint)] * bone.end_m;
+            const Vec3 a = camera_.project(start, width(), height());
+            const Vec3 b = camera_.project(end, width(), height());
+            const Eigen::Vector2d d = (b - a).head<2>();
+            const Eigen::Vector2d m = Eigen::Vector2d(at.x(), at.y()) - a.head<2>();
+            const double u = d.squaredNorm() > 1e-9 ? std::clamp(m.dot(d) / d.squaredNorm(), 0.0, 1.0) : 0.0;
+            const double off = (m - u * d).norm();
+            const double reach = std::max(6.0, 1.4 * bone.radius_m / camera_.metres_per_pixel(height()));
+            const double depth = a.z() + u * (b.z() - a.z());
+            const double score = off / reach + 0.02 * depth;
+            if (off < reach && score < best_score) {
+                best_score = score;
+                best = bone.joint;
+                in_target = is_target;
+            }
+        }
+    }
+    return best;
+}
+
+void StageView::mousePressEvent(QMouseEvent* event) {
+    pressed_at_ = last_at_ = event->position();
+    is_dragged_ = false;
+}
+
+void StageView::mouseMoveEvent(QMouseEvent* event) {
+    const QPointF moved = event->position() - last_at_;
+    if (event->buttons() == Qt::NoButton) {
+        bool in_target = true;
+        const int joint = bone_at(event->position(), in_target);
+        if (joint != hovered_joint_ || in_target != is_hovered_in_target_) {
+            hovered_joint_ = joint;
+            is_hovered_in_target_ = in_target;
+            refresh();
+            const LoadedPtr loaded = in_target ? workspace_.target() : workspace_.source();
+            if (joint >= 0 && loaded) {
+                const Character& c = loaded->file.character;
+                const std::string role = c.roles.role_of(joint);
+                const RoleFill* fill = c.roles.fill(role);
+                QString text = QString::fromStdString(c.rig.skeleton.names[size_t(joint)]);
+                if (fill)
+                    text += tr(" · %1, %2 % sure")
+                                .arg(QString::fromStdString(role))
+                                .arg(int(std::round(100 * fill->confidence)));
+                QToolTip::showText(event->globalPosition().toPoint() + QPoint(12, 12), text, this);
+            } else {
+                QToolTip::hideText();
+            }
+        }
+        return;
+    }
+    if ((event->position() - pressed_at_).manhattanLength() > 4) is_dragged_ = true;
+    if (!is_dragged_) return;
+    last_at_ = event->position();
+    const bool pans = event->buttons() & Qt::MiddleButton || event->modifiers() & Qt::ShiftModifier;
+    if (pans) {
+        let_go_of_fit();
+        const double scale = camera_.metres_per_pixel(height());
+        pan_m_ += scale * (-moved.x() * camera_.right() + moved.y() * camera_.up());
+    } else {
+        camera_.yaw_rad -= 0.008 * moved.x();
+        camera_.pitch_rad =
+            std::clamp(camera_.pitch_rad + 0.006 * moved.y(), deg_to_rad(-20.0), deg_to_rad(89.9));
+    }
+    refresh();
+}
+
+void StageView::mouseReleaseEvent(QMouseEvent* event) {
+    if (is_dragged_ || event->button() != Qt::LeftButton) return;
+    bool in_target = true;
+    const int joint = bone_at(event->position(), in_target);
+    select(in_target, joint);
+}
+
+void StageView::leaveEvent(QEvent*) {
+    if (hovered_joint_ < 0) return;
+    hovered_joint_ = -1;
+    refresh();
+}
+
+void StageView::wheelEvent(QWheelEvent* event) {
+    const double factor = std::pow(0.9985, event->angleDelta().y());
+    let_go_of_fit();
+    const double height_before = camera_.height_m;
+    camera_.height_m = std::clamp(camera_.height_m * factor, 0.05, 40.0);
+    // What lies under the pointer stays there.
+    const QPointF off = event->position() - QPointF(0.5 * width(), 0.5 * height());
+    const double change = (height_before - camera_.height_m) / height();
+    pan_m_ += change * (off.x() * camera_.right() - off.y() * camera_.up());
+    refresh();
+}
+
+}  // namespace nb

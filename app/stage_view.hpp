@@ -1,0 +1,97 @@
+// The stage view: both bodies on one floor. Orbit, pan, zoom, named views, spread, picking, trails.
+#pragma once
+#include <QElapsedTimer>
+#include <QOpenGLWidget>
+#include <QTimer>
+#include <memory>
+
+#include "app/playback.hpp"
+#include "app/workspace.hpp"
+#include "draw/renderer.hpp"
+
+namespace nb {
+
+class StageView : public QOpenGLWidget {
+    Q_OBJECT
+
+  public:
+    enum class Shown { both, source, target };
+
+    StageView(Workspace& workspace, Playback& playback, QWidget* parent = nullptr);
+    ~StageView() override;
+
+    const Camera& camera() const { return camera_; }
+    View view() const { return view_; }
+    double spread() const { return spread_; }
+    Shown shown() const { return shown_; }
+    void set_view(View view);
+    void next_view() { set_view(View((int(view_) + 1) % 4)); }
+    void set_spread(double share);  ///< 0 over each other, 1 side by side
+    void set_shown(Shown shown);
+    void set_long_lens(bool on);
+    bool is_long_lens() const { return is_long_lens_; }
+    void set_trail(bool on);
+    bool has_trail() const { return has_trail_; }
+    void frame_selection();  ///< the selected bone, else both bodies
+    void select(bool in_target, int joint);
+    int selected_joint() const { return selected_joint_; }
+    bool is_selected_in_target() const { return is_selected_in_target_; }
+    /// The bone under a point of the widget; -1 for none.
+    int bone_at(const QPointF& at, bool& in_target) const;
+    /// Why nothing is drawn; empty while all is well.
+    QString trouble() const { return trouble_; }
+    /// Drawn frames a second over the last second of playing; 0 before.
+    double drawn_per_second() const { return drawn_per_second_; }
+    QSize minimumSizeHint() const override { return {320, 240}; }
+
+  signals:
+    void view_changed();
+    void selection_changed();
+    void trouble_found(const QString& line);
+
+  protected:
+    void initializeGL() override;
+    void paintGL() override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void leaveEvent(QEvent* event) override;
+
+  private:
+    Workspace& workspace_;
+    Playback& playback_;
+    std::unique_ptr<Renderer> renderer_;
+    Camera camera_;
+    View view_ = View::three_quarter;
+    double spread_ = 0.75;
+    Shown shown_ = Shown::both;
+    bool is_long_lens_ = true;
+    bool has_trail_ = true;
+    int selected_joint_ = -1;
+    bool is_selected_in_target_ = true;
+    int hovered_joint_ = -1;
+    bool is_hovered_in_target_ = true;
+    Vec3 pan_m_ = Vec3::Zero();  ///< of the focus beside the followed point
+    Vec3 aside_ = Vec3::UnitX();
+    QPointF pressed_at_, last_at_;
+    bool is_dragged_ = false;
+    bool is_fitted_ = true;  ///< the span follows the bodies until somebody zooms
+    QTimer still_;           ///< fires when nothing has moved for a moment: the picture is drawn finely then
+    bool is_fine_ = false;
+    QString trouble_;
+    QElapsedTimer drawn_clock_;
+    int drawn_ = 0;
+    double drawn_per_second_ = 0.0;
+
+    /// Hips of the shown bodies around a frame, averaged over half a second so that the camera does not bob.
+    std::vector<std::pair<Vec3, double>> smooth_places(int frame) const;  ///< place shown, stature; m
+    Vec3 followed_point(int frame) const;
+    double spread_m() const;
+    Scene scene_at(int frame) const;
+    void refresh();
+    void place_camera();
+    void let_go_of_fit();
+};
+
+}  // namespace nb

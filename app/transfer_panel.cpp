@@ -1,0 +1,248 @@
+#include "app/transfer_panel.hpp"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QGridLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QUndoStack>
+#include <QVBoxLayout>
+
+#include "app/commands.hpp"
+#include "app/look.hpp"
+
+namespace nb {
+
+namespace {
+
+const std::array<const char*, 4> limbs{"arm.left", "arm.right", "leg.left", "leg.right"};
+
+QLabel* heading(const QString& text, QWidget* parent) {
+    auto* label = new QLabel(text, parent);
+    QFont font = label->font();
+    font.setBold(true);
+    label->setFont(font);
+    return label;
+}
+
+QLabel* dim(const QString& text, QWidget* parent) {
+    auto* label = new QLabel(text, parent);
+    label->setProperty("dim", true);
+    label->setWordWrap(true);
+    return label;
+}
+
+QLabel* figure(QWidget* parent) {
+    auto* label = new QLabel("–", parent);
+    label->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    return label;
+}
+
+}  // namespace
+
+TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStack& undo, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), playback_(playback), undo_(undo) {
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(16, 14, 14, 12);
+    column->setSpacing(6);
+
+    column->addWidget(heading(tr("How well it arrives"), this));
+    auto* figures = new QGridLayout;
+    figures->setHorizontalSpacing(10);
+    figures->setVerticalSpacing(3);
+    figures->addWidget(dim(tr("95 % of frames within"), this), 0, 0);
+    figures->addWidget(dim(tr("take"), this), 0, 1, Qt::AlignRight);
+    figures->addWidget(dim(tr("here"), this), 0, 2, Qt::AlignRight);
+    const std::array<std::tuple<QString, QString, ReviewMeasure>, 3> rows{
+        {{tr("foot slide, cm/s"),
+          tr("Horizontal speed of a resting foot, for a body of 175 cm; beside it the capture's own"),
+          ReviewMeasure::slide},
+         {tr("tip beside its limb, cm"),
+          tr("Hand or ankle beside where the source's is, in the limb's own scale; worst limb"),
+          ReviewMeasure::tip},
+         {tr("direction of bones, °"), tr("Angle between the same bone of source and target; worst bone"),
+          ReviewMeasure::direction}}};
+    for (int i = 0; i < 3; ++i) {
+        const auto& [name, tip, measure] = rows[size_t(i)];
+        auto* go = new QPushButton(name, this);
+        go->setObjectName("bare");
+        go->setStyleSheet(
+            "QPushButton#bare { text-align: left; padding: 2px 0; border: none; } QPushButton#bare:hover, "
+            "QPushButton#bare:focus { text-decoration: underline; }");
+        go->setToolTip(tip + tr("\nClick: go to the worst frame"));
+        go->setCursor(Qt::PointingHandCursor);
+        connect(go, &QPushButton::clicked, this, [this, m = measure] { emit worst_wanted(m); });
+        figures->addWidget(go, i + 1, 0);
+        figures->addWidget(source_figures_[size_t(i)] = figure(this), i + 1, 1);
+        figures->addWidget(target_figures_[size_t(i)] = figure(this), i + 1, 2);
+    }
+    figures->setColumnStretch(0, 1);
+    figures->setColumnMinimumWidth(1, 40);
+    figures->setColumnMinimumWidth(2, 48);
+    column->addLayout(figures);
+    column->addSpacing(10);
+
+    column->addWidget(heading(tr("What carries it"), this));
+    auto* passes = new QGridLayout;
+    passes->setVerticalSpacing(3);
+    const std::array<std::pair<QString, QString>, 3> names{
+        {{tr("root"),
+          tr("Carries the hips through the world, scaled by the legs; a standing foot stays on the floor")},
+         {tr("angles"), tr("Every bone turns as the source's has turned since its rest")},
+         {tr("reach"), tr("Limbs carried by their tip reach where the source's do, in their own scale")}}};
+    auto* moves = dim(tr("moves this frame by"), this);
+    moves->setWordWrap(false);
+    passes->addWidget(moves, 0, 0, 1, 2, Qt::AlignRight);
+    for (int i = 0; i < 3; ++i) {
+        auto*& box = passes_[size_t(i)] = new QCheckBox(names[size_t(i)].first, this);
+        box->setToolTip(names[size_t(i)].second + tr("\nLeave it out to see what it does"));
+        passes->addWidget(box, i + 1, 0);
+        passes->addWidget(distances_[size_t(i)] = figure(this), i + 1, 1);
+        connect(box, &QCheckBox::clicked, this, [this, i](bool on) {
+            const QString name = passes_[size_t(i)]->text();
+            change(on ? tr("run the pass %1").arg(name) : tr("leave out the pass %1").arg(name), -1,
+                   [i, on](PairingSettings& s) {
+                       (i == 0 ? s.passes.root : i == 1 ? s.passes.angles : s.passes.reach) = on;
+                   });
+        });
+    }
+    column->addLayout(passes);
+    column->addSpacing(10);
+
+    column->addWidget(heading(tr("What of a limb crosses"), this));
+    auto* carry = new QGridLayout;
+    carry->setVerticalSpacing(3);
+    carry->addWidget(dim("L", this), 0, 1);
+    carry->addWidget(dim("R", this), 0, 2);
+    for (int i = 0; i < 4; ++i) {
+        const QString part = i < 2 ? tr("arm") : tr("leg");
+        auto*& box = carry_[size_t(i)] = new QComboBox(this);
+        box->addItem(tr("angles"), int(Carry::angles));
+        box->addItem(tr("tip"), int(Carry::limb));
+        const QString side = i % 2 ? "R" : "L";
+        box->setAccessibleName(part + " " + side);
+        box->setToolTip(
+            tr("angles: bones point as the source's do\ntip: hand or ankle stands where the source's does, "
+               "in the limb's scale"));
+        box->setFocusPolicy(Qt::TabFocus);
+        if (i % 2 == 0) carry->addWidget(new QLabel(part, this), i / 2 + 1, 0);
+        carry->addWidget(box, i / 2 + 1, i % 2 + 1);
+        connect(box, &QComboBox::activated, this, [this, i, part, side] {
+            const auto to = Carry(carry_[size_t(i)]->currentData().toInt());
+            change(tr("carry of %1 %2").arg(part, side), -1,
+                   [i, to](PairingSettings& s) { s.carry[limbs[size_t(i)]] = to; });
+        });
+    }
+    carry->setColumnStretch(0, 1);
+    column->addLayout(carry);
+    column->addSpacing(10);
+
+    column->addWidget(heading(tr("How far it travels"), this));
+    auto* map = new QGridLayout;
+    by_legs_ = new QCheckBox(tr("as the legs: ×"), this);
+    by_legs_->setToolTip(
+        tr("Distances over the floor grow with the length of the legs; off: by a number of your own"));
+    scale_ = new QDoubleSpinBox(this);
+    scale_->setDecimals(3);
+    scale_->setRange(0.05, 20.0);
+    scale_->setSingleStep(0.01);
+    scale_->setKeyboardTracking(false);
+    scale_->setAccessibleName(tr("travel factor"));
+    scale_->setFocusPolicy(Qt::StrongFocus);
+    map->addWidget(by_legs_, 0, 0);
+    map->addWidget(scale_, 0, 1);
+    map->setColumnStretch(0, 1);
+    column->addLayout(map);
+    connect(by_legs_, &QCheckBox::clicked, this, [this](bool on) {
+        const double now = scale_->value();
+        change(on ? tr("travel as the legs") : tr("travel by a number"), -1, [on, now](PairingSettings& s) {
+            if (on)
+                s.scale.reset();
+            else
+                s.scale = now;
+        });
+    });
+    connect(scale_, &QDoubleSpinBox::valueChanged, this,
+            [this](double v) { change(tr("travel factor"), 1, [v](PairingSettings& s) { s.scale = v; }); });
+    level_ = dim({}, this);
+    column->addWidget(level_);
+    column->addSpacing(10);
+    notes_ = dim({}, this);
+    column->addWidget(notes_);
+    column->addStretch();
+
+    connect(&workspace_, &Workspace::settings_changed, this, [this] {
+        refresh_settings();
+        refresh_distances();
+    });
+    connect(&playback_, &Playback::frame_changed, this, &TransferPanel::refresh_distances);
+    connect(&workspace_, &Workspace::review_changed, this, &TransferPanel::refresh_review);
+    connect(&workspace_, &Workspace::result_changed, this, &TransferPanel::refresh_settings);
+    for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed})
+        connect(&workspace_, signal, this, &TransferPanel::refresh_review);
+    refresh_settings();
+}
+
+void TransferPanel::change(const QString& text, int topic,
+                           const std::function<void(PairingSettings&)>& edit) {
+    if (workspace_.pairing_key().isEmpty()) return;
+    PairingSettings settings = workspace_.settings();
+    edit(settings);
+    if (!(settings == workspace_.settings()))
+        undo_.push(new ChangeSettings(workspace_, settings, text, topic));
+}
+
+void TransferPanel::refresh_settings() {
+    const PairingSettings& s = workspace_.settings();
+    const bool has_pair = !workspace_.pairing_key().isEmpty();
+    setEnabled(has_pair);
+    passes_[0]->setChecked(s.passes.root);
+    passes_[1]->setChecked(s.passes.angles);
+    passes_[2]->setChecked(s.passes.reach);
+    for (size_t i = 0; i < 4; ++i) {
+        const QSignalBlocker blocker(carry_[i]);
+        carry_[i]->setCurrentIndex(carry_[i]->findData(int(s.carry.at(limbs[i]))));
+    }
+    const QSignalBlocker blocker(scale_);
+    by_legs_->setChecked(!s.scale);
+    scale_->setEnabled(s.scale.has_value());
+    const auto result = workspace_.result();
+    if (s.scale)
+        scale_->setValue(*s.scale);
+    else if (result)
+        scale_->setValue(result->plan.k);
+    level_->setText(s == PairingSettings() ? tr("All as the body plan has it.")
+                                           : tr("Set for this pair: source and target together."));
+    QString notes;
+    if (result) {
+        QStringList lines;
+        for (const auto& note : result->plan.notes) lines << QString::fromStdString(note);
+        if (!lines.isEmpty()) {
+            notes = tr("Without a partner: ") + lines.mid(0, 3).join("; ") +
+                    (lines.size() > 3 ? tr("; and %1 more.").arg(lines.size() - 3) : ".");
+            notes_->setToolTip(lines.join("\n"));
+        }
+    }
+    notes_->setText(notes);
+}
+
+void TransferPanel::refresh_distances() {
+    if (!isVisible()) return;
+    const auto distances = workspace_.pass_distances_cm(playback_.frame());
+    for (size_t i = 0; i < 3; ++i) distances_[i]->setText(tr("%1 cm").arg(distances[i], 0, 'f', 1));
+}
+
+void TransferPanel::refresh_review() {
+    const auto review = workspace_.review();
+    for (QLabel* label : target_figures_) label->setText(QString::fromUtf8("–"));
+    for (QLabel* label : source_figures_) label->setText({});
+    refresh_distances();
+    if (!review) return;
+    target_figures_[0]->setText(QString::number(review->target_slide_cm_s.p95, 'f', 1));
+    source_figures_[0]->setText(QString::number(review->source_slide_cm_s.p95, 'f', 1));
+    target_figures_[1]->setText(QString::number(review->worst_tip_p95_cm(), 'f', 1));
+    target_figures_[2]->setText(QString::number(review->worst_direction_p95_deg(), 'f', 1));
+}
+
+}  // namespace nb

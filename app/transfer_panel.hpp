@@ -1,0 +1,47 @@
+// The panel of the Transfer station: the figures of the review, the passes with how far each moves the body,
+// what of each limb crosses, the place map, and what has no partner.
+#pragma once
+#include <QWidget>
+#include <array>
+
+#include "app/playback.hpp"
+#include "app/workspace.hpp"
+
+class QCheckBox;
+class QComboBox;
+class QDoubleSpinBox;
+class QGridLayout;
+class QLabel;
+class QUndoStack;
+
+namespace nb {
+
+class TransferPanel : public QWidget {
+    Q_OBJECT
+
+  public:
+    TransferPanel(Workspace& workspace, Playback& playback, QUndoStack& undo, QWidget* parent = nullptr);
+
+  signals:
+    void worst_wanted(ReviewMeasure measure);
+
+  private:
+    Workspace& workspace_;
+    Playback& playback_;
+    QUndoStack& undo_;
+    std::array<QLabel*, 3> target_figures_{}, source_figures_{};
+    std::array<QCheckBox*, 3> passes_{};
+    std::array<QLabel*, 3> distances_{};
+    std::array<QComboBox*, 4> carry_{};
+    QCheckBox* by_legs_;
+    QDoubleSpinBox* scale_;
+    QLabel* level_;
+    QLabel* notes_;
+
+    void change(const QString& text, int topic, const std::function<void(PairingSettings&)>& edit);
+    void refresh_settings();
+    void refresh_distances();
+    void refresh_review();
+};
+
+}  // namespace nb

@@ -1,0 +1,398 @@
+#include "app/workspace.hpp"
+
+#include <QDir>
+#include <QFileInfo>
+#include <QMetaObject>
+#include <QStandardPaths>
+#include <QUuid>
+#include <type_traits>
+
+#include "core/io/bvh.hpp"
+#include "core/io/export.hpp"
+#include "core/io/file_error.hpp"
+#include "draw/scene.hpp"
+
+namespace nb {
+
+namespace {
+
+const PairingSettings default_settings;
+
+QString shown_name(const std::string& file_name) {
+    QString name = QString::fromStdString(file_name).replace('-', ' ').replace('_', ' ');
+    if (!name.isEmpty()) name[0] = name[0].toUpper();
+    return name;
+}
+
+}  // namespace
+
+Workspace::Workspace(QObject* parent) : QObject(parent) {
+    pool_.setMaxThreadCount(2);
+}
+
+Workspace::~Workspace() {
+    cancel();
+    pool_.waitForDone();
+}
+
+/// Runs `work` in the pool; `done` gets its value in the window's thread unless cancelled meanwhile. A
+/// FileError or any other fault becomes a line said by `failed`.
+template <typename Work, typename Done>
+void Workspace::run(const QString& what, std::shared_ptr<std::atomic<bool>> cancelled, Work work, Done done) {
+    ++jobs_;
+    emit progressed(what, 0, 100);
+    pool_.start([this, cancelled, what, work = std::move(work), done = std::move(done)]() mutable {
+        using Value = std::invoke_result_t<Work, Progress>;
+        std::shared_ptr<Value> value;
+        QString error;
+        try {
+            value = std::make_shared<Value>(work([&](int now, int of) {
+                QMetaObject::invokeMethod(this, [this, what, now, of] {
+                    if (jobs_ > 0) emit progressed(what, now, of);
+                });
+                return !*cancelled;
+            }));
+        } catch (const std::exception& e) {
+            error = QString::fromLocal8Bit(e.what());
+        }
+        QMetaObject::invokeMethod(this, [this, cancelled, value, error, done = std::move(done)]() mutable {
+            --jobs_;
+            if (jobs_ == 0) emit progressed({}, 0, 0);
+            if (*cancelled) return;
+            if (value)
+                done(std::move(*value));
+            else
+                emit failed(error);
+        });
+    });
+}
+
+void Workspace::cancel() {
+    for (const auto& flag : {solve_cancel_, export_cancel_, load_cancel_[0], load_cancel_[1]})
+        if (flag) *flag = true;
+}
+
+void Workspace::open_library(const QString& folder) {
+    try {
+        library_ = nb::open_library(folder.toStdString());
+    } catch (const FileError& error) {
+        emit failed(QString::fromStdString(error.what()));
+        return;
+    }
+    has_library_ = true;
+    takes_.clear();
+    targets_.clear();
+    int first_target = 0;
+    for (const LibraryEntry& entry : library_.takes)
+        takes_.push_back({shown_name(entry.name), QString::fromStdString(entry.path),
+                          QString::fromStdString(entry.document)});
+    for (const LibraryEntry& entry : library_.characters) {
+        QString name = shown_name(entry.name).toLower();
+        if (!entry.document.empty()) try {
+                name = QString::fromStdString(
+                    read_document(entry.document, "character").value("name", entry.name));
+            } catch (const std::exception& error) {
+                emit failed(QString::fromStdString(error.what()));
+            }
+        if (entry.name == "ferrier") first_target = int(targets_.size());
+        targets_.push_back(
+            {name, QString::fromStdString(entry.path), QString::fromStdString(entry.document)});
+    }
+    take_index_ = target_index_ = -1;
+    emit choices_changed();
+    if (!takes_.empty()) choose_take(0);
+    if (!targets_.empty()) choose_target(first_target);
+}
+
+void Workspace::choose_take(int index) {
+    if (index < 0 || index >= int(takes_.size())) return;
+    take_index_ = index;
+    load(takes_[size_t(index)], false);
+}
+
+void Workspace::choose_target(int index) {
+    if (index < 0 || index >= int(targets_.size())) return;
+    target_index_ = index;
+    load(targets_[size_t(index)], true);
+}
+
+void Workspace::step_target(int by) {
+    const int count = int(targets_.size());
+    if (count > 0) choose_target(((target_index_ + by) % count + count) % count);
+}
+
+void Workspace::load(const Choice& choice, bool as_target) {
+    auto& cancelled = load_cancel_[as_target ? 1 : 0];
+    if (cancelled) *cancelled = true;
+    cancelled = std::make_shared<std::atomic<bool>>(false);
+    run(
+        tr("Reading %1").arg(QFileInfo(choice.path).fileName()), cancelled,
+        [choice, as_target](const Progress&) {
+            auto loaded = std::make_shared<Loaded>();
+            const std::string document = choice.document.toStdString();
+            loaded->file = as_target
+                               ? load_character(choice.path.toStdString(), document, loaded->notes)
+                               : load_take((document.empty() ? choice.path : choice.document).toStdString(),
+                                           "", loaded->notes);
+            if (document.empty()) {
+                // A file without a document: its id follows from its skeleton, so that its pairings are found
+                // again.
+                Character& character = loaded->file.character;
+                character.id =
+                    QUuid::createUuidV5(QUuid(), QString::fromStdString(character.rig.skeleton.signature()))
+                        .toString(QUuid::WithoutBraces)
+                        .toStdString();
+            }
+            std::string why;
+            if (!can_be_transferred(loaded->file.character.roles, why))
+                throw FileError(
+                    choice.path.toStdString(), why,
+                    "name hips and legs in plain words, or write a character file with nbone characterize");
+            loaded->figure = std::make_shared<const Figure>(make_figure(loaded->file.character));
+            return LoadedPtr(loaded);
+        },
+        [this, as_target](LoadedPtr loaded) { take_up(std::move(loaded), as_target); });
+}
+
+void Workspace::take_up(LoadedPtr loaded, bool as_target) {
+    for (const auto& note : loaded->notes) emit said(QString::fromStdString(note));
+    if (as_target) {
+        target_ = std::move(loaded);
+    } else {
+        source_ = std::move(loaded);
+        motion_ = std::make_shared<const WorldMotion>(
+            forward_kinematics(source_->file.character.rig.skeleton, *source_->file.take));
+    }
+    result_.reset();
+    review_.reset();
+    is_result_current_ = false;
+    if (source_ && target_) find_pairing_state();
+    compile();
+    if (as_target)
+        emit target_changed();
+    else
+        emit source_changed();
+    emit settings_changed();
+    solve();
+}
+
+void Workspace::open_file(const QString& path, bool as_target) {
+    auto cancelled = std::make_shared<std::atomic<bool>>(false);
+    run(
+        tr("Reading %1").arg(QFileInfo(path).fileName()), cancelled,
+        [path, as_target](const Progress&) {
+            if (path.endsWith(".take.json")) return false;
+            const LoadedFile file = load_file(path.toStdString());
+            return as_target || !file.take || file.take->frames < 2;
+        },
+        [this, path](bool is_rig) {
+            const QString beside = QFileInfo(path).dir().filePath("character.json");
+            const QString name = QFileInfo(path).completeBaseName();
+            auto& list = is_rig ? targets_ : takes_;
+            Choice choice{name, path, {}};
+            if (is_rig && QFileInfo(path).baseName() == "rig" && QFile::exists(beside))
+                choice.document = beside;
+            if (path.endsWith(".take.json")) choice.document = path;
+            auto at = std::find_if(list.begin(), list.end(), [&](const Choice& c) { return c.path == path; });
+            if (at == list.end()) at = list.insert(list.end(), choice);
+            const int index = int(at - list.begin());
+            emit choices_changed();
+            if (is_rig)
+                choose_target(index);
+            else
+                choose_take(index);
+            emit file_opened(path, !is_rig);
+        });
+}
+
+QString Workspace::pairing_key() const {
+    if (!source_ || !target_) return {};
+    return QString::fromStdString(source_->file.character.id + " " + target_->file.character.id);
+}
+
+const PairingSettings& Workspace::settings() const {
+    const auto at = pairings_.find(pairing_key());
+    return at == pairings_.end() ? default_settings : at->second.pairing.settings;
+}
+
+QString Workspace::recovery_path(const PairingState& s) const {
+    const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved";
+    return folder + "/" + QString::fromStdString(s.pairing.source_id + "_" + s.pairing.target_id) + ".json";
+}
+
+void Workspace::find_pairing_state() {
+    const QString key = pairing_key();
+    if (pairings_.count(key)) return;
+    PairingState s;
+    const auto hint = [](const Character& c) {
+        return QFileInfo(QString::fromStdString(c.rig.path)).fileName().toStdString();
+    };
+    s.pairing.id = make_uuid();
+    s.pairing.source_id = source_->file.character.id;
+    s.pairing.target_id = target_->file.character.id;
+    s.pairing.source_path = hint(source_->file.character);
+    s.pairing.target_path = hint(target_->file.character);
+    try {
+        if (has_library_ &&
+            find_pairing(library_, s.pairing.source_id, s.pairing.target_id, s.pairing, s.path))
+            s.text_as_read = read_file(s.path);
+    } catch (const FileError& error) {
+        emit failed(QString::fromStdString(error.what()));
+    }
+    s.saved = s.pairing.settings;
+    const QString recovery = recovery_path(s);
+    if (QFile::exists(recovery)) try {
+            const std::string path = recovery.toStdString();
+            s.pairing.settings = read_pairing(read_document(path, "pairing"), path).settings;
+            emit said(tr("Settings that were not saved last time are back; Ctrl+S keeps them."));
+        } catch (const FileError&) {
+            QFile::remove(recovery);
+        }
+    pairings_[key] = std::move(s);
+}
+
+Workspace::PairingState& Workspace::state() {
+    return pairings_.at(pairing_key());
+}
+
+void Workspace::set_settings(const QString& key, const PairingSettings& settings) {
+    const auto at = pairings_.find(key);
+    if (at == pairings_.end()) return;
+    at->second.pairing.settings = settings;
+    const QString recovery = recovery_path(at->second);
+    if (settings == at->second.saved) {
+        QFile::remove(recovery);
+    } else {
+        // A crash loses nothing: what is not saved yet stands beside.
+        QDir().mkpath(QFileInfo(recovery).path());
+        try {
+            write_file(recovery.toStdString(), format_document(pairing_document(at->second.pairing)));
+        } catch (const FileError&) {  // The change itself still holds.
+        }
+    }
+    if (key != pairing_key()) return;
+    is_result_current_ = false;
+    compile();
+    emit settings_changed();
+    solve();
+}
+
+bool Workspace::has_unsaved_changes() const {
+    return std::any_of(pairings_.begin(), pairings_.end(), [](const auto& entry) {
+        return !(entry.second.pairing.settings == entry.second.saved);
+    });
+}
+
+void Workspace::save(bool over_others) {
+    int written = 0;
+    for (auto& [key, s] : pairings_) {
+        if (s.pairing.settings == s.saved) continue;
+        if (!has_library_) {
+            emit failed(tr("There is no library to save in; open one with nimble-bone FOLDER."));
+            return;
+        }
+        try {
+            if (s.path.empty()) s.path = nb::pairing_path(library_, s.pairing);
+            const bool is_there = QFile::exists(QString::fromStdString(s.path));
+            if (is_there && !over_others && read_file(s.path) != s.text_as_read) {
+                emit changed_by_others(QString::fromStdString(s.path));
+                return;
+            }
+            const std::string text = format_document(pairing_document(s.pairing));
+            write_file(s.path, text);
+            s.text_as_read = text;
+            s.saved = s.pairing.settings;
+            QFile::remove(recovery_path(s));
+            ++written;
+        } catch (const FileError& error) {
+            emit failed(tr("Not saved, and kept in memory: %1").arg(QString::fromStdString(error.what())));
+            return;
+        }
+    }
+    emit said(written ? tr("Saved.") : tr("Nothing to save: all is as on disk."));
+    emit settings_changed();
+}
+
+void Workspace::drop_recovery() const {
+    for (const auto& [key, s] : pairings_) QFile::remove(recovery_path(s));
+}
+
+void Workspace::compile() {
+    plan_.reset();
+    if (!source_ || !target_) return;
+    try {
+        plan_ = std::make_shared<const Plan>(
+            compile_plan(source_->file.character, target_->file.character, settings()));
+    } catch (const FileError& error) {
+        emit failed(QString::fromStdString(error.what()));
+    }
+}
+
+void Workspace::solve() {
+    if (solve_cancel_) *solve_cancel_ = true;
+    if (!plan_) return;
+    solve_cancel_ = std::make_shared<std::atomic<bool>>(false);
+    const auto cancelled = solve_cancel_;
+    run(
+        tr("Carrying"), cancelled,
+        [source = source_, target = target_, settings = settings()](const Progress& progress) {
+            return std::make_shared<const TransferResult>(transfer(
+                source->file.character, *source->file.take, target->file.character, settings, 0, progress));
+        },
+        [this, cancelled](std::shared_ptr<const TransferResult> result) {
+            result_ = std::move(result);
+            is_result_current_ = true;
+            emit result_changed();
+            run(
+                tr("Measuring"), cancelled,
+                [source = source_, target = target_, result = result_](const Progress&) {
+                    return std::make_shared<const Review>(review_transfer(
+                        source->file.character, result->source, target->file.character, result->target,
+                        source->file.take->frame_time_s, source->file.take->first_motion_frame));
+                },
+                [this](std::shared_ptr<const Review> review) {
+                    review_ = std::move(review);
+                    emit review_changed();
+                });
+        });
+}
+
+void Workspace::poses_at(int frame, Pose& source, Pose& target) const {
+    source = target = {};
+    if (!motion_ || frame < 0 || frame >= motion_->frames) return;
+    source = pose_of(*motion_, frame);
+    if (is_result_current_ && result_) {
+        target = pose_of(result_->target, frame);
+        return;
+    }
+    if (!plan_) return;
+    target.R.resize(plan_->T_parents.size());
+    target.p.resize(plan_->T_parents.size());
+    solve_pose(*plan_, source, target);
+}
+
+std::array<double, 3> Workspace::pass_distances_cm(int frame) const {
+    std::array<double, 3> result{0, 0, 0};
+    if (!plan_ || !motion_ || frame < 0 || frame >= motion_->frames) return result;
+    const Pose source = pose_of(*motion_, frame);
+    return nb::pass_distances_cm(*plan_, source);
+}
+
+void Workspace::export_result(const QString& path) {
+    if (!result_ || !is_result_current_) {
+        emit failed(tr("There is no finished transfer to export yet."));
+        return;
+    }
+    export_cancel_ = std::make_shared<std::atomic<bool>>(false);
+    const auto cancelled = export_cancel_;
+    run(
+        tr("Writing %1").arg(QFileInfo(path).fileName()), cancelled,
+        [path, target = target_, result = result_, cancelled](const Progress& progress) {
+            progress(0, 0);
+            export_take(path.toStdString(), target->file.character, result->take);
+            return true;
+        },
+        [this, path](bool) { emit said(tr("Written: %1").arg(path)); });
+}
+
+}  // namespace nb

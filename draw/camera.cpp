@@ -1,0 +1,74 @@
+#include "draw/camera.hpp"
+
+#include <cmath>
+
+namespace nb {
+
+std::string_view view_name(View view) {
+    switch (view) {
+        case View::front:
+            return "front";
+        case View::side:
+            return "side";
+        case View::top:
+            return "top";
+        default:
+            return "three-quarter";
+    }
+}
+
+Vec3 Camera::forward() const {
+    return -Vec3(std::sin(yaw_rad) * std::cos(pitch_rad), std::sin(pitch_rad),
+                 std::cos(yaw_rad) * std::cos(pitch_rad));
+}
+Vec3 Camera::right() const {
+    return {std::cos(yaw_rad), 0.0, -std::sin(yaw_rad)};
+}
+Vec3 Camera::up() const {
+    return right().cross(forward());
+}
+Vec3 Camera::eye_m() const {
+    return focus_m - forward() * (0.5 * height_m / std::tan(0.5 * lens_rad));
+}
+
+Mat4f Camera::view() const {
+    Eigen::Matrix4d m = Eigen::Matrix4d::Identity();
+    m.block<1, 3>(0, 0) = right().transpose();
+    m.block<1, 3>(1, 0) = up().transpose();
+    m.block<1, 3>(2, 0) = -forward().transpose();
+    m.block<3, 1>(0, 3) = -m.block<3, 3>(0, 0) * eye_m();
+    return m.cast<float>();
+}
+
+Mat4f Camera::projection(double aspect) const {
+    const double distance = 0.5 * height_m / std::tan(0.5 * lens_rad);
+    const double near = std::max(0.05, distance - 12.0);
+    const double far = distance + 250.0;
+    const double f = 1.0 / std::tan(0.5 * lens_rad);
+    Eigen::Matrix4d m = Eigen::Matrix4d::Zero();
+    m(0, 0) = f / aspect;
+    m(1, 1) = f;
+    m(2, 2) = (far + near) / (near - far);
+    m(2, 3) = 2.0 * far * near / (near - far);
+    m(3, 2) = -1.0;
+    return m.cast<float>();
+}
+
+Vec3 Camera::project(const Vec3& p_m, double width_px, double height_px) const {
+    const Vec3 seen = p_m - eye_m();
+    const double depth = seen.dot(forward());
+    const double scale = 0.5 * height_px / std::tan(0.5 * lens_rad) / std::max(depth, 1e-6);
+    return {0.5 * width_px + scale * seen.dot(right()), 0.5 * height_px - scale * seen.dot(up()), depth};
+}
+
+void set_view(Camera& camera, View view) {
+    camera.lens_rad = view == View::three_quarter ? 0.24 : 0.08;
+    camera.yaw_rad = view == View::three_quarter ? deg_to_rad(38.0)
+                     : view == View::side        ? deg_to_rad(90.0)
+                                                 : 0.0;
+    camera.pitch_rad = view == View::three_quarter ? deg_to_rad(5.5)
+                       : view == View::top         ? deg_to_rad(89.9)
+                                                   : deg_to_rad(1.2);
+}
+
+}  // namespace nb

@@ -1,0 +1,65 @@
+// Draws a scene with OpenGL 3.3 core into the framebuffer that is bound. Needs a current context; knows
+// nothing of widgets or of where the context came from.
+#pragma once
+#include <map>
+#include <memory>
+
+#include "draw/camera.hpp"
+#include "draw/picture.hpp"
+#include "draw/scene.hpp"
+
+namespace nb {
+
+class Renderer {
+  public:
+    Renderer();   ///< throws std::runtime_error with a plain sentence when OpenGL 3.3 is not there
+    ~Renderer();  ///< needs the context current
+    Renderer(const Renderer&) = delete;
+    Renderer& operator=(const Renderer&) = delete;
+
+    /// Draws into framebuffer `target` of that size. `samples`: 1, or 2 for twice the resolution a side,
+    /// averaged (for still pictures).
+    void draw(const Scene& scene, const Camera& camera, int width_px, int height_px, unsigned target,
+              int samples = 1);
+
+  private:
+    struct Buffers;
+    struct Program;
+    struct Surface;
+    std::unique_ptr<Program> backdrop_, floor_, body_, shadow_, blur_, dots_, letters_;
+    std::unique_ptr<Surface> colour_, shadow_map_, shadow_blurred_;
+    std::map<const Figure*, std::pair<std::shared_ptr<const Figure>, std::unique_ptr<Buffers>>> figures_;
+    unsigned empty_array_ = 0;
+    unsigned joints_buffer_ = 0;
+    unsigned joints_texture_ = 0;
+    unsigned lines_array_ = 0;
+    unsigned lines_buffer_ = 0;
+    std::vector<float> joints_;  ///< rows of all bodies' joint frames, three texels a joint
+    std::vector<int> first_joint_;
+
+    void upload_joints(const Scene& scene);
+    const Buffers& buffers_of(const std::shared_ptr<const Figure>& figure);
+    void draw_shadows(const Scene& scene, const Vec3& centre_m);
+    void draw_bodies(const Scene& scene, const Camera& camera, const Mat4f& world_to_clip);
+    void draw_trails(const Scene& scene, const Mat4f& world_to_clip, double scale);
+    void draw_letters(const Scene& scene, const Camera& camera, int width_px, int height_px);
+};
+
+/// A context of its own without a window or display (EGL, surfaceless), current on this thread.
+class OffscreenContext {
+  public:
+    OffscreenContext();  ///< throws std::runtime_error with a plain sentence when there is none
+    ~OffscreenContext();
+    OffscreenContext(const OffscreenContext&) = delete;
+    OffscreenContext& operator=(const OffscreenContext&) = delete;
+
+  private:
+    void* display_ = nullptr;
+    void* context_ = nullptr;
+};
+
+/// Draws into memory. Needs a current context.
+Picture draw_picture(Renderer& renderer, const Scene& scene, const Camera& camera, int width_px,
+                     int height_px);
+
+}  // namespace nb

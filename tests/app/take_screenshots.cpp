@@ -1,0 +1,112 @@
+// Takes the pictures of docs/screenshots from the real window with the demo library. Usage: take_screenshots
+// FOLDER [NAME...]   (needs a display with OpenGL; tools/with-display gives one)
+#include <QApplication>
+#include <QDir>
+#include <QElapsedTimer>
+#include <QLineEdit>
+#include <QPainter>
+#include <QStandardPaths>
+#include <QTest>
+#include <cstdio>
+#include <map>
+
+#include "app/error_strip.hpp"
+#include "app/finder.hpp"
+#include "app/main_window.hpp"
+#include "app/stage_view.hpp"
+#include "app/station_line.hpp"
+#include "draw/renderer.hpp"
+
+using namespace nb;
+
+namespace {
+
+void settle_down(MainWindow& window) {
+    QElapsedTimer timer;
+    timer.start();
+    while (timer.elapsed() < 8000 &&
+           (window.workspace().is_busy() || !window.workspace().review() || timer.elapsed() < 600))
+        QTest::qWait(30);
+    QTest::qWait(400);
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    QSurfaceFormat format;
+    format.setVersion(3, 3);
+    format.setProfile(QSurfaceFormat::CoreProfile);
+    QSurfaceFormat::setDefaultFormat(format);
+    QStandardPaths::setTestModeEnabled(true);
+    QApplication app(argc, argv);
+    QApplication::setApplicationName("nimble-bone-pictures");
+    const QDir folder(argc > 1 ? argv[1] : "docs/screenshots");
+    const QStringList wanted = app.arguments().mid(2);
+    MainWindow window;
+    window.set_look("ink");
+    window.show();
+    window.open_files({NB_SOURCE_DIR "/demo-library"});
+    settle_down(window);
+    const auto shoot = [&](const QString& name) {
+        settle_down(window);
+        window.grab().save(folder.filePath(name + ".png"));
+        std::printf("%s\n", qPrintable(name));
+    };
+    const std::vector<std::pair<QString, std::function<void()>>> shots{
+        {"transfer",
+         [&] {
+             window.playback().go_to(250);
+             shoot("transfer");
+         }},
+        {"transfer-over",
+         [&] {
+             window.stage().set_spread(0);
+             window.stage().set_view(View::side);
+             window.playback().go_to(120);
+             window.stage().select(true, window.workspace().target()->file.character.roles.joint("toe.left"));
+             shoot("transfer-over");
+             window.stage().select(true, -1);
+             window.stage().set_spread(0.75);
+             window.stage().set_view(View::three_quarter);
+         }},
+        {"transfer-paper",
+         [&] {
+             window.set_look("paper");
+             window.workspace().step_target(1);
+             window.playback().go_to(210);
+             shoot("transfer-paper");
+             window.set_look("ink");
+             window.workspace().step_target(-1);
+         }},
+        {"capture",
+         [&] {
+             window.workspace().open_file("/usr/share/assimp/models/BVH/01_01.bvh");
+             settle_down(window);
+             window.playback().go_to(1200);
+             shoot("capture");
+         }},
+        {"station",
+         [&] {
+             window.stations().set_station(Station::roles);
+             shoot("station");
+             window.stations().set_station(Station::transfer);
+         }},
+        {"finder",
+         [&] {
+             window.find_anything();
+             QTest::qWait(200);
+             auto* finder = window.findChild<Finder*>();
+             QTest::keyClicks(finder->field(), "left");
+             QTest::qWait(200);
+             const QPixmap own = finder->grab();
+             QPixmap all = window.grab();
+             QPainter painter(&all);
+             painter.drawPixmap(window.mapFromGlobal(finder->pos()), own);
+             all.save(folder.filePath("finder.png"));
+             finder->reject();
+         }},
+    };
+    for (const auto& [name, take] : shots)
+        if (wanted.isEmpty() || wanted.contains(name)) take();
+    return 0;
+}

@@ -1,0 +1,194 @@
+// The command line as a script uses it: what is printed, what is written, and the exit codes of the contract.
+#include <QDir>
+#include <QImage>
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
+#include <QProcess>
+#include <QTemporaryDir>
+#include <QtTest>
+
+#include "core/io/bvh.hpp"
+#include "core/io/file_error.hpp"
+#include "core/io/gltf.hpp"
+#include "tests/support/test_rigs.hpp"
+
+using namespace nb;
+
+namespace {
+struct Run {
+    int code;
+    QString out, error;
+};
+Run nbone(const QStringList& arguments, const QStringList& environment = {}) {
+    QProcess process;
+    auto env = QProcessEnvironment::systemEnvironment();
+    for (const QString& entry : environment) env.insert(entry.section('=', 0, 0), entry.section('=', 1));
+    env.remove("DISPLAY");
+    process.setProcessEnvironment(env);
+    process.start(NB_NBONE, arguments);
+    process.waitForFinished(120000);
+    return {process.exitCode(), QString::fromUtf8(process.readAllStandardOutput()),
+            QString::fromUtf8(process.readAllStandardError())};
+}
+QString capture(const char* name) {
+    return QString::fromStdString(test::capture(name));
+}
+QString demo(const char* name) {
+    return QString::fromStdString(test::demo(name));
+}
+}  // namespace
+
+class CommandLineTest : public QObject {
+    Q_OBJECT
+    QTemporaryDir folder_;
+    QString in(const QString& name) const { return folder_.filePath(name); }
+
+  private slots:
+    void inspect_tells_what_is_in_a_file() {
+        const Run run = nbone({"inspect", capture("01_01.bvh"), "--json"});
+        QCOMPARE(run.code, 0);
+        const QJsonObject json = QJsonDocument::fromJson(run.out.toUtf8()).object();
+        QCOMPARE(json["frames"].toInt(), 2752);
+        QCOMPARE(json["bones"].toInt(), 31);
+        QCOMPARE(json["frame_time_s"].toString(), QString(".0083333"));
+        QVERIFY(json["unit_is_guessed"].toBool());
+        QVERIFY(json["height_cm"].toDouble() > 140 && json["height_cm"].toDouble() < 190);
+        QVERIFY(nbone({"inspect", demo("characters/ferrier/rig.glb")}).out.contains("no motion"));
+    }
+    void bad_input_is_one_line_and_code_3_data() {
+        QTest::addColumn<QString>("text");
+        QTest::addColumn<QString>("place");
+        QTest::newRow("nan") << "HIERARCHY\nROOT a\n{\nOFFSET 0 nan 0\n}\n"
+                             << ":4:10:";
+        QTest::newRow("empty") << ""
+                               << ":1:1:";
+        QTest::newRow("cut off") << "HIERARCHY\nROOT a\n{\n"
+                                 << "cut off";
+        QTest::newRow("binary") << QString(QByteArray("\x00\x01\x02 garbage", 12)) << "in.bvh";
+    }
+    void bad_input_is_one_line_and_code_3() {
+        QFETCH(QString, text);
+        QFETCH(QString, place);
+        write_file(in("in.bvh").toStdString(), text.toStdString());
+        for (const QStringList& arguments : {QStringList{"inspect", in("in.bvh")},
+                                             {"characterize", in("in.bvh")},
+                                             {"transfer", "--take", in("in.bvh"), "--target",
+                                              demo("characters/ferrier/rig.glb"), "--out", in("o.bvh")}}) {
+            const Run run = nbone(arguments);
+            QCOMPARE(run.code, 3);
+            QCOMPARE(run.error.trimmed().count('\n'), 0);
+            QVERIFY2(run.error.contains(place), qPrintable(run.error));
+        }
+        QCOMPARE(nbone({"inspect", in("not there.bvh")}).code, 3);
+        QVERIFY(!QFile::exists(in("o.bvh")));
+    }
+    void characterize_gives_the_promised_json() {
+        const Run run =
+            nbone({"characterize", capture("01_01.bvh"), "--out", in("character.json"), "--json"});
+        QCOMPARE(run.code, 0);
+        const QJsonObject json = QJsonDocument::fromJson(run.out.toUtf8()).object();
+        const QJsonObject thigh = json["roles"].toObject()["thigh.left"].toObject();
+        QCOMPARE(thigh["bone"].toString(), QString("LeftUpLeg"));
+        QVERIFY(thigh["confidence"].toDouble() > 0.6 && thigh["confidence"].toDouble() <= 1.0);
+        QVERIFY(!thigh["evidence"].toArray().isEmpty());
+        QVERIFY(json["missing"].toArray().isEmpty());
+        QVERIFY(json["unassigned"].isArray());
+        QVERIFY(QFile::exists(in("character.json")));
+    }
+    void transfer_keeps_names_unit_axes_and_frames() {
+        const QString out = in("dockhand.bvh");
+        const Run run =
+            nbone({"transfer", "--take", capture("01_01.bvh"), "--target",
+                   demo("characters/dockhand/rig.bvh"), "--target-character",
+                   demo("characters/dockhand/character.json"), "--out", out, "--review", in("review.json")});
+        QCOMPARE(run.code, 0);
+        const SkeletonFile written = read_bvh(out.toStdString());
+        const SkeletonFile rig = read_bvh(test::demo("characters/dockhand/rig.bvh"));
+        QCOMPARE(written.skeleton.names, rig.skeleton.names);
+        QCOMPARE(written.take.frames, 2752);
+        QCOMPARE(written.take.frame_time_text, std::string(".0083333"));
+        for (size_t j = 0; j < rig.skeleton.rest_p.size(); ++j)
+            QVERIFY((written.skeleton.rest_p[j] - rig.skeleton.rest_p[j]).norm() < 1e-6);
+        QCOMPARE(
+            QJsonDocument::fromJson(QByteArray::fromStdString(read_file(in("review.json").toStdString())))
+                .object()["frames"]
+                .toInt(),
+            2752);
+    }
+    void ranges_rates_passes_and_threads() {
+        const auto carry = [&](const QStringList& more, const QString& name) {
+            return nbone(QStringList{"transfer", "--take", capture("01_01.bvh"), "--target",
+                                     demo("characters/lamp-child/rig.bvh"), "--out", in(name)} +
+                         more);
+        };
+        QCOMPARE(carry({"--frames", "100:160"}, "a.bvh").code, 0);
+        QCOMPARE(read_bvh(in("a.bvh").toStdString()).take.frames, 60);
+        QCOMPARE(carry({"--fps", "30"}, "b.bvh").code, 0);
+        QCOMPARE(read_bvh(in("b.bvh").toStdString()).take.frames, 688);
+        QCOMPARE(carry({"--threads", "1"}, "c.bvh").code, 0);
+        QCOMPARE(carry({"--threads", "2"}, "d.bvh").code, 0);
+        QCOMPARE(read_file(in("c.bvh").toStdString()), read_file(in("d.bvh").toStdString()));
+        QCOMPARE(carry({"--passes", "root,angles"}, "e.bvh").code, 0);
+        QVERIFY(read_file(in("e.bvh").toStdString()) != read_file(in("c.bvh").toStdString()));
+        QCOMPARE(carry({"--frames", "5:9999"}, "f.bvh").code, 2);
+        QCOMPARE(carry({"--passes", "dance"}, "f.bvh").code, 2);
+        QCOMPARE(carry({"--fps", "-3"}, "f.bvh").code, 2);
+        QCOMPARE(nbone({}).code, 2);
+        QCOMPARE(nbone({"transfer", "--take", "x"}).code, 2);
+        QCOMPARE(nbone({"--help"}).code, 0);
+        QCOMPARE(nbone({"transfer", "--take", capture("01_01.bvh"), "--target",
+                        demo("characters/lamp-child/rig.bvh"), "--out", in("o.xyz")})
+                     .code,
+                 2);
+    }
+    void glb_comes_out_too() {
+        QCOMPARE(nbone({"transfer", "--take", demo("takes/quay-walk.take.json"), "--target",
+                        demo("characters/ferrier/rig.glb"), "--out", in("o.glb")})
+                     .code,
+                 0);
+        QCOMPARE(read_gltf(in("o.glb").toStdString()).take.frames, 538);
+    }
+    void unsure_roles_are_code_4_and_listed() {
+        std::string text = read_file(test::demo("characters/dockhand/rig.bvh"));
+        for (const std::string name : {"L_LowLeg_jnt", "R_LowLeg_jnt"})
+            for (size_t at = text.find(name); at != std::string::npos; at = text.find(name))
+                text.replace(at, name.size(), name.substr(0, 2) + "part7");
+        write_file(in("odd.bvh").toStdString(), text);
+        const Run run = nbone({"transfer", "--take", capture("01_01.bvh"), "--target", in("odd.bvh"), "--out",
+                               in("odd_out.bvh")});
+        QCOMPARE(run.code, 4);
+        QVERIFY2(run.error.contains("shin.left") && run.error.contains("unsure"), qPrintable(run.error));
+        QVERIFY(QFile::exists(in("odd_out.bvh")));
+    }
+    void nothing_else_is_left_behind() {
+        for (const QString& name : QDir(folder_.path()).entryList(QDir::Files))
+            QVERIFY2(!name.contains(".part"), qPrintable(name));
+    }
+    void pictures_need_no_display() {
+        for (const auto* view : {"front", "side", "top", "three-quarter"}) {
+            const Run run = nbone({"picture", "--take", capture("01_01.bvh"), "--target",
+                                   demo("characters/ferrier/rig.glb"), "--frame", "600", "--view", view,
+                                   "--out", in(QString(view) + ".png")});
+            QVERIFY2(run.code == 0, qPrintable(run.error));
+            const QImage image(in(QString(view) + ".png"));
+            QCOMPARE(image.size(), QSize(1280, 800));
+            int amber = 0, teal = 0;
+            for (int y = 0; y < 800; y += 4)
+                for (int x = 0; x < 1280; x += 4) {
+                    const QColor c = image.pixelColor(x, y);
+                    if (c.hsvSaturation() > 110 && c.hsvHue() > 25 && c.hsvHue() < 45) ++amber;
+                    if (c.hsvSaturation() > 110 && c.hsvHue() > 165 && c.hsvHue() < 185) ++teal;
+                }
+            QVERIFY2(amber > 150 && teal > 150,
+                     qPrintable(QString("%1: %2 %3").arg(view).arg(amber).arg(teal)));
+        }
+        QCOMPARE(nbone({"picture", "--take", capture("01_01.bvh"), "--frame", "99999", "--view", "top",
+                        "--out", in("x.png")})
+                     .code,
+                 2);
+    }
+};
+
+QTEST_GUILESS_MAIN(CommandLineTest)
+#include "test_command_line.moc"
