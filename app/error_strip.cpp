@@ -88,7 +88,7 @@ int ErrorStrip::frame_at(double x) const {
 }
 
 QRectF ErrorStrip::row_rect(int row, int count) const {
-    const double top = 6;
+    const double top = 16;
     const double each = (height() - top - 44.0) / std::max(1, count);
     return {double(left_px), top + each * row, double(width() - left_px - right_px), each};
 }

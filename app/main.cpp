@@ -16,6 +16,9 @@ int main(int argc, char** argv) {
     nb::MainWindow window;
     window.show();
     window.open_files(app.arguments().mid(1));
-    if (argc > 1) window.playback().play(true);
+    // What is given to open moves as soon as it is there.
+    QObject::connect(
+        &window.workspace(), &nb::Workspace::result_changed, &window,
+        [&window] { window.playback().play(true); }, Qt::SingleShotConnection);
     return QApplication::exec();
 }

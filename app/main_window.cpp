@@ -48,6 +48,7 @@ QToolButton* bare(QWidget* parent) {
 }  // namespace
 
 MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
+    apply_look(QSettings().value("look", "ink").toString());  // before any widget takes its font
     setAcceptDrops(true);
     setMinimumSize(1000, 640);
     resize(1280, 800);
