@@ -130,6 +130,7 @@ class Reader {
             throw FileError(path_, "this reader finds no skeleton in it", "give a file with nodes");
         file_.channels.resize(file_.skeleton.names.size());
         file_.take.joints = file_.skeleton.size();
+        read_bind_pose();
         if (!model_.animations.empty()) animate();
         return std::move(file_);
     }
@@ -214,6 +215,36 @@ class Reader {
             file_.notes.push_back(fmt::format(
                 "node '{}' is scaled unevenly or mirrored: its mean scale {:.4g} is used", node.name, own));
         scale_above_.push_back(above * own);
+    }
+
+    /// Rotations of the pose in which the skins were attached: inverse bind matrices turned back. Kept when
+    /// they differ from the rest by more than rounding.
+    void read_bind_pose() {
+        Skeleton& skeleton = file_.skeleton;
+        const size_t n = skeleton.names.size();
+        std::vector<Quat> world(n);
+        std::vector<char> is_bound(n, 0);
+        for (const auto& skin : model_.skins) {
+            if (skin.inverseBindMatrices < 0) continue;
+            const auto rows = read_rows(model_, skin.inverseBindMatrices, 16, path_);
+            for (size_t k = 0; k < std::min(skin.joints.size(), rows.size() / 16); ++k) {
+                const size_t j = size_t(joint_of_node_[size_t(skin.joints[k])]);
+                Mat3 linear = Eigen::Map<const Eigen::Matrix4d>(&rows[16 * k]).block<3, 3>(0, 0);
+                for (int c = 0; c < 3; ++c) linear.col(c) /= std::max(1e-12, linear.col(c).norm());
+                if (is_bound[j] || linear.determinant() < 0.5) continue;
+                world[j] = Quat(linear).normalized().conjugate();
+                is_bound[j] = 1;
+            }
+        }
+        std::vector<Quat> local = skeleton.rest_R;
+        double largest = 0.0;
+        for (size_t j = 0; j < n; ++j) {
+            const int parent = skeleton.parents[j];
+            if (parent < 0 || !is_bound[j] || !is_bound[size_t(parent)]) continue;
+            local[j] = world[size_t(parent)].conjugate() * world[j];
+            largest = std::max(largest, angle_between(local[j], skeleton.rest_R[j]));
+        }
+        if (largest > deg_to_rad(0.1)) skeleton.bind_R = std::move(local);
     }
 
     void animate() {

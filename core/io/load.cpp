@@ -159,6 +159,7 @@ void bring_into_world(const FileConventions& conventions, Skeleton& skeleton, Ta
     for (Vec3& v : take.p) place(v);
     if (!is_turned) return;
     for (Quat& R : skeleton.rest_R) R = R_WF * R * R_FW;
+    for (Quat& R : skeleton.bind_R) R = R_WF * R * R_FW;
     for (Quat& R : take.R) R = R_WF * R * R_FW;
 }
 

@@ -248,6 +248,7 @@ void apply_alignment(const Skeleton& skeleton, const RoleMap& roles, RestAlignme
 RestAlignment align_rest(const Skeleton& skeleton, const RoleMap& roles, const Take* take) {
     std::vector<Candidate> candidates;
     candidates.push_back({"rest pose", rest_pose(skeleton), 0.0, {}});
+    if (!skeleton.bind_R.empty()) candidates.push_back({"bind pose", bind_pose(skeleton), 0.0, {}});
     if (take && take->frames > 0) candidates.push_back({"first frame", pose_at(skeleton, *take, 0), 0.0, {}});
     for (Candidate& candidate : candidates) judge(skeleton, roles, candidate);
     const Candidate& best =

@@ -6,9 +6,10 @@
 // Directions are made equal for roles with the rule *match*; feet (*sole*) keep the level they have in the
 // reference pose and turn ahead; *keep* and *gaze* roles keep their own rest, turned with the body.
 //
-// Reference pose: the rest pose, or frame 0 of the take, whichever limbs deviate less from the stance in
-// the mean. The turn of a bone about its own length is taken from the hinge of elbow or knee where the
-// reference pose bends it or the take shows it; elsewhere it is the least turn, and the hinge is *assumed*.
+// Reference pose: the rest pose, the bind pose, or frame 0 of the take, whichever limbs deviate less from the
+// stance in the mean. The turn of a bone about its own length is taken from the hinge of elbow or knee where
+// the reference pose bends it or the take shows it; elsewhere it is the least turn, and the hinge is
+// *assumed*.
 #pragma once
 #include <map>
 #include <string>
@@ -34,7 +35,7 @@ struct StanceDeviation {
 };
 
 struct RestAlignment {
-    std::string reference;    ///< "rest pose", "first frame"
+    std::string reference;    ///< "rest pose", "bind pose", "first frame"
     std::vector<Quat> D_W;    ///< a joint: world turn from the stored rest to the aligned rest
     std::vector<Quat> R_WJ0;  ///< aligned rest, world rotation
     std::vector<Vec3> p_WJ0;  ///< aligned rest, hip centre above the origin, ankles at `ankle_height_m`

@@ -64,21 +64,33 @@ std::string Skeleton::signature() const {
     return fmt::format("{:016x}", hash);
 }
 
-Pose rest_pose(const Skeleton& skeleton) {
+namespace {
+
+Pose pose_from(const Skeleton& skeleton, const std::vector<Quat>& local) {
     Pose pose;
     pose.R.resize(skeleton.names.size());
     pose.p.resize(skeleton.names.size());
     for (size_t j = 0; j < skeleton.names.size(); ++j) {
         const int parent = skeleton.parents[j];
         if (parent < 0) {
-            pose.R[j] = skeleton.rest_R[j];
+            pose.R[j] = local[j];
             pose.p[j] = skeleton.rest_p[j];
         } else {
-            pose.R[j] = (pose.R[size_t(parent)] * skeleton.rest_R[j]).normalized();
+            pose.R[j] = (pose.R[size_t(parent)] * local[j]).normalized();
             pose.p[j] = pose.p[size_t(parent)] + pose.R[size_t(parent)] * skeleton.rest_p[j];
         }
     }
     return pose;
+}
+
+}  // namespace
+
+Pose rest_pose(const Skeleton& skeleton) {
+    return pose_from(skeleton, skeleton.rest_R);
+}
+
+Pose bind_pose(const Skeleton& skeleton) {
+    return pose_from(skeleton, skeleton.bind_R);
 }
 
 }  // namespace nb

@@ -20,6 +20,7 @@ struct Skeleton {
     std::vector<int> parents;  ///< -1 for a root
     std::vector<Quat> rest_R;  ///< R_PJ of the rest pose
     std::vector<Vec3> rest_p;  ///< p_PJ of the rest pose, m
+    std::vector<Quat> bind_R;  ///< R_PJ of the pose the skin was attached in; empty when the file has none
     std::vector<EndSite> end_sites;
 
     int size() const { return static_cast<int>(names.size()); }
@@ -45,5 +46,7 @@ struct Pose {
 
 /// The rest pose in the world.
 Pose rest_pose(const Skeleton& skeleton);
+/// The bind pose in the world, with the rest's offsets. Needs `bind_R`.
+Pose bind_pose(const Skeleton& skeleton);
 
 }  // namespace nb

@@ -1,6 +1,7 @@
 // glTF 2.0 (ISO/IEC 12113): skeletons and animations as its specification defines them.
 #include <QTemporaryDir>
 #include <QtTest>
+#include <nlohmann/json.hpp>
 
 #include "core/io/export.hpp"
 #include "core/io/file_error.hpp"
@@ -92,6 +93,40 @@ class GltfTest : public QObject {
             "skins":[{"joints":[0,1,2]}]})"));
         QCOMPARE(file.skeleton.names, (std::vector<std::string>{"top", "mid", "tip"}));
         QCOMPARE(file.skeleton.parents, (std::vector<int>{-1, 0, 1}));
+    }
+
+    void a_bind_pose_unlike_the_rest_is_found_and_judged() {
+        // A body bound in the T-pose whose nodes then hang the arms by 70 degrees: the bind pose is nearer.
+        const SkeletonFile body = test::random_body(6);
+        const std::string path = folder_.filePath("bound.glb").toStdString();
+        write_glb(path, body.skeleton, Take{});
+        std::string bytes = read_file(path);
+        std::uint32_t length = 0;
+        std::memcpy(&length, bytes.data() + 12, 4);
+        auto json = nlohmann::json::parse(bytes.substr(20, length));
+        for (auto& node : json["nodes"]) {
+            const std::string name = node["name"];
+            if (!name.starts_with("upperarm")) continue;
+            const double half = deg_to_rad(name.ends_with("left") ? -35.0 : 35.0);
+            node["rotation"] = {0.0, 0.0, std::sin(half), std::cos(half)};
+        }
+        std::string text = json.dump();
+        text.resize((text.size() + 3) / 4 * 4, ' ');
+        std::string changed = bytes.substr(0, 12);
+        const auto append = [&changed](std::uint32_t v) {
+            changed.append(reinterpret_cast<const char*>(&v), 4);
+        };
+        append(std::uint32_t(text.size()));
+        changed += bytes.substr(16, 4) + text + bytes.substr(20 + length);
+        const auto total = std::uint32_t(changed.size());
+        std::memcpy(changed.data() + 8, &total, 4);
+        write_file(path, changed);
+        const LoadedFile file = load_file(path);
+        QCOMPARE(file.character.rest.reference, std::string("bind pose"));
+        QVERIFY(rad_to_deg(file.character.rest.mean_deviation_rad) < 1.0);
+        // The stored rest still is the nodes' own: 70 degrees down.
+        const int arm = file.character.roles.joint("upperarm.left");
+        QVERIFY(std::abs(rad_to_deg(log_rotation(file.character.rest.D_W[size_t(arm)]).norm()) - 70.0) < 0.5);
     }
 
     void wrong_files_are_refused_data() {
