@@ -38,7 +38,8 @@ Workspace::~Workspace() {
 /// Runs `work` in the pool; `done` gets its value in the window's thread unless cancelled meanwhile. A
 /// FileError or any other fault becomes a line said by `failed`.
 template <typename Work, typename Done>
-void Workspace::run(const QString& what, std::shared_ptr<std::atomic<bool>> cancelled, Work work, Done done) {
+void Workspace::run(const QString& what, const std::shared_ptr<std::atomic<bool>>& cancelled, Work work,
+                    Done done) {
     ++jobs_;
     emit progressed(what, 0, 100);
     pool_.start([this, cancelled, what, work = std::move(work), done = std::move(done)]() mutable {

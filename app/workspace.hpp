@@ -112,7 +112,7 @@ class Workspace : public QObject {
     std::array<std::shared_ptr<std::atomic<bool>>, 2> load_cancel_;  ///< take, target
 
     template <typename Work, typename Done>
-    void run(const QString& what, std::shared_ptr<std::atomic<bool>> cancelled, Work work, Done done);
+    void run(const QString& what, const std::shared_ptr<std::atomic<bool>>& cancelled, Work work, Done done);
     void load(const Choice& choice, bool as_target);
     void take_up(LoadedPtr loaded, bool as_target);
     PairingState& state();

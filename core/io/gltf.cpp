@@ -1,8 +1,6 @@
 #include "core/io/gltf.hpp"
 
 #include <fmt/format.h>
-#include <tiny_gltf.h>
-
 #include <algorithm>
 #include <cmath>
 #include <cstring>
@@ -11,73 +9,16 @@
 #include <sstream>
 
 #include "core/io/file_error.hpp"
+#include "core/io/gltf_access.hpp"
+#include "core/io/gltf_mesh.hpp"
 
 namespace nb {
 
+using gltf::NodeTransform;
+using gltf::read_rows;
+using gltf::transform_of;
+
 namespace {
-
-/// Bounds-checked floats of an accessor, `width` a row.
-std::vector<double> read_rows(const tinygltf::Model& model, int accessor_index, int width,
-                              const std::string& path) {
-    const auto bad = [&](const char* what) {
-        return FileError(path, fmt::format("accessor {}: {}", accessor_index, what), "export the file again");
-    };
-    if (accessor_index < 0 || size_t(accessor_index) >= model.accessors.size()) throw bad("does not exist");
-    const auto& accessor = model.accessors[size_t(accessor_index)];
-    if (accessor.sparse.isSparse) throw bad("sparse animation data are not read");
-    if (accessor.componentType != TINYGLTF_COMPONENT_TYPE_FLOAT) throw bad("animation data are not floats");
-    if (tinygltf::GetNumComponentsInType(uint32_t(accessor.type)) != width)
-        throw bad("has another width than its use needs");
-    if (accessor.bufferView < 0 || size_t(accessor.bufferView) >= model.bufferViews.size())
-        throw bad("has no buffer view");
-    const auto& view = model.bufferViews[size_t(accessor.bufferView)];
-    if (view.buffer < 0 || size_t(view.buffer) >= model.buffers.size()) throw bad("has no buffer");
-    const auto& data = model.buffers[size_t(view.buffer)].data;
-    const int stride = accessor.ByteStride(view);
-    const size_t row = size_t(width) * 4;
-    if (stride < int(row)) throw bad("has a stride too small");
-    const size_t start = view.byteOffset + accessor.byteOffset;
-    if (accessor.count > 0 && (start > data.size() || accessor.count > (data.size() - start) / 4 ||
-                               start + (accessor.count - 1) * size_t(stride) + row > data.size()))
-        throw bad("reaches beyond its buffer");
-    std::vector<double> values(accessor.count * size_t(width));
-    for (size_t i = 0; i < accessor.count; ++i) {
-        for (size_t c = 0; c < size_t(width); ++c) {
-            float value = 0;
-            std::memcpy(&value, data.data() + start + i * size_t(stride) + c * 4, 4);
-            if (!std::isfinite(value)) throw bad("holds a number that is not finite");
-            values[i * size_t(width) + c] = double(value);
-        }
-    }
-    return values;
-}
-
-struct NodeTransform {
-    Quat R = Quat::Identity();
-    Vec3 p = Vec3::Zero();
-    Vec3 scale = Vec3::Ones();
-};
-
-NodeTransform transform_of(const tinygltf::Node& node) {
-    NodeTransform t;
-    if (node.matrix.size() == 16) {
-        const Eigen::Map<const Eigen::Matrix4d> m(node.matrix.data());
-        t.p = m.block<3, 1>(0, 3);
-        Mat3 linear = m.block<3, 3>(0, 0);
-        for (int c = 0; c < 3; ++c) t.scale[c] = std::max(1e-12, linear.col(c).norm());
-        if (linear.determinant() < 0) t.scale = -t.scale;
-        for (int c = 0; c < 3; ++c) linear.col(c) /= t.scale[c];
-        t.R = Quat(linear).normalized();
-        return t;
-    }
-    if (node.rotation.size() == 4) {
-        t.R = Quat(node.rotation[3], node.rotation[0], node.rotation[1], node.rotation[2]);
-        t.R = t.R.norm() > 1e-9 ? t.R.normalized() : Quat::Identity();
-    }
-    if (node.translation.size() == 3) t.p = {node.translation[0], node.translation[1], node.translation[2]};
-    if (node.scale.size() == 3) t.scale = {node.scale[0], node.scale[1], node.scale[2]};
-    return t;
-}
 
 /// A frame this near to a key, as a share of the key distance, is the key.
 constexpr double key_snap = 0.05;
@@ -131,6 +72,7 @@ class Reader {
         file_.channels.resize(file_.skeleton.names.size());
         file_.take.joints = file_.skeleton.size();
         read_bind_pose();
+        gltf::read_meshes(model_, parent_, joint_of_node_, path_, file_);
         if (!model_.animations.empty()) animate();
         return std::move(file_);
     }
@@ -140,7 +82,8 @@ class Reader {
     const std::string& path_;
     std::vector<int> parent_;
     std::vector<int> joint_of_node_;
-    std::vector<double> scale_above_;  // a joint: product of its ancestors' scales
+    std::vector<double> scale_below_;  // a joint: product of its own and its ancestors' scales
+    std::vector<Vec3> flip_below_;     // and of their signs
     SkeletonFile file_;
 
     void find_parents() {
@@ -204,17 +147,32 @@ class Reader {
         const auto& node = model_.nodes[size_t(n)];
         const NodeTransform t = transform_of(node);
         const int parent = parent_[size_t(n)] < 0 ? -1 : joint_of_node_[size_t(parent_[size_t(n)])];
-        const double above = parent < 0 ? 1.0 : scale_above_[size_t(parent)];
+        FileNode at;
+        at.node = n;
+        if (parent >= 0) {
+            at.scale_above = scale_below_[size_t(parent)];
+            at.flip_above = flip_below_[size_t(parent)];
+        }
         joint_of_node_[size_t(n)] = file_.skeleton.size();
         file_.skeleton.names.push_back(node.name.empty() ? fmt::format("node_{}", n) : node.name);
         file_.skeleton.parents.push_back(parent);
-        file_.skeleton.rest_R.push_back(t.R);
-        file_.skeleton.rest_p.push_back(above * t.p);
-        const double own = std::cbrt(std::abs(t.scale.prod()));
-        if ((t.scale - Vec3::Constant(own)).norm() > 1e-4 * own)
-            file_.notes.push_back(fmt::format(
-                "node '{}' is scaled unevenly or mirrored: its mean scale {:.4g} is used", node.name, own));
-        scale_above_.push_back(above * own);
+        file_.skeleton.rest_R.push_back(rigid(at, t.R));
+        file_.skeleton.rest_p.push_back(at.scale_above * at.flip_above.cwiseProduct(t.p));
+        const Vec3 size = t.scale.cwiseAbs();
+        const double own = std::cbrt(size.prod());
+        if ((size - Vec3::Constant(own)).norm() > 1e-4 * own)
+            file_.notes.push_back(
+                fmt::format("node '{}' is scaled unevenly: its mean scale {:.4g} is used", node.name, own));
+        const Vec3 sign(t.scale.x() < 0 ? -1 : 1, t.scale.y() < 0 ? -1 : 1, t.scale.z() < 0 ? -1 : 1);
+        scale_below_.push_back(at.scale_above * own);
+        flip_below_.push_back(at.flip_above.cwiseProduct(sign));
+        file_.nodes.push_back(at);
+    }
+
+    /// A rotation of the file seen from the rigid frame above: F R F, F = diag(flip).
+    static Quat rigid(const FileNode& at, const Quat& R) {
+        const Vec3& f = at.flip_above;
+        return {R.w(), f.y() * f.z() * R.x(), f.x() * f.z() * R.y(), f.x() * f.y() * R.z()};
     }
 
     /// Rotations of the pose in which the skins were attached: inverse bind matrices turned back. Kept when
@@ -231,7 +189,8 @@ class Reader {
                 const size_t j = size_t(joint_of_node_[size_t(skin.joints[k])]);
                 Mat3 linear = Eigen::Map<const Eigen::Matrix4d>(&rows[16 * k]).block<3, 3>(0, 0);
                 for (int c = 0; c < 3; ++c) linear.col(c) /= std::max(1e-12, linear.col(c).norm());
-                if (is_bound[j] || linear.determinant() < 0.5) continue;
+                // Mirrored joints keep their rest: their bind frame is left-handed.
+                if (is_bound[j] || linear.determinant() < 0.5 || flip_below_[j] != Vec3::Ones()) continue;
                 world[j] = Quat(linear).normalized().conjugate();
                 is_bound[j] = 1;
             }
@@ -317,12 +276,14 @@ class Reader {
             std::copy(file_.skeleton.rest_R.begin(), file_.skeleton.rest_R.end(), R);
             for (const auto& [joint, track] : turns) {
                 const Eigen::Vector4d v = track.at(time);
-                R[joint] = v.norm() > 1e-9 ? Quat(v[3], v[0], v[1], v[2]).normalized() : Quat::Identity();
+                const Quat in_file =
+                    v.norm() > 1e-9 ? Quat(v[3], v[0], v[1], v[2]).normalized() : Quat::Identity();
+                R[joint] = rigid(file_.nodes[size_t(joint)], in_file);
             }
             for (size_t m = 0; m < moves.size(); ++m) {
-                const int parent = file_.skeleton.parents[size_t(moves[m].first)];
-                const double above = parent < 0 ? 1.0 : scale_above_[size_t(parent)];
-                take.p[size_t(f) * moves.size() + m] = above * moves[m].second.at(time).head<3>();
+                const FileNode& at = file_.nodes[size_t(moves[m].first)];
+                take.p[size_t(f) * moves.size() + m] =
+                    at.scale_above * at.flip_above.cwiseProduct(Vec3(moves[m].second.at(time).head<3>()));
             }
         }
     }
@@ -331,31 +292,7 @@ class Reader {
 }  // namespace
 
 SkeletonFile read_gltf(const std::string& path) {
-    const std::string bytes = read_file(path);
-    tinygltf::TinyGLTF loader;
-    loader.SetImageLoader([](tinygltf::Image*, int, std::string*, std::string*, int, int,
-                             const unsigned char*, int, void*) { return true; },
-                          nullptr);
-    tinygltf::Model model;
-    std::string error;
-    std::string warning;
-    const std::string folder = std::filesystem::path(path).parent_path().string();
-    const bool is_binary = bytes.starts_with("glTF");
-    bool is_read = false;
-    try {
-        is_read = is_binary
-                      ? loader.LoadBinaryFromMemory(&model, &error, &warning,
-                                                    reinterpret_cast<const unsigned char*>(bytes.data()),
-                                                    unsigned(bytes.size()), folder)
-                      : loader.LoadASCIIFromString(&model, &error, &warning, bytes.data(),
-                                                   unsigned(bytes.size()), folder);
-    } catch (const std::exception& e) {
-        error = e.what();
-    }
-    if (!is_read) {
-        std::replace(error.begin(), error.end(), '\n', ' ');
-        throw FileError(path, "is no valid glTF: " + error.substr(0, 160), "export the file again");
-    }
+    const tinygltf::Model model = gltf::read_model(path);
     return Reader(model, path).read();
 }
 

@@ -149,7 +149,8 @@ void find_unit(const Skeleton& skeleton, const RoleMap& roles, const LoadOptions
 }
 
 /// From file unit and axes to the world's.
-void bring_into_world(const FileConventions& conventions, Skeleton& skeleton, Take& take) {
+void bring_into_world(const FileConventions& conventions, Skeleton& skeleton, std::vector<Mesh>& meshes,
+                      Take& take) {
     const Quat& R_WF = conventions.R_WF;
     const Quat R_FW = R_WF.conjugate();
     const auto place = [&](Vec3& v) { v = conventions.unit_m * (R_WF * v); };
@@ -157,6 +158,11 @@ void bring_into_world(const FileConventions& conventions, Skeleton& skeleton, Ta
     for (Vec3& v : skeleton.rest_p) place(v);
     for (EndSite& site : skeleton.end_sites) place(site.offset_m);
     for (Vec3& v : take.p) place(v);
+    // Attachments end in the joint's frame, which turns and grows with the world.
+    Eigen::Matrix4d to_world = Eigen::Matrix4d::Identity();
+    to_world.block<3, 3>(0, 0) = conventions.unit_m * R_WF.toRotationMatrix();
+    for (Mesh& mesh : meshes)
+        for (MeshJoint& bound : mesh.palette) bound.attach = to_world * bound.attach;
     if (!is_turned) return;
     for (Quat& R : skeleton.rest_R) R = R_WF * R * R_FW;
     for (Quat& R : skeleton.bind_R) R = R_WF * R * R_FW;
@@ -182,9 +188,12 @@ LoadedFile settle(SkeletonFile file, const std::string& path, const std::string&
     } else {
         find_unit(file.skeleton, character.roles, options, rig.conventions);
     }
-    bring_into_world(rig.conventions, file.skeleton, file.take);
+    bring_into_world(rig.conventions, file.skeleton, file.meshes, file.take);
     rig.skeleton = std::move(file.skeleton);
     rig.channels = std::move(file.channels);
+    rig.meshes = std::move(file.meshes);
+    rig.images = std::move(file.images);
+    rig.nodes = std::move(file.nodes);
     rig.notes = std::move(file.notes);
     rig.notes.insert(rig.notes.end(), character.roles.notes.begin(), character.roles.notes.end());
     Take& take = file.take;

@@ -12,7 +12,10 @@ struct SkeletonFile {
     Skeleton skeleton;
     std::vector<std::vector<Channel>> channels;  ///< [joint], in the file's order (BVH; else empty lists)
     Take take;                                   ///< no frames when the file has no motion
-    std::vector<std::string> notes;              ///< what was odd, one sentence each
+    std::vector<Mesh> meshes;
+    std::vector<std::string> images;
+    std::vector<FileNode> nodes;     ///< a joint; empty for formats without nodes
+    std::vector<std::string> notes;  ///< what was odd, one sentence each
 };
 
 }  // namespace nb

@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "core/rig/mesh.hpp"
 #include "core/rig/skeleton.hpp"
 
 namespace nb {
@@ -25,6 +26,14 @@ struct Channel {
     int axis = 0;
 };
 
+/// Where a joint stands in its file: the node, and the static scale and mirroring above it, which joint
+/// frames inside do not have. R_PJ = F R_file F, p_PJ = scale F p_file with F = diag(flip).
+struct FileNode {
+    int node = -1;
+    double scale_above = 1.0;
+    Vec3 flip_above = Vec3::Ones();
+};
+
 struct Rig {
     std::string path;    ///< where it was read from
     std::string name;    ///< file name without folder and ending
@@ -32,7 +41,10 @@ struct Rig {
     Skeleton skeleton;
     FileConventions conventions;
     std::vector<std::vector<Channel>> channels;  ///< a joint's channels in the file's order (BVH)
-    std::vector<std::string> notes;              ///< what was odd in the file, one sentence each
+    std::vector<Mesh> meshes;
+    std::vector<std::string> images;  ///< encoded pictures (PNG, JPEG) that meshes refer to
+    std::vector<FileNode> nodes;      ///< a joint; empty for formats without nodes
+    std::vector<std::string> notes;   ///< what was odd in the file, one sentence each
 };
 
 }  // namespace nb

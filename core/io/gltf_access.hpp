@@ -1,0 +1,32 @@
+// Reading numbers of a glTF model, bounds checked. Internal to core/io.
+#pragma once
+#include <tiny_gltf.h>
+
+#include <string>
+#include <vector>
+
+#include "core/math/rotation.hpp"
+
+namespace nb::gltf {
+
+/// The floats of an accessor, `width` a row. Throws FileError for what does not fit its buffer or is not
+/// finite.
+std::vector<double> read_rows(const tinygltf::Model& model, int accessor_index, int width,
+                              const std::string& path);
+/// As read_rows, from floats or integers; normalised integers become 0..1 (-1..1). Sparse values are put in.
+std::vector<double> read_values(const tinygltf::Model& model, int accessor_index, int width,
+                                const std::string& path);
+
+struct NodeTransform {
+    Quat R = Quat::Identity();
+    Vec3 p = Vec3::Zero();
+    Vec3 scale = Vec3::Ones();
+};
+/// From translation, rotation and scale, or from the matrix taken apart (mirroring goes to the scale's sign).
+NodeTransform transform_of(const tinygltf::Node& node);
+Eigen::Matrix4d matrix_of(const NodeTransform& t);
+
+/// Reads a whole file (binary or text). Throws FileError.
+tinygltf::Model read_model(const std::string& path);
+
+}  // namespace nb::gltf

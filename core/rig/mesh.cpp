@@ -1,0 +1,26 @@
+#include "core/rig/mesh.hpp"
+
+namespace nb {
+
+std::vector<Vec3> skin_vertices(const Mesh& mesh, const Pose& pose) {
+    std::vector<Eigen::Matrix<double, 3, 4>> carried(mesh.palette.size());
+    for (size_t i = 0; i < mesh.palette.size(); ++i) {
+        const size_t j = size_t(mesh.palette[i].joint);
+        Eigen::Matrix4d X = Eigen::Matrix4d::Identity();
+        X.block<3, 3>(0, 0) = pose.R[j].toRotationMatrix();
+        X.block<3, 1>(0, 3) = pose.p[j];
+        carried[i] = (X * mesh.palette[i].attach).topRows<3>();
+    }
+    std::vector<Vec3> result(mesh.positions.size());
+    for (size_t v = 0; v < result.size(); ++v) {
+        const Eigen::Vector4d p = mesh.positions[v].cast<double>().homogeneous();
+        Vec3 sum = Vec3::Zero();
+        for (size_t k = 0; k < 8; ++k)
+            if (mesh.skin[v].weight[k] > 0.0f)
+                sum += double(mesh.skin[v].weight[k]) * (carried[mesh.skin[v].palette[k]] * p);
+        result[v] = sum;
+    }
+    return result;
+}
+
+}  // namespace nb
