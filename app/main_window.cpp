@@ -215,6 +215,12 @@ void MainWindow::make_actions() {
         [this] { stage_->set_spread(stage_->spread() > 0.2 ? 0.0 : 0.75); });
     add("show", tr("Show both, the source or the target alone"), {Qt::Key_B},
         [this] { stage_->set_shown(StageView::Shown((int(stage_->shown()) + 1) % 3)); });
+    for (const bool of_target : {true, false})
+        add(of_target ? "target look" : "source look",
+            of_target ? tr("Target as mesh, x-ray or bones") : tr("Source as bones, mesh or x-ray"),
+            {of_target ? QKeySequence(Qt::Key_M) : QKeySequence(Qt::SHIFT | Qt::Key_M)}, [this, of_target] {
+                stage_->set_body_look(of_target, BodyLook((int(stage_->body_look(of_target)) + 1) % 3));
+            });
     add("trail", tr("Trail of the selected bone"), {Qt::Key_T},
         [this] { stage_->set_trail(!stage_->has_trail()); });
     add("worst", tr("To the next worst frame of the measure"), {Qt::Key_W},

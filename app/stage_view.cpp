@@ -80,6 +80,12 @@ void StageView::set_long_lens(bool on) {
     emit view_changed();
 }
 
+void StageView::set_body_look(bool of_target, BodyLook body_look) {
+    (of_target ? target_look_ : source_look_) = body_look;
+    refresh();
+    emit view_changed();
+}
+
 void StageView::set_trail(bool on) {
     has_trail_ = on;
     refresh();
@@ -199,9 +205,12 @@ Scene StageView::scene_at(int frame) const {
     scene.theme = look().stage();
     if (!source || S.p.empty()) return scene;
     const bool has_target = target && !T.p.empty();
-    scene =
-        make_scene(source->file.character, source->figure, S, has_target ? &target->file.character : nullptr,
-                   has_target ? target->figure : nullptr, T, spread_m(), aside_, look().stage());
+    const auto actor = [](const LoadedPtr& loaded, const Pose& pose, BodyLook body_look) {
+        return Actor{&loaded->file.character, loaded->figure, rig_of(loaded, loaded->file.character), pose,
+                     body_look};
+    };
+    scene = make_scene(actor(source, S, source_look_), has_target ? actor(target, T, target_look_) : Actor{},
+                       spread_m(), aside_, look().stage());
     // Lying over each other, the source is seen through.
     if (spread_ < 0.2 && scene.bodies.size() == 2) scene.bodies[0].opacity = 0.5f;
     for (size_t i = 0; i < scene.bodies.size(); ++i) {

@@ -30,6 +30,9 @@ class StageView : public QOpenGLWidget {
     void set_shown(Shown shown);
     void set_long_lens(bool on);
     bool is_long_lens() const { return is_long_lens_; }
+    /// How a body is drawn; a body without a mesh is always drawn as bones.
+    void set_body_look(bool of_target, BodyLook body_look);
+    BodyLook body_look(bool of_target) const { return of_target ? target_look_ : source_look_; }
     void set_trail(bool on);
     bool has_trail() const { return has_trail_; }
     void frame_selection();  ///< the selected bone, else both bodies
@@ -67,6 +70,8 @@ class StageView : public QOpenGLWidget {
     double spread_ = 0.75;
     Shown shown_ = Shown::both;
     bool is_long_lens_ = true;
+    BodyLook source_look_ = BodyLook::bones;
+    BodyLook target_look_ = BodyLook::mesh;
     bool has_trail_ = true;
     int selected_joint_ = -1;
     bool is_selected_in_target_ = true;

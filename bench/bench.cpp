@@ -29,7 +29,7 @@ void read_assimp(benchmark::State& state) {
 
 struct Prepared {
     LoadedFile source = load_file(test::capture("01_03.bvh"));
-    LoadedFile target = load_file(test::demo("characters/ferrier/rig.glb"));
+    LoadedFile target = load_file(test::rig("ferrier/rig.glb"));
     Plan plan = compile_plan(source.character, target.character, {});
     WorldMotion motion = forward_kinematics(source.character.rig.skeleton, *source.take, 1);
     WorldMotion result;

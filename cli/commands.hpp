@@ -19,6 +19,7 @@ struct Options {
     std::string file, out, take, target, source_character, target_character, pairing, passes, frames, review,
         view;
     std::string theme = "ink";
+    std::string body_look = "mesh";
     std::optional<double> fps;
     std::optional<double> spread;
     int threads = 0;

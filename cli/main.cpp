@@ -46,6 +46,8 @@ int main(int argc, char** argv) {
         ->check(CLI::IsMember({"front", "side", "top", "three-quarter"}));
     picture->add_option("--spread", options.spread, "0: over each other, 1: side by side")
         ->check(CLI::Range(0.0, 1.0));
+    picture->add_option("--body", options.body_look, "How the target is drawn: mesh, bones or xray")
+        ->check(CLI::IsMember({"mesh", "bones", "xray"}));
     picture->add_option("--theme", options.theme, "ink or paper")->check(CLI::IsMember({"ink", "paper"}));
     picture->add_option("--out", options.out, "P.png")->required();
 

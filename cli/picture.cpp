@@ -48,19 +48,27 @@ int picture(const Options& options) {
                                                : View::three_quarter;
     Camera camera;
     set_view(camera, view);
-    const auto source_figure = std::make_shared<const Figure>(make_figure(source.character));
-    const StageTheme& theme = stage_theme(options.theme);
+    const BodyLook look = options.body_look == "bones"  ? BodyLook::bones
+                          : options.body_look == "xray" ? BodyLook::xray
+                                                        : BodyLook::mesh;
+    const auto actor = [](const std::shared_ptr<const LoadedFile>& file, Pose pose, BodyLook body_look) {
+        return Actor{&file->character, std::make_shared<const Figure>(make_figure(file->character)),
+                     rig_of(file, file->character), std::move(pose), body_look};
+    };
+    const auto source_file = std::make_shared<const LoadedFile>(std::move(source));
     Scene scene;
+    std::shared_ptr<const LoadedFile> target_file;
     if (options.target.empty()) {
-        scene = make_scene(source.character, source_figure, pose_at(source.character.rig.skeleton, take, 0),
-                           nullptr, nullptr, {}, 0.0, camera.right(), theme);
+        scene = make_scene(actor(source_file, pose_at(source_file->character.rig.skeleton, take, 0), look),
+                           {}, 0.0, camera.right(), stage_theme(options.theme));
     } else {
-        const LoadedFile target = load_character(options.target, options.target_character, notes);
-        const TransferResult result = nb::transfer(source.character, take, target.character, {}, 1);
-        const auto target_figure = std::make_shared<const Figure>(make_figure(target.character));
-        scene = make_scene(source.character, source_figure, pose_of(result.source, 0), &target.character,
-                           target_figure, pose_of(result.target, 0), 1.4 * options.spread.value_or(1.0),
-                           camera.right(), theme);
+        target_file = std::make_shared<const LoadedFile>(
+            load_character(options.target, options.target_character, notes));
+        const TransferResult result =
+            nb::transfer(source_file->character, take, target_file->character, {}, 1);
+        scene = make_scene(actor(source_file, pose_of(result.source, 0), BodyLook::bones),
+                           actor(target_file, pose_of(result.target, 0), look),
+                           1.4 * options.spread.value_or(1.0), camera.right(), stage_theme(options.theme));
     }
     constexpr int width = 1280;
     constexpr int height = 800;

@@ -123,6 +123,72 @@ void main() {
     colour = vec4(lit, 1.0);
 })";
 
+// Linear blend of up to eight joints; their frames times what attaches the mesh stand in the buffer texture.
+constexpr const char* mesh_vertex_source = R"(#version 330 core
+layout(location = 0) in vec3 position;
+layout(location = 1) in vec3 normal;
+layout(location = 2) in vec4 tint;
+layout(location = 3) in vec2 uv;
+layout(location = 4) in uvec4 bones_a;
+layout(location = 5) in uvec4 bones_b;
+layout(location = 6) in vec4 weights_a;
+layout(location = 7) in vec4 weights_b;
+uniform samplerBuffer joints;
+uniform int first_row;
+uniform int sets;
+uniform mat4 world_to_clip;
+uniform vec3 moved;
+out vec3 seen_normal;
+out vec4 own;
+out vec2 at_image;
+vec4 x, y, z;
+void add(uint bone, float w) {
+    if (w <= 0.0) return;
+    int row = 3 * (first_row + int(bone));
+    x += w * texelFetch(joints, row);
+    y += w * texelFetch(joints, row + 1);
+    z += w * texelFetch(joints, row + 2);
+}
+void main() {
+    x = y = z = vec4(0.0);
+    for (int k = 0; k < 4; ++k) add(bones_a[k], weights_a[k]);
+    if (sets > 1)
+        for (int k = 0; k < 4; ++k) add(bones_b[k], weights_b[k]);
+    vec4 p = vec4(position, 1.0);
+    seen_normal = vec3(dot(x.xyz, normal), dot(y.xyz, normal), dot(z.xyz, normal));
+    own = tint;
+    at_image = uv;
+    gl_Position = world_to_clip * vec4(vec3(dot(x, p), dot(y, p), dot(z, p)) + moved, 1.0);
+})";
+
+// The body's own colours; its edge in the tone that says source or target.
+constexpr const char* mesh_source = R"(#version 330 core
+in vec3 seen_normal;
+in vec4 own;
+in vec2 at_image;
+out vec4 colour;
+uniform vec3 tone, mark, to_eye, key;
+uniform float opacity;
+uniform bool has_image;
+uniform sampler2D image;
+void main() {
+    if (opacity < 0.99) {
+        ivec2 at = ivec2(gl_FragCoord.xy);
+        if (((at.x + at.y) & 1) == 0) discard;
+    }
+    vec3 n = normalize(seen_normal);
+    if (!gl_FrontFacing) n = -n;
+    vec3 base = own.rgb;
+    if (has_image) base *= texture(image, at_image).rgb;
+    float light = dot(n, key);
+    float sky = 0.5 + 0.5 * n.y;
+    float facing = clamp(dot(n, to_eye), 0.0, 1.0);
+    float rim = pow(1.0 - facing, 3.0);
+    vec3 lit = base * (0.36 + 0.30 * sky + 0.52 * max(light, 0.0));
+    lit = mix(lit, tone * (0.75 + 0.35 * max(light, 0.0)), 0.85 * smoothstep(0.15, 0.75, rim));
+    colour = vec4(lit, 1.0);
+})";
+
 // From above: how near to the floor what is seen stands.
 constexpr const char* shadow_source = R"(#version 330 core
 in vec3 seen_normal;
@@ -170,6 +236,11 @@ constexpr const char* letters_source = R"(#version 330 core
 out vec4 colour;
 uniform vec3 tone;
 void main() { colour = vec4(tone, 1.0); })";
+
+/// Toward the main light, which stands over the viewer's left shoulder.
+Vec3 key_light(const Camera& camera) {
+    return Vec3(-camera.forward() + 0.9 * camera.up() - 0.7 * camera.right()).normalized();
+}
 
 unsigned compile(GLenum kind, const char* source) {
     const unsigned shader = glCreateShader(kind);
@@ -250,6 +321,94 @@ struct Renderer::Buffers {
     Buffers& operator=(const Buffers&) = delete;
 };
 
+struct Renderer::MeshBuffers {
+    unsigned array = 0, indices = 0, texture = 0;
+    std::array<unsigned, 6> buffers{};
+    int count = 0;
+    int sets = 1;
+
+    MeshBuffers(const Mesh& mesh, const Rig& rig) : count(int(mesh.indices.size())) {
+        glGenVertexArrays(1, &array);
+        glBindVertexArray(array);
+        glGenBuffers(6, buffers.data());
+        const size_t n = mesh.positions.size();
+        const auto fill = [&](size_t buffer, const void* data, size_t bytes) {
+            glBindBuffer(GL_ARRAY_BUFFER, buffers[buffer]);
+            glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(bytes), data, GL_STATIC_DRAW);
+        };
+        const auto floats = [](unsigned index, int width, size_t stride, size_t offset) {
+            glEnableVertexAttribArray(index);
+            glVertexAttribPointer(index, width, GL_FLOAT, GL_FALSE, GLsizei(stride),
+                                  reinterpret_cast<const void*>(offset));
+        };
+        fill(0, mesh.positions.data(), n * 12);
+        floats(0, 3, 12, 0);
+        fill(1, mesh.normals.data(), n * 12);
+        floats(1, 3, 12, 0);
+        // Colours of the file are linear; what is shown is sRGB.
+        const auto shown = [](float linear) {
+            return linear <= 0.0031308f ? 12.92f * linear : 1.055f * std::pow(linear, 1.0f / 2.4f) - 0.055f;
+        };
+        std::vector<float> tints;
+        tints.reserve(4 * n);
+        for (size_t v = 0; v < n; ++v)
+            for (int k = 0; k < 4; ++k) {
+                const float linear = mesh.base_colour[k] * (mesh.colours.empty() ? 1.0f : mesh.colours[v][k]);
+                tints.push_back(k < 3 ? shown(std::clamp(linear, 0.0f, 1.0f)) : linear);
+            }
+        fill(2, tints.data(), tints.size() * 4);
+        floats(2, 4, 16, 0);
+        if (!mesh.uvs.empty()) {
+            fill(3, mesh.uvs.data(), n * 8);
+            floats(3, 2, 8, 0);
+        }
+        std::vector<std::uint16_t> bones;
+        std::vector<float> weights;
+        for (const VertexSkin& skin : mesh.skin) {
+            bones.insert(bones.end(), skin.palette.begin(), skin.palette.end());
+            weights.insert(weights.end(), skin.weight.begin(), skin.weight.end());
+            for (size_t k = 4; k < 8; ++k)
+                if (skin.weight[k] > 0) sets = 2;
+        }
+        fill(4, bones.data(), bones.size() * 2);
+        for (unsigned set = 0; set < 2; ++set) {
+            glEnableVertexAttribArray(4 + set);
+            glVertexAttribIPointer(4 + set, 4, GL_UNSIGNED_SHORT, 16,
+                                   reinterpret_cast<const void*>(size_t(8 * set)));
+        }
+        fill(5, weights.data(), weights.size() * 4);
+        floats(6, 4, 32, 0);
+        floats(7, 4, 32, 16);
+        glGenBuffers(1, &indices);
+        glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, indices);
+        glBufferData(GL_ELEMENT_ARRAY_BUFFER, GLsizeiptr(mesh.indices.size() * 4), mesh.indices.data(),
+                     GL_STATIC_DRAW);
+        glBindVertexArray(0);
+        if (mesh.image >= 0 && size_t(mesh.image) < rig.images.size() && !mesh.uvs.empty())
+            load_image(rig.images[size_t(mesh.image)]);
+    }
+    ~MeshBuffers() {
+        glDeleteVertexArrays(1, &array);
+        glDeleteBuffers(6, buffers.data());
+        glDeleteBuffers(1, &indices);
+        if (texture) glDeleteTextures(1, &texture);
+    }
+    MeshBuffers(const MeshBuffers&) = delete;
+    MeshBuffers& operator=(const MeshBuffers&) = delete;
+
+    void load_image(const std::string& encoded) {
+        const Picture picture = decode_picture(encoded);
+        if (picture.width < 1) return;
+        glGenTextures(1, &texture);
+        glBindTexture(GL_TEXTURE_2D, texture);
+        glTexImage2D(GL_TEXTURE_2D, 0, GL_RGBA8, picture.width, picture.height, 0, GL_RGBA, GL_UNSIGNED_BYTE,
+                     picture.rgba.data());
+        glGenerateMipmap(GL_TEXTURE_2D);
+        glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_LINEAR_MIPMAP_LINEAR);
+        glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
+    }
+};
+
 /// A framebuffer with one colour texture, and depth if asked for.
 struct Renderer::Surface {
     unsigned framebuffer = 0, texture = 0, depth = 0;
@@ -288,6 +447,7 @@ Renderer::Renderer() {
     backdrop_ = std::make_unique<Program>(fullscreen_source, backdrop_source);
     floor_ = std::make_unique<Program>(floor_vertex_source, floor_source);
     body_ = std::make_unique<Program>(body_vertex_source, body_source);
+    mesh_ = std::make_unique<Program>(mesh_vertex_source, mesh_source);
     shadow_ = std::make_unique<Program>(body_vertex_source, shadow_source);
     blur_ = std::make_unique<Program>(fullscreen_source, blur_source);
     dots_ = std::make_unique<Program>(dots_vertex_source, dots_source);
@@ -315,17 +475,43 @@ const Renderer::Buffers& Renderer::buffers_of(const std::shared_ptr<const Figure
     return *entry.second;
 }
 
+const std::vector<std::unique_ptr<Renderer::MeshBuffers>>& Renderer::mesh_buffers_of(
+    const std::shared_ptr<const Rig>& rig) {
+    auto& entry = meshes_[rig.get()];
+    if (!entry.first) {
+        entry.first = rig;
+        for (const Mesh& mesh : rig->meshes)
+            entry.second.push_back(std::make_unique<MeshBuffers>(mesh, *rig));
+    }
+    return entry.second;
+}
+
 void Renderer::upload_joints(const Scene& scene) {
     // Figures that only this renderer still holds have left the stage.
     std::erase_if(figures_, [](const auto& entry) { return entry.second.first.use_count() == 1; });
+    std::erase_if(meshes_, [](const auto& entry) { return entry.second.first.use_count() == 1; });
     joints_.clear();
     first_joint_.clear();
+    first_palette_.clear();
     for (const SceneBody& body : scene.bodies) {
         first_joint_.push_back(int(joints_.size() / 12));
         for (size_t j = 0; j < body.pose.R.size(); ++j) {
             const Eigen::Matrix3f R = body.pose.R[j].toRotationMatrix().cast<float>();
             for (int row = 0; row < 3; ++row)
                 joints_.insert(joints_.end(), {R(row, 0), R(row, 1), R(row, 2), float(body.pose.p[j][row])});
+        }
+        auto& palettes = first_palette_.emplace_back();
+        if (!body.rig || body.look == BodyLook::bones) continue;
+        for (const Mesh& mesh : body.rig->meshes) {
+            palettes.push_back(int(joints_.size() / 12));
+            for (const MeshJoint& bound : mesh.palette) {
+                Eigen::Matrix4d X = Eigen::Matrix4d::Identity();
+                X.block<3, 3>(0, 0) = body.pose.R[size_t(bound.joint)].toRotationMatrix();
+                X.block<3, 1>(0, 3) = body.pose.p[size_t(bound.joint)];
+                const Eigen::Matrix4f m = (X * bound.attach).cast<float>();
+                for (int row = 0; row < 3; ++row)
+                    joints_.insert(joints_.end(), {m(row, 0), m(row, 1), m(row, 2), m(row, 3)});
+            }
         }
     }
     glBindBuffer(GL_TEXTURE_BUFFER, joints_buffer_);
@@ -381,15 +567,19 @@ void Renderer::draw_shadows(const Scene& scene, const Vec3& centre) {
 }
 
 void Renderer::draw_bodies(const Scene& scene, const Camera& camera, const Mat4f& world_to_clip) {
+    for (size_t i = 0; i < scene.bodies.size(); ++i)
+        if (scene.bodies[i].rig && scene.bodies[i].look != BodyLook::bones)
+            draw_meshes(scene.bodies[i], i, scene, camera, world_to_clip);
     glUseProgram(body_->id);
     body_->set("world_to_clip", world_to_clip);
     body_->set("joints", 0);
     body_->set("mark", scene.theme.mark);
     body_->set("horizon", scene.theme.horizon);
     body_->set("to_eye", Vec3(-camera.forward()));
-    body_->set("key", Vec3(Vec3(-camera.forward() + 0.9 * camera.up() - 0.7 * camera.right()).normalized()));
+    body_->set("key", key_light(camera));
     for (size_t i = 0; i < scene.bodies.size(); ++i) {
         const SceneBody& body = scene.bodies[i];
+        if (body.look == BodyLook::mesh && body.rig && !body.rig->meshes.empty()) continue;
         const Buffers& buffers = buffers_of(body.figure);
         body_->set("first_joint", first_joint_[i]);
         body_->set("moved", body.moved_m);
@@ -398,6 +588,31 @@ void Renderer::draw_bodies(const Scene& scene, const Camera& camera, const Mat4f
         body_->set("opacity", body.opacity);
         glBindVertexArray(buffers.array);
         glDrawElements(GL_TRIANGLES, buffers.count, GL_UNSIGNED_INT, nullptr);
+    }
+}
+
+void Renderer::draw_meshes(const SceneBody& body, size_t index, const Scene& scene, const Camera& camera,
+                           const Mat4f& world_to_clip) {
+    glUseProgram(mesh_->id);
+    mesh_->set("world_to_clip", world_to_clip);
+    mesh_->set("joints", 0);
+    mesh_->set("image", 1);
+    mesh_->set("mark", scene.theme.mark);
+    mesh_->set("tone", body.colour);
+    mesh_->set("to_eye", Vec3(-camera.forward()));
+    mesh_->set("key", key_light(camera));
+    mesh_->set("moved", body.moved_m);
+    mesh_->set("opacity", body.look == BodyLook::xray ? 0.5f : body.opacity);
+    const auto& buffers = mesh_buffers_of(body.rig);
+    for (size_t m = 0; m < buffers.size(); ++m) {
+        mesh_->set("first_row", first_palette_[index][m]);
+        mesh_->set("sets", buffers[m]->sets);
+        mesh_->set("has_image", buffers[m]->texture ? 1 : 0);
+        glActiveTexture(GL_TEXTURE1);
+        glBindTexture(GL_TEXTURE_2D, buffers[m]->texture);
+        glActiveTexture(GL_TEXTURE0);
+        glBindVertexArray(buffers[m]->array);
+        glDrawElements(GL_TRIANGLES, buffers[m]->count, GL_UNSIGNED_INT, nullptr);
     }
 }
 

@@ -26,9 +26,12 @@ class Renderer {
     struct Buffers;
     struct Program;
     struct Surface;
-    std::unique_ptr<Program> backdrop_, floor_, body_, shadow_, blur_, dots_, letters_;
+    struct MeshBuffers;
+    std::unique_ptr<Program> backdrop_, floor_, body_, mesh_, shadow_, blur_, dots_, letters_;
     std::unique_ptr<Surface> colour_, shadow_map_, shadow_blurred_;
     std::map<const Figure*, std::pair<std::shared_ptr<const Figure>, std::unique_ptr<Buffers>>> figures_;
+    std::map<const Rig*, std::pair<std::shared_ptr<const Rig>, std::vector<std::unique_ptr<MeshBuffers>>>>
+        meshes_;
     unsigned empty_array_ = 0;
     unsigned joints_buffer_ = 0;
     unsigned joints_texture_ = 0;
@@ -36,11 +39,15 @@ class Renderer {
     unsigned lines_buffer_ = 0;
     std::vector<float> joints_;  ///< rows of all bodies' joint frames, three texels a joint
     std::vector<int> first_joint_;
+    std::vector<std::vector<int>> first_palette_;  ///< a body, a mesh
 
     void upload_joints(const Scene& scene);
     const Buffers& buffers_of(const std::shared_ptr<const Figure>& figure);
     void draw_shadows(const Scene& scene, const Vec3& centre_m);
     void draw_bodies(const Scene& scene, const Camera& camera, const Mat4f& world_to_clip);
+    void draw_meshes(const SceneBody& body, size_t index, const Scene& scene, const Camera& camera,
+                     const Mat4f& world_to_clip);
+    const std::vector<std::unique_ptr<MeshBuffers>>& mesh_buffers_of(const std::shared_ptr<const Rig>& rig);
     void draw_trails(const Scene& scene, const Mat4f& world_to_clip, double scale);
     void draw_letters(const Scene& scene, const Camera& camera, int width_px, int height_px);
 };

@@ -11,27 +11,29 @@ void set_side_marks(SceneBody& body, const Character& character) {
     }
 }
 
-Scene make_scene(const Character& source, const std::shared_ptr<const Figure>& source_figure,
-                 const Pose& source_pose, const Character* target,
-                 const std::shared_ptr<const Figure>& target_figure, const Pose& target_pose, double spread_m,
-                 const Vec3& aside, const StageTheme& theme) {
+namespace {
+
+SceneBody scene_body(const Actor& actor, const Colour& colour, const Vec3& moved_m) {
+    SceneBody body;
+    body.figure = actor.figure;
+    body.rig = actor.rig;
+    body.look = actor.rig && !actor.rig->meshes.empty() ? actor.look : BodyLook::bones;
+    body.pose = actor.pose;
+    body.colour = colour;
+    body.moved_m = moved_m;
+    set_side_marks(body, *actor.character);
+    return body;
+}
+
+}  // namespace
+
+Scene make_scene(const Actor& source, const Actor& target, double spread_m, const Vec3& aside,
+                 const StageTheme& theme) {
     Scene scene;
     scene.theme = theme;
-    SceneBody body;
-    body.figure = source_figure;
-    body.pose = source_pose;
-    body.colour = theme.source;
-    body.moved_m = target ? Vec3(-0.5 * spread_m * aside) : Vec3(Vec3::Zero());
-    set_side_marks(body, source);
-    scene.bodies.push_back(body);
-    if (target) {
-        body.figure = target_figure;
-        body.pose = target_pose;
-        body.colour = theme.target;
-        body.moved_m = 0.5 * spread_m * aside;
-        set_side_marks(body, *target);
-        scene.bodies.push_back(body);
-    }
+    const Vec3 half = target.character ? Vec3(0.5 * spread_m * aside) : Vec3(Vec3::Zero());
+    scene.bodies.push_back(scene_body(source, theme.source, -half));
+    if (target.character) scene.bodies.push_back(scene_body(target, theme.target, half));
     return scene;
 }
 

@@ -10,9 +10,14 @@
 
 namespace nb {
 
-/// One body of the scene. The figure is shared and keeps its identity, so that it is sent to the GPU once.
+/// What of a body is drawn: its solid bones, its skin, or the bones seen through the skin.
+enum class BodyLook { bones, mesh, xray };
+
+/// One body of the scene. Figure and rig are shared and keep their identity: they are sent to the GPU once.
 struct SceneBody {
     std::shared_ptr<const Figure> figure;
+    std::shared_ptr<const Rig> rig;  ///< for its meshes; may be null
+    BodyLook look = BodyLook::bones;
     Pose pose;                    ///< world, m
     Vec3 moved_m = Vec3::Zero();  ///< where it is shown, beside where it is
     Colour colour{};
@@ -36,15 +41,28 @@ struct Scene {
     bool has_floor = true;
 };
 
+/// The rig of a character that is kept by somebody else, sharing its life.
+template <typename Owner>
+std::shared_ptr<const Rig> rig_of(const std::shared_ptr<Owner>& owner, const Character& character) {
+    return {owner, &character.rig};
+}
+
 /// Joints where L and R are written: hands, and feet.
 void set_side_marks(SceneBody& body, const Character& character);
 
+/// One body with what it is drawn from. Without a character: nobody.
+struct Actor {
+    const Character* character = nullptr;
+    std::shared_ptr<const Figure> figure;
+    std::shared_ptr<const Rig> rig;
+    Pose pose;
+    BodyLook look = BodyLook::bones;
+};
+
 /// The source and the target of a transfer at one frame, spread by half `spread_m` to either side of `aside`
-/// (unit vector). `target` may be null.
-Scene make_scene(const Character& source, const std::shared_ptr<const Figure>& source_figure,
-                 const Pose& source_pose, const Character* target,
-                 const std::shared_ptr<const Figure>& target_figure, const Pose& target_pose, double spread_m,
-                 const Vec3& aside, const StageTheme& theme);
+/// (unit vector). The target may be nobody.
+Scene make_scene(const Actor& source, const Actor& target, double spread_m, const Vec3& aside,
+                 const StageTheme& theme);
 
 /// The frame of a world motion as a pose.
 Pose pose_of(const WorldMotion& motion, int frame);

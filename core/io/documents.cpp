@@ -123,6 +123,13 @@ Json read_document(const std::string& path, const std::string& kind) {
     return document;
 }
 
+bool is_rig_of_document(const Json& document, const std::string& rig_path) {
+    const auto rig = document.find("rig");
+    return rig != document.end() && rig->is_object() && rig->contains("path") && (*rig)["path"].is_string() &&
+           std::filesystem::path((*rig)["path"].get<std::string>()).filename() ==
+               std::filesystem::path(rig_path).filename();
+}
+
 Json character_document(const Character& character) {
     const Rig& rig = character.rig;
     const Skeleton& skeleton = rig.skeleton;
@@ -172,16 +179,17 @@ Json character_document(const Character& character) {
 
 namespace {
 
-void apply_character(const Json& document, const std::string& path, Character& character,
+void apply_character(const Json& document, const std::string& path, Character& character, const Take* take,
                      std::vector<std::string>& notes) {
     const Skeleton& skeleton = character.rig.skeleton;
     character.id = get<std::string>(document, "id", path);
     character.name = get<std::string>(document, "name", path);
     const Json rig = get<Json>(document, "rig", path);
     const bool is_same_rig = get<std::string>(rig, "signature", path) == skeleton.signature();
-    if (!is_same_rig)
-        notes.push_back(
-            fmt::format("{} was made for another state of the rig: bones are found by name", path));
+    // A take is another file than its body's rig; only the rig itself is told to have changed.
+    if (!is_same_rig && is_rig_of_document(document, character.rig.path))
+        notes.push_back(fmt::format(
+            "{} was made for another state of the rig: bones are found by name, the rest anew", path));
     RoleMap roles;
     roles.notes = character.roles.notes;
     const Json roles_read = get<Json>(document, "roles", path);
@@ -201,6 +209,12 @@ void apply_character(const Json& document, const std::string& path, Character& c
     if (!can_be_transferred(roles, why)) throw FileError(path, why, "name these bones in the character file");
     character.roles = roles;
 
+    character.document_text = document.dump();
+    if (!is_same_rig) {
+        // Stored turns lead from the rest they were made for; this one's are found from the file.
+        character.rest = align_rest(skeleton, roles, take);
+        return;
+    }
     RestAlignment& rest = character.rest;
     const Json stored = get<Json>(document, "rest", path);
     rest.reference = get<std::string>(stored, "reference", path);
@@ -239,14 +253,13 @@ void apply_character(const Json& document, const std::string& path, Character& c
     const Json stated = document.value("conventions", Json::object());
     conventions.is_unit_guessed = stated.value("unit_is_guessed", conventions.is_unit_guessed);
     conventions.unit_reason = stated.value("unit_reason", conventions.unit_reason);
-    character.document_text = document.dump();
 }
 
 }  // namespace
 
 void apply_character_document(const Json& document, const std::string& path, Character& character,
-                              std::vector<std::string>& notes) {
-    reading(path, [&] { apply_character(document, path, character, notes); });
+                              const Take* take, std::vector<std::string>& notes) {
+    reading(path, [&] { apply_character(document, path, character, take, notes); });
 }
 
 Json pairing_document(const Pairing& pairing) {

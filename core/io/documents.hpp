@@ -24,9 +24,14 @@ Json read_document(const std::string& path, const std::string& kind);
 /// relative to the parent role: E_r = D_parent^T D_r with D of `RestAlignment`.
 Json character_document(const Character& character);
 /// Applies a document to a rig just loaded: id, name, roles, rest, ankle height. Notes say what did not fit.
-/// Throws FileError when a bone it names is not in the rig.
+/// In a file of another skeleton signature (a take, a changed rig) bones are found by name and the rest
+/// alignment anew, from the file and `take` (may be null). Throws FileError when a bone it names is not in
+/// the rig.
 void apply_character_document(const Json& document, const std::string& path, Character& character,
-                              std::vector<std::string>& notes);
+                              const Take* take, std::vector<std::string>& notes);
+/// True when the document was made for the file of that name; what it says of unit and axes holds for it
+/// alone.
+bool is_rig_of_document(const Json& document, const std::string& rig_path);
 
 struct Pairing {
     std::string id;

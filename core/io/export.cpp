@@ -6,6 +6,7 @@
 #include "core/io/bvh.hpp"
 #include "core/io/file_error.hpp"
 #include "core/io/gltf.hpp"
+#include "core/io/gltf_patch.hpp"
 
 namespace nb {
 
@@ -69,6 +70,7 @@ SkeletonFile reframe_for_bvh(const Character& character, const Take& take) {
 void export_take(const std::string& path, const Character& character, const Take& take) {
     const std::string ending = std::filesystem::path(path).extension().string();
     if (ending == ".bvh") return write_file(path, format_bvh(reframe_for_bvh(character, take)));
+    if (ending == ".glb" && !character.rig.nodes.empty()) return patch_glb(path, character, take);
     if (ending == ".glb") return write_glb(path, character.rig.skeleton, take);
     throw FileError(path, "is neither .bvh nor .glb", "choose one of these endings");
 }

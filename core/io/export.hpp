@@ -12,6 +12,7 @@ namespace nb {
 /// file axes; local B_parent^T B_j. Positions for roots and for what the take moves.
 SkeletonFile reframe_for_bvh(const Character& character, const Take& take);
 
+/// A rig that came from glTF is patched (`patch_glb`); for others a skeleton alone is written as .glb.
 /// Writes .bvh or .glb by the ending of `path`. Throws FileError for other endings.
 void export_take(const std::string& path, const Character& character, const Take& take);
 

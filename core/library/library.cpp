@@ -64,7 +64,8 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
     if (!document.empty()) {
         read = read_document(document, "character");
         // What the document says of unit and axes stands above what the file suggests.
-        if (const auto at = read.find("conventions"); at != read.end() && at->is_object()) {
+        if (const auto at = read.find("conventions");
+            at != read.end() && at->is_object() && is_rig_of_document(read, rig_path)) {
             if (at->contains("unit_m") && (*at)["unit_m"].is_number()) {
                 options.unit_m = (*at)["unit_m"].get<double>();
                 if (!(*options.unit_m > 1e-9 && *options.unit_m < 1e6))
@@ -77,7 +78,9 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
         }
     }
     LoadedFile loaded = load_file(rig_path, options);
-    if (!document.empty()) apply_character_document(read, document, loaded.character, notes);
+    if (!document.empty())
+        apply_character_document(read, document, loaded.character, loaded.take ? &*loaded.take : nullptr,
+                                 notes);
     return loaded;
 }
 

@@ -27,7 +27,7 @@ def rot(axis, degrees):
 class Body:
     """Joints (role, parent index, offset in the stance), and end sites."""
 
-    def __init__(self, stature, spine_count, toes=True, legs=1.0, arms=1.0, shoulders=1.0, hips=1.0, head=1.0, neck_count=1):
+    def __init__(self, stature, spine_count, toes=True, legs=1.0, arms=1.0, shoulders=1.0, hips=1.0, head=1.0, neck_count=1, fingers=0, twists=0, face=False, prop=None):
         H = stature
         self.roles, self.parents, self.offsets, self.ends = [], [], [], []
         leg = SHARE['thigh'] + SHARE['shin']
@@ -55,7 +55,10 @@ class Body:
             self.add(f'upperarm.{side}', f'clavicle.{side}', [x * (shoulder_half - .018 * H), -.012 * H, -.02 * H])
             self.add(f'forearm.{side}', f'upperarm.{side}', [x * SHARE['upperarm'] * H * arms, 0, 0])
             self.add(f'hand.{side}', f'forearm.{side}', [x * SHARE['forearm'] * H * arms, 0, 0])
-            self.end(f'hand.{side}', [x * SHARE['hand'] * H, 0, 0])
+            if fingers:
+                self.hand(side, x, H, fingers)
+            else:
+                self.end(f'hand.{side}', [x * SHARE['hand'] * H, 0, 0])
         for side, x in (('left', 1), ('right', -1)):
             self.add(f'thigh.{side}', 'hips', [x * hip_half, -.02 * H, 0])
             self.add(f'shin.{side}', f'thigh.{side}', [0, -SHARE['thigh'] * H * legs, 0])
@@ -66,6 +69,40 @@ class Body:
                 self.end(f'toe.{side}', [0, -.006 * H, .28 * SHARE['foot'] * H])
             else:
                 self.end(f'foot.{side}', [0, -self.ankle + .008 * H, .75 * SHARE['foot'] * H])
+
+        for side, x in (('left', 1), ('right', -1)):
+            # Roll bones part the way from elbow to wrist, and from shoulder to elbow.
+            for k in range(twists):
+                share = (k + 1) / (twists + 1)
+                self.add(f'twist.forearm{k + 1}.{side}', f'forearm.{side}', [x * share * SHARE['forearm'] * H * arms, 0, 0])
+                self.add(f'twist.upperarm{k + 1}.{side}', f'upperarm.{side}', [x * share * SHARE['upperarm'] * H * arms, 0, 0])
+            if face:
+                self.add(f'eye.{side}', 'head', [x * .0165 * H * head, .066 * H * head, .055 * H * head])
+        if face:
+            self.add('jaw', 'head', [0, .03 * H * head, .012 * H * head])
+        if prop:
+            self.add('prop', prop, [-.02 * H, -.01 * H, 0])
+
+    def hand(self, side, x, H, count):
+        """Fingers of three bones: thumb and two (3) or four (5)."""
+        palm = .026 * H
+        rows = {5: dict(index=(.0165, .056), middle=(.0055, .060), ring=(-.0055, .057), little=(-.0160, .047)), 3: dict(index=(.012, .056), middle=(-.008, .056))}[count]
+        for name, (z, length) in rows.items():
+            parent = f'hand.{side}'
+            steps = [(palm + .018 * H, 0, z * H), ((length - .018) * .42 * H, 0, 0), ((length - .018) * .33 * H, 0, 0)]
+            for i, offset in enumerate(steps):
+                role = f'{name}.{i + 1}.{side}'
+                self.add(role, parent, [x * offset[0], offset[1], offset[2]])
+                parent = role
+            self.end(parent, [x * (length - .018) * .25 * H, 0, 0])
+        parent = f'hand.{side}'
+        c, s = math.cos(math.radians(40)), math.sin(math.radians(40))
+        for i, (along, first) in enumerate([(.014, True), (.020, False), (.014, False)]):
+            role = f'thumb.{i + 1}.{side}'
+            offset = [x * .010 * H, -.002 * H, .012 * H] if first else [x * along * c * H, 0, along * s * H]
+            self.add(role, parent, offset)
+            parent = role
+        self.end(parent, [x * .013 * c * H, 0, .013 * s * H])
 
     def add(self, role, parent, offset):
         self.parents.append(-1 if parent is None else self.roles.index(parent))
@@ -189,3 +226,104 @@ def write_rig_glb(path, body, names, turns):
 
 def fixed_uuid(name):
     return str(uuid.uuid5(uuid.NAMESPACE_URL, 'nimble-bone-demo/' + name))
+
+
+def write_skinned_glb(path, body, names, turns, skin, unit_m=1., axes=None, along_bones=False, wrapper=None):
+    """A skinned rig. `skin`: points, faces, normals, colours, joints, weights in the common stance; it is posed with the
+    body and bound there. `axes`: columns are the file's axes of the world's X, Y, Z; `wrapper` names a node above the
+    skeleton that brings unit and axes back to glTF's."""
+    points, faces, normals, colours, joints, weights = skin
+    R, p = body.pose(turns)
+    R0, p0 = body.pose({})
+    # Linear blend into the rest that the file stands in.
+    move = [R[j] @ R0[j].T for j in range(len(names))]
+    shift = [p[j] - move[j] @ p0[j] for j in range(len(names))]
+    M, T = np.array(move), np.array(shift)
+    posed = sum(weights[:, [k]] * (np.einsum('vij,vj->vi', M[joints[:, k]], points) + T[joints[:, k]]) for k in range(4))
+    turned = sum(weights[:, [k]] * np.einsum('vij,vj->vi', M[joints[:, k]], normals) for k in range(4))
+    turned /= np.linalg.norm(turned, axis=1, keepdims=True)
+    to_file = (np.eye(3) if axes is None else np.array(axes, float).T) / unit_m
+    turn = to_file * unit_m
+    frames, places = [], []
+    for j in range(len(names)):
+        frame = np.eye(3)
+        if along_bones:
+            child = next((k for k, a in enumerate(body.parents) if a == j and body.roles[k].split('.')[0] not in ('clavicle', 'twist', 'thumb', 'eye')), None)
+            end = p[child] - p[j] if child is not None else next((R[j] @ o for k, o in body.ends if k == j), np.array([0, 1., 0]))
+            y = end / max(1e-9, np.linalg.norm(end))
+            helper = np.array([0, 0, 1.]) if abs(y[2]) < .9 else np.array([1., 0, 0])
+            x = np.cross(y, helper)
+            x /= np.linalg.norm(x)
+            frame = np.column_stack([x, y, np.cross(x, y)])
+        frames.append(turn @ frame if along_bones else frame)
+        places.append(to_file @ p[j])
+    nodes = []
+    for j, a in enumerate(body.parents):
+        local = frames[j] if a < 0 else frames[a].T @ frames[j]
+        step = places[j] if a < 0 else frames[a].T @ (places[j] - places[a])
+        node = dict(name=names[j], translation=[round(float(v), 6) for v in step])
+        if not np.allclose(local, np.eye(3)):
+            node['rotation'] = quaternion(local)
+        children = [k for k, b in enumerate(body.parents) if b == j]
+        if children:
+            node['children'] = children
+        nodes.append(node)
+    joint_count = len(nodes)
+    for j, offset in body.ends:
+        nodes[j].setdefault('children', []).append(len(nodes))
+        nodes.append(dict(name=names[j] + '_end', translation=[round(float(v), 6) for v in frames[j].T @ (to_file @ (R[j] @ offset))]))
+    roots = [0]
+    if wrapper:
+        node = dict(name=wrapper, children=[0], scale=[unit_m] * 3)
+        if not np.allclose(turn, np.eye(3)):
+            node['rotation'] = quaternion(turn.T)
+        nodes.append(node)
+        roots = [len(nodes) - 1]
+    skeleton_root = roots[0]
+    nodes.append(dict(name=names[0] + '_skin', mesh=0, skin=0))
+    binary, views, accessors = b'', [], []
+
+    def put(array, kind, component, target=None, normalized=False, bounds=False):
+        nonlocal binary
+        binary += b'\0' * (-len(binary) % 4)
+        view = dict(buffer=0, byteOffset=len(binary), byteLength=array.nbytes)
+        if target:
+            view['target'] = target
+        views.append(view)
+        binary += array.tobytes()
+        accessor = dict(bufferView=len(views) - 1, componentType=component, count=len(array), type=kind)
+        if normalized:
+            accessor['normalized'] = True
+        if bounds:
+            accessor['min'], accessor['max'] = [float(v) for v in array.min(0)], [float(v) for v in array.max(0)]
+        accessors.append(accessor)
+        return len(accessors) - 1
+
+    binds = []
+    for j in range(joint_count):
+        m = np.eye(4)
+        m[:3, :3] = frames[j].T
+        m[:3, 3] = -frames[j].T @ places[j]
+        binds.append(m.T.ravel())
+    flat = lambda array, kind: np.ascontiguousarray(array, dtype=kind)
+    rgba = np.concatenate([colours, np.ones((len(colours), 1))], 1)
+    w = flat(weights, '<f4')
+    w /= w.sum(1, keepdims=True)
+    j4 = np.where(weights > 0, joints, 0)
+    attributes = dict(POSITION=put(flat(posed @ to_file.T, '<f4'), 'VEC3', 5126, 34962, bounds=True),
+                      NORMAL=put(flat(turned @ turn.T, '<f4'), 'VEC3', 5126, 34962),
+                      COLOR_0=put(flat(np.round(rgba * 65535), '<u2'), 'VEC4', 5123, 34962, True),
+                      JOINTS_0=put(flat(j4, 'u1'), 'VEC4', 5121, 34962), WEIGHTS_0=put(w, 'VEC4', 5126, 34962))
+    indices = put(flat(faces.ravel(), '<u2'), 'SCALAR', 5123, 34963)
+    document = dict(asset=dict(version='2.0', generator='demo-library/scripts'), scene=0, scenes=[dict(nodes=roots + [len(nodes) - 1])], nodes=nodes,
+                    meshes=[dict(name='body', primitives=[dict(attributes=attributes, indices=indices, material=0)])],
+                    materials=[dict(name='painted', pbrMetallicRoughness=dict(metallicFactor=0, roughnessFactor=.9))],
+                    skins=[dict(name='skeleton', joints=list(range(joint_count)), inverseBindMatrices=put(flat(binds, '<f4'), 'MAT4', 5126), skeleton=skeleton_root)],
+                    accessors=accessors, bufferViews=views, buffers=[dict(byteLength=len(binary))])
+    document['buffers'][0]['byteLength'] = len(binary)
+    text = json.dumps(document, separators=(',', ':')).encode()
+    text += b' ' * (-len(text) % 4)
+    binary += b'\0' * (-len(binary) % 4)
+    with open(path, 'wb') as f:
+        f.write(struct.pack('<4sII', b'glTF', 2, 28 + len(text) + len(binary)) + struct.pack('<I4s', len(text), b'JSON') + text
+                + struct.pack('<I4s', len(binary), b'BIN\0') + binary)

@@ -11,7 +11,8 @@ import sys
 import numpy as np
 
 import walk
-from bodies import Body, bvh_hierarchy, fixed_uuid, rot, write_rig_bvh, write_rig_glb
+import skins
+from bodies import Body, bvh_hierarchy, fixed_uuid, rot, write_rig_bvh, write_rig_glb, write_skinned_glb
 
 SIDES = {'left': 'L', 'right': 'R'}
 
@@ -22,12 +23,28 @@ def named(body, table, left, right):
     for role in body.roles:
         part, _, rest = role.partition('.')
         side = left if role.endswith('left') else right if role.endswith('right') else ''
-        names.append(table[part].format(n=rest.split('.')[0] if rest[:1].isdigit() else '', s=side))
+        first = rest.split('.')[0]
+        names.append(table[part].format(n=first if first[:1].isdigit() else '', s=side, p=first))
     return names
 
 
 def performer():
     return Body(1.75, 3, neck_count=1)
+
+
+# Colours as painted. Amber and teal are left to the program, where they mean source and target.
+STYLES = dict(
+    performer=dict(stature=1.75, marks=True, boot=.10, colours=dict(skin=0xc69a7d, hair=0x3b2a24, eyes=0x20242c, lips=0xa8695c, coat=0x4a5268, sleeve=0x4a5268, trousers=0x3f465a, boots=0x2c303c, soles=0xd9d4c8, marks=0xf1ead9, gloves=0x3a4052)),
+    dockhand=dict(stature=1.66, girth=1.22, belly=.012, hat='cap', beard=True, belt=True, fingers=3, boot=.42,
+                  colours=dict(skin=0xb98264, hair=0x5a3420, eyes=0x20242c, lips=0x96594c, coat=0x8c3f3a, sleeve=0xb98264, cuff=0x74322f, trousers=0x4b4a55, boots=0x3a2c25, soles=0x221a17, hat=0x39404f, belt=0x2a211d, buckle=0xc9c2b0)),
+    ferrier=dict(stature=2.06, girth=.88, hat='brim', scarf=True, fingers=5, skirt=.72, boot=.55,
+                 colours=dict(skin=0x8e6450, hair=0xb9b4ac, eyes=0x1c2028, lips=0x7a4b43, coat=0x2f3d5c, cuff=0xd8d0be, trousers=0x55504c, boots=0x27231f, soles=0x171412, hat=0x23293a, scarf=0xb4483f)),
+    child=dict(stature=1.12, girth=1.12, head=1.62, hat='bonnet', scarf=True, satchel=True, boot=.30,
+               colours=dict(skin=0xe0b295, hair=0x8a4a2c, eyes=0x243040, lips=0xc27a6c, coat=0x6a4a78, cuff=0xe6dcc6, trousers=0x8a7f6e, boots=0x5a3d2c, soles=0x2c1f18, hat=0xa8505c, scarf=0xe6dcc6, belt=0x6b4a33)))
+
+
+def clothed(body, style, **options):
+    return skins.skin(skins.person(body, STYLES[style]), len(body.roles), **options)
 
 
 PERFORMER_NAMES = dict(hips='pelvis', spine='spine_{n}', chest='chest', neck='neck', head='head', clavicle='clav_{s}', upperarm='upperarm_{s}',
@@ -64,34 +81,37 @@ def write_json(path, document):
 
 
 def main(library):
-    characters = {}
     for name in ('performer', 'dockhand', 'ferrier', 'lamp-child'):
         os.makedirs(os.path.join(library, 'characters', name), exist_ok=True)
     os.makedirs(os.path.join(library, 'takes'), exist_ok=True)
     os.makedirs(os.path.join(library, 'pairings'), exist_ok=True)
-    rig = lambda name, ending='bvh': os.path.join(library, 'characters', name, 'rig.' + ending)
+    rig = lambda name: os.path.join(library, 'characters', name, 'rig.glb')
 
-    centimetre = [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
     body = performer()
     names = named(body, PERFORMER_NAMES, 'L', 'R')
-    write_rig_bvh(rig('performer'), body, names, {}, .01, centimetre)
+    write_skinned_glb(rig('performer'), body, names, {}, clothed(body, 'performer'))
 
-    # Stocky, long arms, an A-pose with feet apart; centimetres, Z up, facing -Y.
-    dockhand = Body(1.66, 2, legs=.93, arms=1.16, shoulders=1.3, hips=1.25)
+    # Stocky, long arms, an A-pose with feet apart, two fingers and a thumb, a roll bone in each arm; centimetres, Z up,
+    # facing -Y, under a node that brings unit and axes back.
+    dockhand = Body(1.66, 2, legs=.93, arms=1.16, shoulders=1.3, hips=1.25, fingers=3, twists=1)
     pose = {f'upperarm.{s}': rot(2, -x * 45) for s, x in (('left', 1), ('right', -1))}
     pose |= {f'forearm.{s}': rot(1, -x * 14) for s, x in (('left', 1), ('right', -1))}
     pose |= {f'thigh.{s}': rot(2, x * 9) for s, x in (('left', 1), ('right', -1))}
     pose |= {f'foot.{s}': rot(2, -x * 9) @ rot(1, x * 12) for s, x in (('left', 1), ('right', -1))}
     table = dict(hips='Pelvis_jnt', spine='Spine{n}_jnt', chest='Chest_jnt', neck='Neck_jnt', head='Head_jnt', clavicle='{s}_Collar_jnt',
                  upperarm='{s}_UpArm_jnt', forearm='{s}_LowArm_jnt', hand='{s}_Wrist_jnt', thigh='{s}_UpLeg_jnt', shin='{s}_LowLeg_jnt',
-                 foot='{s}_Ankle_jnt', toe='{s}_Ball_jnt')
-    write_rig_bvh(rig('dockhand'), dockhand, named(dockhand, table, 'L', 'R'), pose, .01, [[1, 0, 0], [0, 0, 1], [0, -1, 0]], 'XYZ')
+                 foot='{s}_Ankle_jnt', toe='{s}_Ball_jnt', thumb='{s}_Thumb{n}_jnt', index='{s}_Index{n}_jnt', middle='{s}_Middle{n}_jnt', twist='{s}_{p}_roll_jnt')
+    write_skinned_glb(rig('dockhand'), dockhand, named(dockhand, table, 'L', 'R'), pose, clothed(dockhand, 'dockhand'), .01,
+                      [[1, 0, 0], [0, 0, 1], [0, -1, 0]], wrapper='Dockhand_grp')
 
-    # Very tall, long legs, T-pose; metres, joints turned along their bones, five spine bones.
-    ferrier = Body(2.06, 5, legs=1.08, shoulders=.95, neck_count=2, head=.9)
+    # Very tall, long legs, T-pose; metres, joints turned along their bones, five spine bones, all fingers, two roll bones
+    # a segment, eyes and jaw, and the bone of a boat hook in the right hand.
+    ferrier = Body(2.06, 5, legs=1.08, shoulders=.95, neck_count=2, head=.9, fingers=5, twists=2, face=True, prop='hand.right')
     table = dict(hips='hips', spine='back.{n}', chest='thorax', neck='neck.{n}', head='skull', clavicle='collarbone.{s}', upperarm='humerus.{s}',
-                 forearm='radius.{s}', hand='hand.{s}', thigh='femur.{s}', shin='tibia.{s}', foot='foot.{s}', toe='toes.{s}')
-    write_rig_glb(rig('ferrier', 'glb'), ferrier, named(ferrier, table, 'l', 'r'), {})
+                 forearm='radius.{s}', hand='hand.{s}', thigh='femur.{s}', shin='tibia.{s}', foot='foot.{s}', toe='toes.{s}',
+                 thumb='thumb.{n}.{s}', index='index.{n}.{s}', middle='middle.{n}.{s}', ring='ring.{n}.{s}', little='little.{n}.{s}',
+                 twist='{p}.twist.{s}', eye='eye.{s}', jaw='jaw', prop='boathook.prop')
+    write_skinned_glb(rig('ferrier'), ferrier, named(ferrier, table, 'l', 'r'), {}, clothed(ferrier, 'ferrier', cell=.0115, triangles=11000), along_bones=True)
 
     # The lamp-lighter's child: short legs, big head, arms hanging, no toes, one spine bone; inches, facing +X.
     child = Body(1.12, 1, toes=False, legs=.86, arms=.92, hips=1.05, head=1.75)
@@ -99,7 +119,8 @@ def main(library):
     pose |= {f'forearm.{s}': rot(1, -x * 22) for s, x in (('left', 1), ('right', -1))}
     table = dict(hips='lamp:Hips', spine='lamp:Spine{n}', chest='lamp:Torso', neck='lamp:Neck', head='lamp:Head', clavicle='lamp:{s}Shoulder',
                  upperarm='lamp:{s}Arm', forearm='lamp:{s}Elbow', hand='lamp:{s}Hand', thigh='lamp:{s}Hip', shin='lamp:{s}Knee', foot='lamp:{s}Ankle')
-    write_rig_bvh(rig('lamp-child'), child, named(child, table, 'Left', 'Right'), pose, .0254, [[0, 0, -1], [0, 1, 0], [1, 0, 0]], 'YXZ')
+    write_skinned_glb(rig('lamp-child'), child, named(child, table, 'Left', 'Right'), pose, clothed(child, 'child', cell=.0085), .0254,
+                      [[0, 0, -1], [0, 1, 0], [1, 0, 0]], wrapper='lamp:Root')
 
     frames, labels = walk.simulate(body, QuayPath())
     text, sequence = bvh_hierarchy(body, names, [o / .01 for o in body.offsets], [(j, o / .01) for j, o in body.ends])

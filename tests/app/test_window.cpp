@@ -371,7 +371,7 @@ class WindowTest : public QObject {
         QVERIFY(count_like(stage_picture(), look().target) > 1000);
     }
     void a_rig_dropped_becomes_the_target() {
-        drop(QString::fromStdString(test::demo("characters/dockhand/rig.bvh")));
+        drop(QString::fromStdString(test::rig("dockhand/rig.bvh")));
         QVERIFY(
             QTest::qWaitFor([this] { return w().notice().line().contains("it is the target now"); }, 20000));
         QVERIFY(settled());

@@ -50,7 +50,7 @@ class AlignmentTest : public QObject {
     void any_rest_comes_into_the_stance() {
         for (const auto* name :
              {"dockhand/rig.bvh", "ferrier/rig.glb", "lamp-child/rig.bvh", "performer/rig.bvh"}) {
-            const LoadedFile file = load_file(test::demo(std::string("characters/") + name));
+            const LoadedFile file = load_file(test::rig(std::string() + name));
             QVERIFY2(largest_off_stance_deg(file.character) < 1e-4, name);
         }
         for (std::uint64_t seed = 1; seed <= 40; ++seed) {
@@ -63,7 +63,7 @@ class AlignmentTest : public QObject {
     }
     void a_stated_pose_is_undone() {
         // The dockhand's rest was made by lowering the arms 45 degrees from level: the alignment says so.
-        const LoadedFile file = load_file(test::demo("characters/dockhand/rig.bvh"));
+        const LoadedFile file = load_file(test::rig("dockhand/rig.bvh"));
         for (const StanceDeviation& d : file.character.rest.deviations)
             if (d.role.starts_with("upperarm"))
                 QVERIFY2(std::abs(rad_to_deg(d.direction_rad) - 45.0) < 0.5,
@@ -75,14 +75,14 @@ class AlignmentTest : public QObject {
             QVERIFY(std::abs(hinge.n_W.norm() - 1.0) < 1e-9);
             QVERIFY2(hinge.source != HingeSource::assumed, limb.c_str());
         }
-        const LoadedFile straight = load_file(test::demo("characters/ferrier/rig.glb"));
+        const LoadedFile straight = load_file(test::rig("ferrier/rig.glb"));
         QVERIFY(straight.character.rest.hinges.at("leg.left").source == HingeSource::assumed);
-        const LoadedFile bent = load_file(test::demo("characters/lamp-child/rig.bvh"));
+        const LoadedFile bent = load_file(test::rig("lamp-child/rig.bvh"));
         QVERIFY(bent.character.rest.hinges.at("arm.left").source == HingeSource::rest_bend);
     }
     void bodies_stand_over_the_origin_on_the_floor() {
         for (const auto* name : {"dockhand/rig.bvh", "ferrier/rig.glb", "lamp-child/rig.bvh"}) {
-            const LoadedFile file = load_file(test::demo(std::string("characters/") + name));
+            const LoadedFile file = load_file(test::rig(std::string() + name));
             const auto& c = file.character;
             const Vec3 centre = 0.5 * (c.rest.p_WJ0[size_t(c.roles.joint("thigh.left"))] +
                                        c.rest.p_WJ0[size_t(c.roles.joint("thigh.right"))]);
@@ -102,8 +102,7 @@ class AlignmentTest : public QObject {
     void units_are_guessed_and_said() {
         // A body of 175 cm (the performer) written in common units.
         QFETCH(double, unit);
-        const SkeletonFile file =
-            test::scaled(read_bvh(test::demo("characters/performer/rig.bvh")), 0.01 / unit);
+        const SkeletonFile file = test::scaled(read_bvh(test::rig("performer/rig.bvh")), 0.01 / unit);
         const LoadedFile loaded = load_bvh(format_bvh(file), "body.bvh");
         QCOMPARE(loaded.character.rig.conventions.unit_m, unit);
         QVERIFY(loaded.character.rig.conventions.is_unit_guessed);
@@ -111,7 +110,7 @@ class AlignmentTest : public QObject {
     }
     void axes_are_found() {
         const auto conventions = [](const char* name) {
-            return load_file(test::demo(std::string("characters/") + name)).character.rig.conventions;
+            return load_file(test::rig(std::string() + name)).character.rig.conventions;
         };
         QCOMPARE(conventions("dockhand/rig.bvh").up, std::string("+Z"));
         QCOMPARE(conventions("dockhand/rig.bvh").facing, std::string("-Y"));

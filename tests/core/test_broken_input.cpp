@@ -119,7 +119,7 @@ class BrokenInputTest : public QObject {
     }
     void glb() {
         const LoadedFile source = load_file(test::demo("takes/quay-walk.bvh"));
-        const LoadedFile target = load_file(test::demo("characters/ferrier/rig.glb"));
+        const LoadedFile target = load_file(test::rig("ferrier/rig.glb"));
         LoadedFile cut = source;
         cut.take = trim(*source.take, 0, 5);
         const std::string whole = folder_.filePath("whole.glb").toStdString();
@@ -132,7 +132,7 @@ class BrokenInputTest : public QObject {
     }
     void gltf_text() {
         // The JSON part alone, as .gltf with its numbers in the text.
-        const std::string bytes = read_file(test::demo("characters/ferrier/rig.glb"));
+        const std::string bytes = read_file(test::rig("ferrier/rig.glb"));
         const std::string json = bytes.substr(20, bytes.find_last_of('}') - 19);
         const std::string path = folder_.filePath("m.gltf").toStdString();
         feed(json, 3, count_ / 10, [&](const std::string& text) {
@@ -141,12 +141,12 @@ class BrokenInputTest : public QObject {
         });
     }
     void documents() {
-        const std::string character = read_file(test::demo("characters/dockhand/character.json"));
+        const std::string character = read_file(test::rig("dockhand/character.json"));
         const std::string path = folder_.filePath("m.json").toStdString();
         feed(character, 4, count_ / 10, [&](const std::string& text) {
             write_file(path, text);
             std::vector<std::string> notes;
-            load_character(test::demo("characters/dockhand/rig.bvh"), path, notes);
+            load_character(test::rig("dockhand/rig.bvh"), path, notes);
         });
         const std::string take = read_file(test::demo("takes/quay-walk.take.json"));
         QFile::copy(QString::fromStdString(test::demo("takes/quay-walk.bvh")),
@@ -170,7 +170,7 @@ class BrokenInputTest : public QObject {
         SkeletonFile file = read_bvh(test::capture("01_01.bvh"));
         file.take = trim(file.take, 0, 6);
         const std::string valid = format_bvh(file);
-        const LoadedFile target = load_file(test::demo("characters/lamp-child/rig.bvh"));
+        const LoadedFile target = load_file(test::rig("lamp-child/rig.bvh"));
         test::Random random(7);
         int carried = 0;
         for (int n = 0; n < count_ / 10; ++n) {

@@ -255,7 +255,7 @@ class BvhTest : public QObject {
     void export_keeps_unit_axes_names_and_places() {
         const LoadedFile source = load_file(test::capture("01_01.bvh"));
         for (const auto* name : {"dockhand/rig.bvh", "lamp-child/rig.bvh", "ferrier/rig.glb"}) {
-            const LoadedFile target = load_file(test::demo(std::string("characters/") + name));
+            const LoadedFile target = load_file(test::rig(std::string() + name));
             const TransferResult result = test::carry(source, target);
             const std::string text = format_bvh(reframe_for_bvh(target.character, result.take));
             LoadOptions options;

@@ -34,6 +34,9 @@ Run nbone(const QStringList& arguments, const QStringList& environment = {}) {
 QString capture(const char* name) {
     return QString::fromStdString(test::capture(name));
 }
+QString rig(const char* name) {
+    return QString::fromStdString(test::rig(name));
+}
 QString demo(const char* name) {
     return QString::fromStdString(test::demo(name));
 }
@@ -54,7 +57,7 @@ class CommandLineTest : public QObject {
         QCOMPARE(json["frame_time_s"].toString(), QString(".0083333"));
         QVERIFY(json["unit_is_guessed"].toBool());
         QVERIFY(json["height_cm"].toDouble() > 140 && json["height_cm"].toDouble() < 190);
-        QVERIFY(nbone({"inspect", demo("characters/ferrier/rig.glb")}).out.contains("no motion"));
+        QVERIFY(nbone({"inspect", rig("ferrier/rig.glb")}).out.contains("no motion"));
     }
     void bad_input_is_one_line_and_code_3_data() {
         QTest::addColumn<QString>("text");
@@ -74,7 +77,7 @@ class CommandLineTest : public QObject {
         for (const QStringList& arguments : {QStringList{"inspect", in("in.bvh")},
                                              {"characterize", in("in.bvh")},
                                              {"transfer", "--take", in("in.bvh"), "--target",
-                                              demo("characters/ferrier/rig.glb"), "--out", in("o.bvh")}}) {
+                                              rig("ferrier/rig.glb"), "--out", in("o.bvh")}}) {
             const Run run = nbone(arguments);
             QCOMPARE(run.code, 3);
             QCOMPARE(run.error.trimmed().count('\n'), 0);
@@ -98,13 +101,12 @@ class CommandLineTest : public QObject {
     }
     void transfer_keeps_names_unit_axes_and_frames() {
         const QString out = in("dockhand.bvh");
-        const Run run =
-            nbone({"transfer", "--take", capture("01_01.bvh"), "--target",
-                   demo("characters/dockhand/rig.bvh"), "--target-character",
-                   demo("characters/dockhand/character.json"), "--out", out, "--review", in("review.json")});
+        const Run run = nbone({"transfer", "--take", capture("01_01.bvh"), "--target",
+                               rig("dockhand/rig.bvh"), "--target-character", rig("dockhand/character.json"),
+                               "--out", out, "--review", in("review.json")});
         QCOMPARE(run.code, 0);
         const SkeletonFile written = read_bvh(out.toStdString());
-        const SkeletonFile rig = read_bvh(test::demo("characters/dockhand/rig.bvh"));
+        const SkeletonFile rig = read_bvh(test::rig("dockhand/rig.bvh"));
         QCOMPARE(written.skeleton.names, rig.skeleton.names);
         QCOMPARE(written.take.frames, 2752);
         QCOMPARE(written.take.frame_time_text, std::string(".0083333"));
@@ -119,7 +121,7 @@ class CommandLineTest : public QObject {
     void ranges_rates_passes_and_threads() {
         const auto carry = [&](const QStringList& more, const QString& name) {
             return nbone(QStringList{"transfer", "--take", capture("01_01.bvh"), "--target",
-                                     demo("characters/lamp-child/rig.bvh"), "--out", in(name)} +
+                                     rig("lamp-child/rig.bvh"), "--out", in(name)} +
                          more);
         };
         QCOMPARE(carry({"--frames", "100:160"}, "a.bvh").code, 0);
@@ -137,20 +139,20 @@ class CommandLineTest : public QObject {
         QCOMPARE(nbone({}).code, 2);
         QCOMPARE(nbone({"transfer", "--take", "x"}).code, 2);
         QCOMPARE(nbone({"--help"}).code, 0);
-        QCOMPARE(nbone({"transfer", "--take", capture("01_01.bvh"), "--target",
-                        demo("characters/lamp-child/rig.bvh"), "--out", in("o.xyz")})
+        QCOMPARE(nbone({"transfer", "--take", capture("01_01.bvh"), "--target", rig("lamp-child/rig.bvh"),
+                        "--out", in("o.xyz")})
                      .code,
                  2);
     }
     void glb_comes_out_too() {
         QCOMPARE(nbone({"transfer", "--take", demo("takes/quay-walk.take.json"), "--target",
-                        demo("characters/ferrier/rig.glb"), "--out", in("o.glb")})
+                        rig("ferrier/rig.glb"), "--out", in("o.glb")})
                      .code,
                  0);
         QCOMPARE(read_gltf(in("o.glb").toStdString()).take.frames, 538);
     }
     void unsure_roles_are_code_4_and_listed() {
-        std::string text = read_file(test::demo("characters/dockhand/rig.bvh"));
+        std::string text = read_file(test::rig("dockhand/rig.bvh"));
         for (const std::string name : {"L_LowLeg_jnt", "R_LowLeg_jnt"})
             for (size_t at = text.find(name); at != std::string::npos; at = text.find(name))
                 text.replace(at, name.size(), name.substr(0, 2) + "part7");
@@ -167,9 +169,9 @@ class CommandLineTest : public QObject {
     }
     void pictures_need_no_display() {
         for (const auto* view : {"front", "side", "top", "three-quarter"}) {
-            const Run run = nbone({"picture", "--take", capture("01_01.bvh"), "--target",
-                                   demo("characters/ferrier/rig.glb"), "--frame", "600", "--view", view,
-                                   "--out", in(QString(view) + ".png")});
+            const Run run =
+                nbone({"picture", "--take", capture("01_01.bvh"), "--target", rig("ferrier/rig.glb"),
+                       "--frame", "600", "--view", view, "--out", in(QString(view) + ".png")});
             QVERIFY2(run.code == 0, qPrintable(run.error));
             const QImage image(in(QString(view) + ".png"));
             QCOMPARE(image.size(), QSize(1280, 800));

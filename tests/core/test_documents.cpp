@@ -50,7 +50,7 @@ class DocumentsTest : public QObject {
         QTest::addColumn<QString>("rig");
         for (const auto* name :
              {"dockhand/rig.bvh", "ferrier/rig.glb", "lamp-child/rig.bvh", "performer/rig.bvh"})
-            QTest::newRow(name) << QString::fromStdString(test::demo(std::string("characters/") + name));
+            QTest::newRow(name) << QString::fromStdString(test::rig(std::string() + name));
         QTest::newRow("01_01") << QString::fromStdString(test::capture("01_01.bvh"));
         QTest::newRow("01_03") << QString::fromStdString(test::capture("01_03.bvh"));
     }
@@ -87,18 +87,18 @@ class DocumentsTest : public QObject {
         const TakeDocument take = read_take_document(read_document(take_path, "take"), take_path);
         QCOMPARE(format_document(take_document(take)), read_file(take_path));
 
-        const std::string own = test::demo("characters/ferrier/character.json");
+        const std::string own = test::rig("ferrier/character.json");
         Json character = read_document(own, "character");
         character["of_a_later_time"] = 3;
         const std::string changed = in_folder("later.json");
         write_file(changed, format_document(character));
         std::vector<std::string> notes;
-        const LoadedFile loaded = load_character(test::demo("characters/ferrier/rig.glb"), changed, notes);
+        const LoadedFile loaded = load_character(test::rig("ferrier/rig.glb"), changed, notes);
         QCOMPARE(character_document(loaded.character)["of_a_later_time"].get<int>(), 3);
     }
     void demo_documents_are_canonical() {
         for (const auto* name : {"dockhand", "ferrier", "lamp-child", "performer"}) {
-            const std::string folder = test::demo(std::string("characters/") + name);
+            const std::string folder = test::rig(std::string() + name);
             std::vector<std::string> notes;
             const std::string rig = folder + (std::string(name) == "ferrier" ? "/rig.glb" : "/rig.bvh");
             const LoadedFile loaded = load_character(rig, folder + "/character.json", notes);
@@ -109,7 +109,7 @@ class DocumentsTest : public QObject {
     }
     void all_documents_follow_their_schemas() {
         const LoadedFile source = load_file(test::capture("01_01.bvh"));
-        const LoadedFile target = load_file(test::demo("characters/ferrier/rig.glb"));
+        const LoadedFile target = load_file(test::rig("ferrier/rig.glb"));
         const TransferResult result = test::carry(source, target);
         QStringList paths;
         const auto write = [&](const char* name, const Json& document) {
@@ -178,8 +178,7 @@ class DocumentsTest : public QObject {
     void a_character_of_another_rig_is_refused() {
         std::vector<std::string> notes;
         const QString error = error_of([&] {
-            load_character(test::demo("characters/dockhand/rig.bvh"),
-                           test::demo("characters/ferrier/character.json"), notes);
+            load_character(test::rig("dockhand/rig.bvh"), test::rig("ferrier/character.json"), notes);
         });
         QVERIFY2(error.contains("is not in") && error.contains("give the character file of this rig"),
                  qPrintable(error));

@@ -167,7 +167,7 @@ class GltfTest : public QObject {
 
     void a_transfer_written_as_glb_reads_back_the_same() {
         const LoadedFile source = load_file(test::capture("01_01.bvh"));
-        const LoadedFile target = load_file(test::demo("characters/ferrier/rig.glb"));
+        const LoadedFile target = load_file(test::rig("ferrier/rig.glb"));
         const TransferResult result = test::carry(source, target);
         const std::string path = folder_.filePath("out.glb").toStdString();
         export_take(path, target.character, result.take);

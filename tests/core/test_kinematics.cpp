@@ -217,7 +217,7 @@ class KinematicsTest : public QObject {
     void frames_allocate_nothing() {
         const LoadedFile source = load_file(test::capture("01_01.bvh"));
         for (const auto* name : {"dockhand/rig.bvh", "lamp-child/rig.bvh", "ferrier/rig.glb"}) {
-            const LoadedFile target = load_file(test::demo(std::string("characters/") + name));
+            const LoadedFile target = load_file(test::rig(std::string() + name));
             const Plan plan = compile_plan(source.character, target.character, {});
             const Skeleton& skeleton = source.character.rig.skeleton;
             const WorldMotion world = forward_kinematics(skeleton, *source.take, 1);

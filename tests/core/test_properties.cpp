@@ -149,8 +149,8 @@ class PropertiesTest : public QObject {
         const SkeletonFile changed =
             turned(scaled(read_bvh(capture(file.toStdString())), unit), turns[size_t(turn)]);
         const LoadedFile other = load_bvh(format_bvh(changed), "changed.bvh");
-        for (const auto* target_name : {"characters/dockhand/rig.bvh", "characters/ferrier/rig.glb"}) {
-            const LoadedFile target = load_file(demo(target_name));
+        for (const auto* target_name : {"dockhand/rig.bvh", "ferrier/rig.glb"}) {
+            const LoadedFile target = load_file(rig(target_name));
             const Difference d = difference(carry(plain, target).target, carry(other, target).target);
             // Written angles have six decimals of a degree.
             QVERIFY2(d.place_m < 1e-5, qPrintable(said(d)));
@@ -184,9 +184,8 @@ class PropertiesTest : public QObject {
         const LoadedFile changed = settle(changed_file, "changed.bvh", "bvh", options);
         PairingSettings settings;
         settings.passes.reach = false;
-        for (const auto* target_name :
-             {"characters/dockhand/rig.bvh", "characters/ferrier/rig.glb", "characters/lamp-child/rig.bvh"}) {
-            const LoadedFile target = load_file(demo(target_name));
+        for (const auto* target_name : {"dockhand/rig.bvh", "ferrier/rig.glb", "lamp-child/rig.bvh"}) {
+            const LoadedFile target = load_file(rig(target_name));
             const TransferResult a = carry(plain, target, settings);
             const TransferResult b = carry(changed, target, settings);
             const double largest = largest_direction_change_deg(target.character, a.target, target.character,
@@ -226,7 +225,7 @@ class PropertiesTest : public QObject {
         const LoadedFile plain = settle(plain_file, "plain", "bvh", options);
         const LoadedFile rolled =
             settle(re_rolled(plain_file, std::uint64_t(seed)), "rolled", "bvh", options);
-        const LoadedFile target = load_file(demo("characters/ferrier/rig.glb"));
+        const LoadedFile target = load_file(rig("ferrier/rig.glb"));
         const Difference d = difference(carry(plain, target).target, carry(rolled, target).target);
         QVERIFY2(d.place_m < 1e-6 && d.turn_deg < 1e-4, qPrintable(said(d)));
     }
@@ -236,8 +235,7 @@ class PropertiesTest : public QObject {
         QTest::addColumn<QString>("target");
         for (const auto* take : {"01_01.bvh", "01_03.bvh"})
             for (const auto* target :
-                 {"characters/dockhand/rig.bvh", "characters/ferrier/rig.glb",
-                  "characters/lamp-child/rig.bvh", "characters/performer/rig.bvh", "random"})
+                 {"dockhand/rig.bvh", "ferrier/rig.glb", "lamp-child/rig.bvh", "performer/rig.bvh", "random"})
                 QTest::newRow(qPrintable(QString("%1 on %2").arg(take, target))) << take << target;
     }
     void bones_keep_their_lengths() {  // property 8
@@ -247,7 +245,7 @@ class PropertiesTest : public QObject {
         BodyOptions options;
         options.random_axes = true;
         const LoadedFile rig = target == "random" ? settle_metres(random_body(99, options))
-                                                  : load_file(demo(target.toStdString()));
+                                                  : load_file(nb::test::rig(target.toStdString()));
         const TransferResult result = carry(source, rig);
         const Skeleton& skeleton = rig.character.rig.skeleton;
         const int hips = rig.character.roles.joint("hips");
@@ -267,7 +265,7 @@ class PropertiesTest : public QObject {
 
     void turned_source_turns_the_result() {  // "turning the whole source turns the whole result", exact
         const LoadedFile source = load_file(capture("01_01.bvh"));
-        const LoadedFile target = load_file(demo("characters/dockhand/rig.bvh"));
+        const LoadedFile target = load_file(rig("dockhand/rig.bvh"));
         const Quat turn = axis_rotation(1, deg_to_rad(37.0));
         LoadedFile other = source;
         for (int f = 0; f < other.take->frames; ++f) {
@@ -313,7 +311,7 @@ class PropertiesTest : public QObject {
     void rest_error_shows_in_every_frame() {
         // "Pose differs by x degrees at rest: x degrees in every frame" (common practice).
         const LoadedFile source = load_file(capture("01_01.bvh"));
-        LoadedFile target = load_file(demo("characters/ferrier/rig.glb"));
+        LoadedFile target = load_file(rig("ferrier/rig.glb"));
         PairingSettings settings;
         settings.passes.reach = false;
         const TransferResult straight = carry(source, target, settings);
@@ -331,7 +329,7 @@ class PropertiesTest : public QObject {
 
     void threads_do_not_change_a_bit() {
         const LoadedFile source = load_file(capture("01_03.bvh"));
-        const LoadedFile target = load_file(demo("characters/ferrier/rig.glb"));
+        const LoadedFile target = load_file(rig("ferrier/rig.glb"));
         const TransferResult one = transfer(source.character, *source.take, target.character, {}, 1);
         for (const int threads : {2, 3, 8}) {
             const TransferResult many =

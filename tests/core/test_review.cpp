@@ -29,7 +29,7 @@ WorldMotion standing(const Character& c, Move&& move) {
 
 class ReviewTest : public QObject {
     Q_OBJECT
-    LoadedFile body_ = load_file(test::demo("characters/performer/rig.bvh"));
+    LoadedFile body_ = load_file(test::rig("performer/rig.bvh"));
 
   private slots:
     void a_slide_of_known_speed() {
@@ -112,7 +112,7 @@ class ReviewTest : public QObject {
         for (const auto* take : {"01_01.bvh", "01_03.bvh"}) {
             const LoadedFile source = load_file(test::capture(take));
             for (const auto* name : {"dockhand/rig.bvh", "ferrier/rig.glb", "lamp-child/rig.bvh"}) {
-                const LoadedFile target = load_file(test::demo(std::string("characters/") + name));
+                const LoadedFile target = load_file(test::rig(std::string() + name));
                 const TransferResult r = test::carry(source, target);
                 const Review review = review_transfer(source.character, r.source, target.character, r.target,
                                                       source.take->frame_time_s, 1);

@@ -48,17 +48,17 @@ class RolesTest : public QObject {
     }
 
     void demo_rigs_in_their_own_names() {
-        const LoadedFile dockhand = load_file(test::demo("characters/dockhand/rig.bvh"));
+        const LoadedFile dockhand = load_file(test::rig("dockhand/rig.bvh"));
         QCOMPARE(bone(dockhand, "thigh.left"), std::string("L_UpLeg_jnt"));
         QCOMPARE(bone(dockhand, "clavicle.right"), std::string("R_Collar_jnt"));
         QCOMPARE(bone(dockhand, "hand.right"), std::string("R_Wrist_jnt"));
         QCOMPARE(bone(dockhand, "toe.left"), std::string("L_Ball_jnt"));
-        const LoadedFile ferrier = load_file(test::demo("characters/ferrier/rig.glb"));
+        const LoadedFile ferrier = load_file(test::rig("ferrier/rig.glb"));
         QCOMPARE(bone(ferrier, "upperarm.left"), std::string("humerus.l"));
         QCOMPARE(bone(ferrier, "shin.right"), std::string("tibia.r"));
         QCOMPARE(bone(ferrier, "chest"), std::string("thorax"));
         QCOMPARE(bone(ferrier, "neck.2"), std::string("neck.2"));
-        const LoadedFile child = load_file(test::demo("characters/lamp-child/rig.bvh"));
+        const LoadedFile child = load_file(test::rig("lamp-child/rig.bvh"));
         // "Hip" is the thigh here and "Shoulder" the collarbone.
         QCOMPARE(bone(child, "thigh.left"), std::string("lamp:LeftHip"));
         QCOMPARE(bone(child, "clavicle.left"), std::string("lamp:LeftShoulder"));
@@ -148,7 +148,7 @@ class RolesTest : public QObject {
     void the_performer_has_published_proportions() {
         // Shares of stature after Drillis & Contini, in Winter, Biomechanics and Motor Control of Human
         // Movement (from memory): thigh .245, shank .246, upper arm .186, forearm .146. Stature 175 cm.
-        const LoadedFile file = load_file(test::demo("characters/performer/rig.bvh"));
+        const LoadedFile file = load_file(test::rig("performer/rig.bvh"));
         const auto share = [&](const char* from, const char* to) {
             return length_between(file.character.rig.skeleton, file.character.roles, from, to) / 1.75;
         };

@@ -13,6 +13,10 @@ std::string demo(const std::string& path) {
     return std::string(NB_SOURCE_DIR) + "/demo-library/" + path;
 }
 
+std::string rig(const std::string& path) {
+    return std::string(NB_SOURCE_DIR) + "/tests/rigs/" + path;
+}
+
 namespace {
 
 double uniform(Random& random, double low, double high) {

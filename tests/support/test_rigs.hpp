@@ -16,6 +16,8 @@ using Random = std::mt19937_64;
 std::string capture(const std::string& name);
 /// Folder of the demo library in the tree.
 std::string demo(const std::string& path);
+/// The crew as bare skeletons, in three formats, units and up axes (tests/rigs).
+std::string rig(const std::string& path);
 
 /// A biped of random proportions with names a person would give. Rest: near the T-pose, each limb bone off
 /// by up to `rest_off_deg`; with `random_axes` the joints' own axes point anywhere. Metres, +Y up, facing +Z.

@@ -1,0 +1,16 @@
+// Patching export: a glTF file gets one more animation, and nothing else in it changes.
+#pragma once
+#include <string>
+
+#include "core/motion/take.hpp"
+#include "core/rest/character.hpp"
+
+namespace nb {
+
+/// Writes `path` (.glb) as a copy of the rig's own file with the take as a further animation, in the file's
+/// own unit, axes and scale. Materials, extras, morph targets, unknown extensions and other animations pass
+/// untouched; buffers of a .gltf beside other files are packed in. Throws FileError, also when the rig's file
+/// is no longer the one that was read.
+void patch_glb(const std::string& path, const Character& character, const Take& take);
+
+}  // namespace nb
