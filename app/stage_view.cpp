@@ -280,9 +280,20 @@ void StageView::paintGL() {
 }
 
 int StageView::bone_at(const QPointF& at, bool& in_target) const {
+    const auto bones = bones_at(at);
+    if (bones.empty()) return -1;
+    in_target = bones.front().first;
+    return bones.front().second;
+}
+
+std::vector<std::pair<bool, int>> StageView::bones_at(const QPointF& at) const {
     const Scene scene = scene_at(playback_.frame());
-    int best = -1;
-    double best_score = 1e30;
+    struct Hit {
+        double score;
+        bool in_target;
+        int joint;
+    };
+    std::vector<Hit> hits;
     for (size_t i = 0; i < scene.bodies.size(); ++i) {
         const bool is_target = shown_ == Shown::target || i == 1;
         const LoadedPtr loaded = is_target ? workspace_.target() : workspace_.source();
@@ -297,17 +308,15 @@ int StageView::bone_at(const QPointF& at, bool& in_target) const {
             const Eigen::Vector2d m = Eigen::Vector2d(at.x(), at.y()) - a.head<2>();
             const double u = d.squaredNorm() > 1e-9 ? std::clamp(m.dot(d) / d.squaredNorm(), 0.0, 1.0) : 0.0;
             const double off = (m - u * d).norm();
-            const double reach = std::max(6.0, 1.4 * bone.radius_m / camera_.metres_per_pixel(height()));
+            const double reach = std::max(5.0, 1.4 * bone.radius_m / camera_.metres_per_pixel(height()));
             const double depth = a.z() + u * (b.z() - a.z());
-            const double score = off / reach + 0.02 * depth;
-            if (off < reach && score < best_score) {
-                best_score = score;
-                best = bone.joint;
-                in_target = is_target;
-            }
+            if (off < reach) hits.push_back({off / reach + 0.02 * depth, is_target, bone.joint});
         }
     }
-    return best;
+    std::sort(hits.begin(), hits.end(), [](const Hit& a, const Hit& b) { return a.score < b.score; });
+    std::vector<std::pair<bool, int>> bones;
+    for (const Hit& hit : hits) bones.emplace_back(hit.in_target, hit.joint);
+    return bones;
 }
 
 void StageView::mousePressEvent(QMouseEvent* event) {
@@ -359,9 +368,15 @@ void StageView::mouseMoveEvent(QMouseEvent* event) {
 
 void StageView::mouseReleaseEvent(QMouseEvent* event) {
     if (is_dragged_ || event->button() != Qt::LeftButton) return;
-    bool in_target = true;
-    const int joint = bone_at(event->position(), in_target);
-    select(in_target, joint);
+    const auto bones = bones_at(event->position());
+    if (bones.empty()) return select(true, -1);
+    // A further click on the same place goes to what lies behind.
+    const auto here =
+        std::find(bones.begin(), bones.end(), std::pair(is_selected_in_target_, selected_joint_));
+    const bool is_again = (event->position() - picked_at_).manhattanLength() < 5 && here != bones.end();
+    const auto& next = is_again && here + 1 != bones.end() ? *(here + 1) : bones.front();
+    picked_at_ = event->position();
+    select(next.first, next.second);
 }
 
 void StageView::leaveEvent(QEvent*) {

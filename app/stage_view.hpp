@@ -41,6 +41,8 @@ class StageView : public QOpenGLWidget {
     bool is_selected_in_target() const { return is_selected_in_target_; }
     /// The bone under a point of the widget; -1 for none.
     int bone_at(const QPointF& at, bool& in_target) const;
+    /// All bones under a point, nearest first: (in target, joint).
+    std::vector<std::pair<bool, int>> bones_at(const QPointF& at) const;
     /// Why nothing is drawn; empty while all is well.
     QString trouble() const { return trouble_; }
     /// Drawn frames a second over the last second of playing; 0 before.
@@ -79,7 +81,7 @@ class StageView : public QOpenGLWidget {
     bool is_hovered_in_target_ = true;
     Vec3 pan_m_ = Vec3::Zero();  ///< of the focus beside the followed point
     Vec3 aside_ = Vec3::UnitX();
-    QPointF pressed_at_, last_at_;
+    QPointF pressed_at_, last_at_, picked_at_;
     bool is_dragged_ = false;
     bool is_fitted_ = true;  ///< the span follows the bodies until somebody zooms
     QTimer still_;           ///< fires when nothing has moved for a moment: the picture is drawn finely then

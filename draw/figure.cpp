@@ -60,7 +60,19 @@ class Builder {
     Figure build() {
         const bool has_body = !c_.rest.R_WJ0.empty();
         pose_ = has_body ? Pose{c_.rest.R_WJ0, c_.rest.p_WJ0} : rest_pose(skeleton_);
-        for (int j = 0; j < skeleton_.size(); ++j) add_joint(j, has_body);
+        const auto is_small = [this](int j) {
+            const std::string part = role_part(c_.roles.role_of(j));
+            for (const auto* large : {"hips", "spine", "chest", "neck", "head", "clavicle", "upperarm",
+                                      "forearm", "hand", "thigh", "shin", "foot", "toe"})
+                if (part == large) return false;
+            return has_role_map();
+        };
+        for (const bool small : {false, true}) {
+            sides_ = small ? 6 : 12;
+            for (int j = 0; j < skeleton_.size(); ++j)
+                if (is_small(j) == small) add_joint(j, has_body);
+            if (!small) figure_.shadow_index_count = figure_.indices.size();
+        }
         return std::move(figure_);
     }
 
@@ -82,7 +94,11 @@ class Builder {
                 return true;
             }
         }
-        if (!role.empty()) return find_bone_end(skeleton_, c_.roles, role, pose, end);
+        if (!role.empty()) {
+            if (find_bone_end(skeleton_, c_.roles, role, pose, end)) return true;
+            end = pose.p[size_t(j)] + Vec3(0, 0.12 * H_, 0);  // a head whose top the file does not say
+            return part == "head";
+        }
         for (const EndSite& site : skeleton_.end_sites)
             if (site.joint == j && site.offset_m.norm() > 1e-4) {
                 end = pose.p[size_t(j)] + pose.R[size_t(j)] * site.offset_m;
@@ -96,13 +112,14 @@ class Builder {
         return false;
     }
 
+    bool has_role_map() const { return !c_.roles.fills.empty(); }
     double stature_m() const { return H_; }
     void set_pose() {
         pose_ = c_.rest.R_WJ0.empty() ? rest_pose(skeleton_) : Pose{c_.rest.R_WJ0, c_.rest.p_WJ0};
     }
 
   private:
-    static constexpr int sides = 12;
+    int sides_ = 12;
     const Character& c_;
     const Skeleton& skeleton_;
     double H_ = 1.75;
@@ -214,14 +231,14 @@ class Builder {
         const Quat to_joint = pose_.R[size_t(j)].conjugate();
         const Vec3& origin = pose_.p[size_t(j)];
         const auto at = [&](size_t s, int side) -> Vec3 {
-            const double a = 2 * pi * side / sides;
+            const double a = 2 * pi * side / sides_;
             // A little squarer than an ellipse: reads as carved rather than blown up.
             const auto soft = [](double v) { return std::copysign(std::pow(std::abs(v), 0.86), v); };
             return sections[s].centre + soft(std::cos(a)) * sections[s].wide +
                    soft(std::sin(a)) * sections[s].deep;
         };
         for (size_t s = 0; s < sections.size(); ++s)
-            for (int side = 0; side < sides; ++side) {
+            for (int side = 0; side < sides_; ++side) {
                 const size_t before = s == 0 ? 0 : s - 1;
                 const size_t after = std::min(s + 1, sections.size() - 1);
                 const Vec3 down = at(after, side) - at(before, side);
@@ -241,11 +258,11 @@ class Builder {
                                             is_unsure ? 1.0f : 0.0f});
             }
         for (unsigned s = 0; s + 1 < sections.size(); ++s)
-            for (unsigned side = 0; side < sides; ++side) {
-                const unsigned a = base + s * sides + side;
-                const unsigned b = base + s * sides + (side + 1) % sides;
-                const unsigned c = a + sides;
-                const unsigned d = b + sides;
+            for (unsigned side = 0; side < unsigned(sides_); ++side) {
+                const unsigned a = base + s * unsigned(sides_) + side;
+                const unsigned b = base + s * unsigned(sides_) + (side + 1) % unsigned(sides_);
+                const unsigned c = a + unsigned(sides_);
+                const unsigned d = b + unsigned(sides_);
                 figure_.indices.insert(figure_.indices.end(), {a, b, c, b, d, c});
             }
     }

@@ -17,7 +17,8 @@ struct FigureVertex {
 
 struct Figure {
     std::vector<FigureVertex> vertices;
-    std::vector<unsigned> indices;  ///< triangles, counter-clockwise outside
+    std::vector<unsigned> indices;  ///< triangles; the large bones first
+    size_t shadow_index_count = 0;  ///< of the large bones alone: what casts the shadow
 };
 
 /// Where a bone runs, for picking: from the joint to `end_m`, seen from the joint.

@@ -291,7 +291,9 @@ struct Renderer::Program {
 struct Renderer::Buffers {
     unsigned array = 0, vertices = 0, indices = 0;
     int count = 0;
-    explicit Buffers(const Figure& figure) : count(int(figure.indices.size())) {
+    int shadow_count = 0;
+    explicit Buffers(const Figure& figure)
+        : count(int(figure.indices.size())), shadow_count(int(figure.shadow_index_count)) {
         glGenVertexArrays(1, &array);
         glBindVertexArray(array);
         glGenBuffers(1, &vertices);
@@ -548,7 +550,7 @@ void Renderer::draw_shadows(const Scene& scene, const Vec3& centre) {
         shadow_->set("first_joint", first_joint_[i]);
         shadow_->set("moved", body.moved_m);
         glBindVertexArray(buffers.array);
-        glDrawElements(GL_TRIANGLES, buffers.count, GL_UNSIGNED_INT, nullptr);
+        glDrawElements(GL_TRIANGLES, buffers.shadow_count, GL_UNSIGNED_INT, nullptr);
     }
     glBlendEquation(GL_FUNC_ADD);
     glDisable(GL_BLEND);

@@ -71,6 +71,7 @@ class Reader {
             throw FileError(path_, "this reader finds no skeleton in it", "give a file with nodes");
         file_.channels.resize(file_.skeleton.names.size());
         file_.take.joints = file_.skeleton.size();
+        find_end_sites();
         read_bind_pose();
         gltf::read_meshes(model_, parent_, joint_of_node_, path_, file_);
         if (!model_.animations.empty()) animate();
@@ -167,6 +168,21 @@ class Reader {
         scale_below_.push_back(at.scale_above * own);
         flip_below_.push_back(at.flip_above.cwiseProduct(sign));
         file_.nodes.push_back(at);
+    }
+
+    /// Bare nodes below a joint that are no joints themselves say where the bone ends.
+    void find_end_sites() {
+        for (size_t n = 0; n < model_.nodes.size(); ++n) {
+            const auto& node = model_.nodes[n];
+            if (joint_of_node_[n] >= 0 || parent_[n] < 0 || node.mesh >= 0 || node.camera >= 0 ||
+                !node.children.empty())
+                continue;
+            const int joint = joint_of_node_[size_t(parent_[n])];
+            if (joint < 0) continue;
+            const Vec3 offset =
+                scale_below_[size_t(joint)] * flip_below_[size_t(joint)].cwiseProduct(transform_of(node).p);
+            if (offset.norm() > 1e-9) file_.skeleton.end_sites.push_back({joint, offset});
+        }
     }
 
     /// A rotation of the file seen from the rigid frame above: F R F, F = diag(flip).

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 #include <tuple>
 
 #include "core/chain/match.hpp"
@@ -183,7 +184,20 @@ class Compiler {
         }
     }
 
+    static bool is_finger(const std::string& role) {
+        const std::string part = role_part(role);
+        return part == "thumb" || part == "index" || part == "middle" || part == "ring" || part == "little";
+    }
+
+    /// One line a role, and one for all fingers of a hand.
     void note_partners() {
+        std::set<std::string> told;
+        const auto tell = [&](const Character& who, const RoleFill& fill, const std::string& what) {
+            const std::string side(side_suffix(role_side(fill.role)));
+            const std::string name = is_finger(fill.role) ? role_part(fill.role) + side : fill.role;
+            if (told.insert(name).second)
+                plan_.notes.push_back(fmt::format("{} has no {}: {}", who.name, name, what));
+        };
         for (const RoleFill& fill : S_.roles.fills) {
             const ChainPlan* run = nullptr;
             for (const ChainPlan& chain : biped_chains())
@@ -193,13 +207,14 @@ class Compiler {
             if (T_.roles.joint(fill.role) >= 0 || fill.role == "root" ||
                 (run && !T_.roles.chain(*run).empty()))
                 continue;
-            plan_.notes.push_back(
-                fmt::format("{} has no {}: its motion goes on to what follows", T_.name, fill.role));
+            tell(T_, fill, "its motion goes on to what follows");
         }
         for (const RoleFill& fill : T_.roles.fills)
             if (plan_.angles[size_t(fill.joint)].kind == AngleOp::Kind::follow && fill.role != "root")
-                plan_.notes.push_back(fmt::format("{} has no {}: {} follows its parent at rest", S_.name,
-                                                  fill.role, T_.rig.skeleton.names[size_t(fill.joint)]));
+                tell(S_, fill,
+                     is_finger(fill.role)
+                         ? "it follows the hand at rest"
+                         : T_.rig.skeleton.names[size_t(fill.joint)] + " follows its parent at rest");
     }
 };
 

@@ -118,6 +118,13 @@ class WindowTest : public QObject {
     }
     void both_bodies_are_drawn_in_their_colours() {
         QVERIFY2(w().stage().trouble().isEmpty(), qPrintable(w().stage().trouble()));
+        // The skin has colours of its own and a teal edge; bones are all teal.
+        const int edge = count_like(stage_picture(), look().target);
+        QVERIFY2(edge > 40 && edge < 1500, qPrintable(QString::number(edge)));
+        QTest::keyClick(&w(), Qt::Key_M);  // x-ray: teal bones through the skin
+        const int xray = count_like(stage_picture(), look().target);
+        QVERIFY2(xray > 3 * edge, qPrintable(QString::number(xray)));
+        QTest::keyClick(&w(), Qt::Key_M);  // bones
         const QImage both = stage_picture();
         const int amber = count_like(both, look().source);
         const int teal = count_like(both, look().target);
@@ -128,6 +135,21 @@ class WindowTest : public QObject {
         QVERIFY(count_like(stage_picture(), look().source) < 50);
         QTest::keyClick(&w(), Qt::Key_B);
         QVERIFY(count_like(stage_picture(), look().source) > 1500);
+    }
+    void a_further_click_picks_what_lies_behind() {
+        stage_picture();
+        for (int x = 100; x < w().stage().width() - 100; x += 5)
+            for (int y = 60; y < w().stage().height() - 10; y += 5) {
+                const auto bones = w().stage().bones_at(QPointF(x, y));
+                if (bones.size() < 3) continue;
+                for (size_t i = 0; i < 3; ++i) {
+                    QTest::mouseClick(&w().stage(), Qt::LeftButton, {}, QPoint(x, y));
+                    QCOMPARE(w().stage().selected_joint(), bones[i].second);
+                    QCOMPARE(w().stage().is_selected_in_target(), bones[i].first);
+                }
+                return;
+            }
+        QFAIL("no place with three bones");
     }
     void arrows_step_frames_and_alt_arrows_step_targets() {
         w().stage().setFocus();
@@ -368,6 +390,7 @@ class WindowTest : public QObject {
         QCOMPARE(w().playback().frames(), 2752);
         QCOMPARE(w().playback().frame() >= 1, true);
         QVERIFY(w().workspace().review()->target_slide_cm_s.count > 1000);
+        w().stage().set_body_look(true, BodyLook::bones);
         QVERIFY(count_like(stage_picture(), look().target) > 1000);
     }
     void a_rig_dropped_becomes_the_target() {
@@ -457,6 +480,7 @@ class WindowTest : public QObject {
     }
     void both_looks_keep_the_two_colours_apart() {
         w().set_look("paper");
+        w().stage().set_body_look(true, BodyLook::bones);
         QVERIFY(count_like(stage_picture(), look().source) > 1500);
         QVERIFY(count_like(stage_picture(), look().target) > 1500);
         QTest::keyClick(&w(), Qt::Key_I, Qt::ControlModifier);
