@@ -430,7 +430,8 @@ void MainWindow::go_to_worst(ReviewMeasure measure) {
 void MainWindow::ask_open(bool as_target) {
     const QString path = QFileDialog::getOpenFileName(
         this, as_target ? tr("Open a rig as the target") : tr("Open a motion file"), {},
-        tr("Skeletons and motion (*.bvh *.glb *.gltf *.take.json);;All files (*)"));
+        tr("Skeletons and motion (*.bvh *.glb *.gltf *.fbx *.dae *.md5mesh *.x *.smd *.take.json);;All files "
+           "(*)"));
     if (!path.isEmpty()) workspace_.open_file(path, as_target);
 }
 

@@ -14,7 +14,6 @@
 
 namespace nb {
 
-using gltf::NodeTransform;
 using gltf::read_rows;
 using gltf::transform_of;
 
@@ -73,7 +72,7 @@ class Reader {
         file_.take.joints = file_.skeleton.size();
         find_end_sites();
         read_bind_pose();
-        gltf::read_meshes(model_, parent_, joint_of_node_, path_, file_);
+        gltf::read_meshes(model_, parent_, joint_of_node_, frames_, path_, file_);
         if (!model_.animations.empty()) animate();
         return std::move(file_);
     }
@@ -83,8 +82,7 @@ class Reader {
     const std::string& path_;
     std::vector<int> parent_;
     std::vector<int> joint_of_node_;
-    std::vector<double> scale_below_;  // a joint: product of its own and its ancestors' scales
-    std::vector<Vec3> flip_below_;     // and of their signs
+    JointFrames frames_;
     SkeletonFile file_;
 
     void find_parents() {
@@ -146,28 +144,9 @@ class Reader {
 
     void add_joint(int n) {
         const auto& node = model_.nodes[size_t(n)];
-        const NodeTransform t = transform_of(node);
         const int parent = parent_[size_t(n)] < 0 ? -1 : joint_of_node_[size_t(parent_[size_t(n)])];
-        FileNode at;
-        at.node = n;
-        if (parent >= 0) {
-            at.scale_above = scale_below_[size_t(parent)];
-            at.flip_above = flip_below_[size_t(parent)];
-        }
-        joint_of_node_[size_t(n)] = file_.skeleton.size();
-        file_.skeleton.names.push_back(node.name.empty() ? fmt::format("node_{}", n) : node.name);
-        file_.skeleton.parents.push_back(parent);
-        file_.skeleton.rest_R.push_back(rigid(at, t.R));
-        file_.skeleton.rest_p.push_back(at.scale_above * at.flip_above.cwiseProduct(t.p));
-        const Vec3 size = t.scale.cwiseAbs();
-        const double own = std::cbrt(size.prod());
-        if ((size - Vec3::Constant(own)).norm() > 1e-4 * own)
-            file_.notes.push_back(
-                fmt::format("node '{}' is scaled unevenly: its mean scale {:.4g} is used", node.name, own));
-        const Vec3 sign(t.scale.x() < 0 ? -1 : 1, t.scale.y() < 0 ? -1 : 1, t.scale.z() < 0 ? -1 : 1);
-        scale_below_.push_back(at.scale_above * own);
-        flip_below_.push_back(at.flip_above.cwiseProduct(sign));
-        file_.nodes.push_back(at);
+        joint_of_node_[size_t(n)] = frames_.add(
+            file_, parent, n, node.name.empty() ? fmt::format("node_{}", n) : node.name, transform_of(node));
     }
 
     /// Bare nodes below a joint that are no joints themselves say where the bone ends.
@@ -179,16 +158,9 @@ class Reader {
                 continue;
             const int joint = joint_of_node_[size_t(parent_[n])];
             if (joint < 0) continue;
-            const Vec3 offset =
-                scale_below_[size_t(joint)] * flip_below_[size_t(joint)].cwiseProduct(transform_of(node).p);
+            const Vec3 offset = frames_.own_scale(joint) * transform_of(node).p;
             if (offset.norm() > 1e-9) file_.skeleton.end_sites.push_back({joint, offset});
         }
-    }
-
-    /// A rotation of the file seen from the rigid frame above: F R F, F = diag(flip).
-    static Quat rigid(const FileNode& at, const Quat& R) {
-        const Vec3& f = at.flip_above;
-        return {R.w(), f.y() * f.z() * R.x(), f.x() * f.z() * R.y(), f.x() * f.y() * R.z()};
     }
 
     /// Rotations of the pose in which the skins were attached: inverse bind matrices turned back. Kept when
@@ -206,7 +178,7 @@ class Reader {
                 Mat3 linear = Eigen::Map<const Eigen::Matrix4d>(&rows[16 * k]).block<3, 3>(0, 0);
                 for (int c = 0; c < 3; ++c) linear.col(c) /= std::max(1e-12, linear.col(c).norm());
                 // Mirrored joints keep their rest: their bind frame is left-handed.
-                if (is_bound[j] || linear.determinant() < 0.5 || flip_below_[j] != Vec3::Ones()) continue;
+                if (is_bound[j] || linear.determinant() < 0.5 || frames_.is_mirrored(int(j))) continue;
                 world[j] = Quat(linear).normalized().conjugate();
                 is_bound[j] = 1;
             }
@@ -294,12 +266,12 @@ class Reader {
                 const Eigen::Vector4d v = track.at(time);
                 const Quat in_file =
                     v.norm() > 1e-9 ? Quat(v[3], v[0], v[1], v[2]).normalized() : Quat::Identity();
-                R[joint] = rigid(file_.nodes[size_t(joint)], in_file);
+                R[joint] = JointFrames::rotation(file_.nodes[size_t(joint)], in_file);
             }
             for (size_t m = 0; m < moves.size(); ++m) {
                 const FileNode& at = file_.nodes[size_t(moves[m].first)];
                 take.p[size_t(f) * moves.size() + m] =
-                    at.scale_above * at.flip_above.cwiseProduct(Vec3(moves[m].second.at(time).head<3>()));
+                    JointFrames::place(at, moves[m].second.at(time).head<3>());
             }
         }
     }

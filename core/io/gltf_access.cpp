@@ -122,17 +122,9 @@ std::vector<double> read_rows(const tinygltf::Model& model, int accessor_index, 
 }
 
 NodeTransform transform_of(const tinygltf::Node& node) {
+    if (node.matrix.size() == 16)
+        return nb::transform_of(Eigen::Matrix4d(Eigen::Map<const Eigen::Matrix4d>(node.matrix.data())));
     NodeTransform t;
-    if (node.matrix.size() == 16) {
-        const Eigen::Map<const Eigen::Matrix4d> m(node.matrix.data());
-        t.p = m.block<3, 1>(0, 3);
-        Mat3 linear = m.block<3, 3>(0, 0);
-        for (int c = 0; c < 3; ++c) t.scale[c] = std::max(1e-12, linear.col(c).norm());
-        if (linear.determinant() < 0) t.scale.x() = -t.scale.x();
-        for (int c = 0; c < 3; ++c) linear.col(c) /= t.scale[c];
-        t.R = Quat(linear).normalized();
-        return t;
-    }
     if (node.rotation.size() == 4) {
         t.R = Quat(node.rotation[3], node.rotation[0], node.rotation[1], node.rotation[2]);
         t.R = t.R.norm() > 1e-9 ? t.R.normalized() : Quat::Identity();
@@ -140,13 +132,6 @@ NodeTransform transform_of(const tinygltf::Node& node) {
     if (node.translation.size() == 3) t.p = {node.translation[0], node.translation[1], node.translation[2]};
     if (node.scale.size() == 3) t.scale = {node.scale[0], node.scale[1], node.scale[2]};
     return t;
-}
-
-Eigen::Matrix4d matrix_of(const NodeTransform& t) {
-    Eigen::Matrix4d m = Eigen::Matrix4d::Identity();
-    m.block<3, 3>(0, 0) = t.R.toRotationMatrix() * t.scale.asDiagonal();
-    m.block<3, 1>(0, 3) = t.p;
-    return m;
 }
 
 tinygltf::Model read_model(const std::string& path) {

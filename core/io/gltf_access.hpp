@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "core/math/rotation.hpp"
+#include "core/io/joint_frames.hpp"
 
 namespace nb::gltf {
 
@@ -17,14 +17,8 @@ std::vector<double> read_rows(const tinygltf::Model& model, int accessor_index, 
 std::vector<double> read_values(const tinygltf::Model& model, int accessor_index, int width,
                                 const std::string& path);
 
-struct NodeTransform {
-    Quat R = Quat::Identity();
-    Vec3 p = Vec3::Zero();
-    Vec3 scale = Vec3::Ones();
-};
 /// From translation, rotation and scale, or from the matrix taken apart (mirroring goes to the scale's sign).
 NodeTransform transform_of(const tinygltf::Node& node);
-Eigen::Matrix4d matrix_of(const NodeTransform& t);
 
 /// Reads a whole file (binary or text). Throws FileError.
 tinygltf::Model read_model(const std::string& path);

@@ -15,8 +15,14 @@ namespace {
 class MeshReader {
   public:
     MeshReader(const tinygltf::Model& model, const std::vector<int>& parent,
-               const std::vector<int>& joint_of_node, const std::string& path, SkeletonFile& file)
-        : model_(model), parent_(parent), joint_of_node_(joint_of_node), path_(path), file_(file) {}
+               const std::vector<int>& joint_of_node, const JointFrames& frames, const std::string& path,
+               SkeletonFile& file)
+        : model_(model),
+          parent_(parent),
+          joint_of_node_(joint_of_node),
+          frames_(frames),
+          path_(path),
+          file_(file) {}
 
     void read() {
         const Pose rest = rest_pose(file_.skeleton);
@@ -44,21 +50,13 @@ class MeshReader {
     const tinygltf::Model& model_;
     const std::vector<int>& parent_;
     const std::vector<int>& joint_of_node_;
+    const JointFrames& frames_;
     const std::string& path_;
     SkeletonFile& file_;
     size_t unweighted_ = 0;
     size_t unnormalised_ = 0;
     size_t crowded_ = 0;
     int morph_targets_ = 0;
-
-    /// Static scale and mirroring of a joint: what turns its rigid frame into the node's.
-    Mat3 own_scale(int joint) const {
-        const FileNode& at = file_.nodes[size_t(joint)];
-        const NodeTransform t = transform_of(model_.nodes[size_t(at.node)]);
-        const Vec3 sign(t.scale.x() < 0 ? -1 : 1, t.scale.y() < 0 ? -1 : 1, t.scale.z() < 0 ? -1 : 1);
-        const double own = at.scale_above * std::cbrt(std::abs(t.scale.prod()));
-        return (own * at.flip_above.cwiseProduct(sign)).asDiagonal();
-    }
 
     std::vector<MeshJoint> palette_of(const tinygltf::Skin& skin) const {
         std::vector<double> binds;
@@ -70,7 +68,7 @@ class MeshReader {
             if (16 * (k + 1) <= binds.size())
                 bound.attach = Eigen::Map<const Eigen::Matrix4d>(&binds[16 * k]);
             bound.attach.topRows<3>() =
-                own_scale(bound.joint) * Eigen::Matrix<double, 3, 4>(bound.attach.topRows<3>());
+                frames_.own_scale(bound.joint) * Eigen::Matrix<double, 3, 4>(bound.attach.topRows<3>());
             palette.push_back(bound);
         }
         return palette;
@@ -268,8 +266,9 @@ class MeshReader {
 }  // namespace
 
 void read_meshes(const tinygltf::Model& model, const std::vector<int>& parent,
-                 const std::vector<int>& joint_of_node, const std::string& path, SkeletonFile& file) {
-    MeshReader(model, parent, joint_of_node, path, file).read();
+                 const std::vector<int>& joint_of_node, const JointFrames& frames, const std::string& path,
+                 SkeletonFile& file) {
+    MeshReader(model, parent, joint_of_node, frames, path, file).read();
 }
 
 }  // namespace nb::gltf

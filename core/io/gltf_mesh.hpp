@@ -9,6 +9,7 @@ namespace nb::gltf {
 /// nodes. Meshes of nodes below a joint are carried rigidly by it; those that hang on no joint are left out
 /// and told.
 void read_meshes(const tinygltf::Model& model, const std::vector<int>& parent,
-                 const std::vector<int>& joint_of_node, const std::string& path, SkeletonFile& file);
+                 const std::vector<int>& joint_of_node, const JointFrames& frames, const std::string& path,
+                 SkeletonFile& file);
 
 }  // namespace nb::gltf

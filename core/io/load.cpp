@@ -10,6 +10,7 @@
 #include "core/io/bvh.hpp"
 #include "core/io/file_error.hpp"
 #include "core/io/gltf.hpp"
+#include "core/io/scene.hpp"
 #include "core/rest/measures.hpp"
 
 namespace nb {
@@ -185,6 +186,9 @@ LoadedFile settle(SkeletonFile file, const std::string& path, const std::string&
     find_axes(file.skeleton, character.roles, file.take, options, rig.conventions);
     if (format == "glb" && !options.unit_m) {
         rig.conventions.unit_reason = "glTF is in metres";
+    } else if (file.unit_m > 0.0 && !options.unit_m) {
+        rig.conventions.unit_m = file.unit_m;
+        rig.conventions.unit_reason = file.unit_reason;
     } else {
         find_unit(file.skeleton, character.roles, options, rig.conventions);
     }
@@ -234,13 +238,14 @@ LoadedFile load_file(const std::string& path, const LoadOptions& options) {
     std::transform(ending.begin(), ending.end(), ending.begin(),
                    [](char c) { return c >= 'A' && c <= 'Z' ? char(c + 32) : c; });
     if (ending == ".glb" || ending == ".gltf") return settle(read_gltf(path), path, "glb", options);
+    if (is_scene_ending(ending)) return settle(read_scene(path), path, ending.substr(1), options);
     const std::string text = read_file(path);
     const auto start = text.find_first_not_of(" \t\r\n\xEF\xBB\xBF");
     if (ending == ".bvh" || (start != std::string::npos && (text[start] | 32) == 'h'))
         return load_bvh(text, path, options);
     throw FileError(path,
                     ending.empty() ? "is of no known type" : fmt::format("'{}' files are not read", ending),
-                    "give a .bvh, .glb or .gltf file with a skeleton");
+                    "give a file with a skeleton: .bvh, .glb, .gltf, .fbx, .dae ...");
 }
 
 }  // namespace nb

@@ -15,6 +15,8 @@ struct SkeletonFile {
     std::vector<Mesh> meshes;
     std::vector<std::string> images;
     std::vector<FileNode> nodes;     ///< a joint; empty for formats without nodes
+    double unit_m = 0.0;             ///< metres of one unit where the file says; 0: it does not
+    std::string unit_reason;         ///< who says so
     std::vector<std::string> notes;  ///< what was odd, one sentence each
 };
 

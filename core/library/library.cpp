@@ -4,6 +4,7 @@
 #include <filesystem>
 
 #include "core/io/file_error.hpp"
+#include "core/io/scene.hpp"
 
 namespace nb {
 
@@ -13,7 +14,7 @@ namespace {
 
 bool is_skeleton_file(const fs::path& path) {
     const auto ending = path.extension();
-    return ending == ".bvh" || ending == ".glb" || ending == ".gltf";
+    return ending == ".bvh" || ending == ".glb" || ending == ".gltf" || is_scene_ending(ending.string());
 }
 
 std::vector<fs::path> sorted_entries(const fs::path& folder) {
