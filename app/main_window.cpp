@@ -22,6 +22,7 @@
 
 #include "app/error_strip.hpp"
 #include "app/finder.hpp"
+#include "app/library_panel.hpp"
 #include "app/look.hpp"
 #include "app/notice_bar.hpp"
 #include "app/sentence_bar.hpp"
@@ -85,6 +86,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     promise_->setMargin(16);
     promise_->setAlignment(Qt::AlignTop);
     panels_->addWidget(promise_);
+    library_ = new LibraryPanel(workspace_, this);
+    panels_->addWidget(library_);
     middle->addWidget(panels_);
     rows->addLayout(middle, 1);
     rows->addWidget(transport_);
@@ -128,7 +131,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
         }
     });
     connect(&workspace_, &Workspace::settings_changed, this, &MainWindow::refresh_title);
-    connect(stations_, &StationLine::station_chosen, this, &MainWindow::show_station);
+    connect(stations_, &StationLine::station_chosen, this, [this] { show_library(false); });
     connect(stage_, &StageView::view_changed, this, &MainWindow::refresh_view_label);
     connect(stage_, &StageView::selection_changed, this, &MainWindow::refresh_view_label);
     connect(stage_, &StageView::trouble_found, this, [this](const QString& line) {
@@ -230,6 +233,7 @@ void MainWindow::make_actions() {
         [this] { ask_open(true); });
     add("save", tr("Save the pairing"), {QKeySequence::Save}, [this] { workspace_.save(); });
     add("export", tr("Export the result"), {QKeySequence(Qt::CTRL | Qt::Key_E)}, [this] { ask_export(); });
+    add("library", tr("Library or station"), {Qt::Key_D}, [this] { show_library(!is_library_shown_); });
     add("find", tr("Find anything"), {QKeySequence(Qt::CTRL | Qt::Key_K)}, [this] { find_anything(); });
     add("look", tr("Ink or paper"), {QKeySequence(Qt::CTRL | Qt::Key_I)},
         [this] { set_look(is_paper_ ? "ink" : "paper"); });
@@ -265,6 +269,12 @@ QWidget* MainWindow::make_top() {
     find_button_->setText(tr("find anything"));
     find_button_->setToolTip(tr("A command, bone, role, character or take (Ctrl+K)"));
     connect(find_button_, &QToolButton::clicked, this, &MainWindow::find_anything);
+    library_button_ = bare(top);
+    library_button_->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+    library_button_->setText(tr("library"));
+    library_button_->setCheckable(true);
+    library_button_->setToolTip(tr("Characters and takes of the library (D)"));
+    connect(library_button_, &QToolButton::clicked, this, &MainWindow::show_library);
     open_button_ = bare(top);
     open_button_->setToolTip(tr("Open a motion file (Ctrl+O); drop any file on the window"));
     connect(open_button_, &QToolButton::clicked, this, [this] { ask_open(false); });
@@ -280,8 +290,8 @@ QWidget* MainWindow::make_top() {
     look_button_ = bare(top);
     look_button_->setToolTip(tr("Ink or paper (Ctrl+I)"));
     connect(look_button_, &QToolButton::clicked, action("look"), &QAction::trigger);
-    for (QToolButton* button :
-         {find_button_, open_button_, export_button_, undo_button_, redo_button_, look_button_})
+    for (QToolButton* button : {find_button_, library_button_, open_button_, export_button_, undo_button_,
+                                redo_button_, look_button_})
         row->addWidget(button);
     return top;
 }
@@ -372,6 +382,7 @@ void MainWindow::set_look(const QString& name) {
 
 void MainWindow::refresh_icons() {
     find_button_->setIcon(icon("search"));
+    library_button_->setIcon(icon("library"));
     open_button_->setIcon(icon("folder-open"));
     export_button_->setIcon(icon("file-down"));
     look_button_->setIcon(icon("sun-moon"));
@@ -399,6 +410,13 @@ void MainWindow::refresh_view_label() {
     view_label_->setText(text);
     const QSignalBlocker blocker(spread_);
     spread_->setValue(int(std::lround(100 * stage_->spread())));
+}
+
+void MainWindow::show_library(bool on) {
+    is_library_shown_ = on;
+    library_button_->setChecked(on);
+    show_station();
+    if (on) panels_->setCurrentWidget(library_);
 }
 
 void MainWindow::show_station() {

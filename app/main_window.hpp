@@ -15,6 +15,7 @@ class QToolButton;
 namespace nb {
 
 class ErrorStrip;
+class LibraryPanel;
 class NoticeBar;
 class SentenceBar;
 class StageView;
@@ -43,6 +44,8 @@ class MainWindow : public QMainWindow {
     void set_look(const QString& name);
     void open_files(const QStringList& paths);
     void find_anything();
+    void show_library(bool on);
+    LibraryPanel& library() { return *library_; }
     void export_to(const QString& path) { workspace_.export_result(path); }
 
   protected:
@@ -67,7 +70,10 @@ class MainWindow : public QMainWindow {
     QLabel* view_label_;
     QSlider* spread_;
     QComboBox* measure_;
-    QToolButton *undo_button_, *redo_button_, *find_button_, *open_button_, *export_button_, *look_button_;
+    QToolButton *undo_button_, *redo_button_, *find_button_, *open_button_, *export_button_, *look_button_,
+        *library_button_;
+    LibraryPanel* library_;
+    bool is_library_shown_ = false;
     bool is_paper_ = false;
     QString last_opened_;
     bool close_anyway_ = false;

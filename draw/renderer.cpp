@@ -680,6 +680,18 @@ void Renderer::draw_letters(const Scene& scene, const Camera& camera, int width,
     glDrawArrays(GL_TRIANGLES, 0, GLsizei(corners.size() / 2));
 }
 
+void Renderer::draw_backdrop(const Scene& scene, const Camera& camera, double aspect) {
+    glUseProgram(backdrop_->id);
+    glBindVertexArray(empty_array_);
+    const double half_height = std::tan(0.5 * camera.lens_rad);
+    backdrop_->set("zenith", scene.theme.zenith);
+    backdrop_->set("horizon", scene.theme.horizon);
+    backdrop_->set("forward", camera.forward());
+    backdrop_->set("up_half", Vec3(half_height * camera.up()));
+    backdrop_->set("right_half", Vec3(half_height * aspect * camera.right()));
+    glDrawArrays(GL_TRIANGLES, 0, 3);
+}
+
 void Renderer::draw(const Scene& scene, const Camera& camera, int width, int height, unsigned target,
                     int samples) {
     if (width < 1 || height < 1) return;
@@ -705,16 +717,9 @@ void Renderer::draw(const Scene& scene, const Camera& camera, int width, int hei
     glBindFramebuffer(GL_FRAMEBUFFER, colour_->framebuffer);
     glViewport(0, 0, w, h);
     glDisable(GL_DEPTH_TEST);
-    glClear(GL_DEPTH_BUFFER_BIT);
-    glUseProgram(backdrop_->id);
-    glBindVertexArray(empty_array_);
-    const double half_height = std::tan(0.5 * camera.lens_rad);
-    backdrop_->set("zenith", scene.theme.zenith);
-    backdrop_->set("horizon", scene.theme.horizon);
-    backdrop_->set("forward", camera.forward());
-    backdrop_->set("up_half", Vec3(half_height * camera.up()));
-    backdrop_->set("right_half", Vec3(half_height * width / height * camera.right()));
-    glDrawArrays(GL_TRIANGLES, 0, 3);
+    glClearColor(0, 0, 0, 0);
+    glClear(GL_DEPTH_BUFFER_BIT | GL_COLOR_BUFFER_BIT);
+    if (!scene.is_cut_out) draw_backdrop(scene, camera, double(width) / height);
 
     glEnable(GL_DEPTH_TEST);
     glDepthFunc(GL_LEQUAL);
@@ -771,7 +776,8 @@ Picture draw_picture(Renderer& renderer, const Scene& scene, const Camera& camer
     const size_t row = size_t(width) * 4;
     for (size_t y = 0; y < size_t(height); ++y)
         std::memcpy(&picture.rgba[y * row], &rows[(size_t(height) - 1 - y) * row], row);
-    for (size_t i = 3; i < picture.rgba.size(); i += 4) picture.rgba[i] = 255;
+    if (!scene.is_cut_out)
+        for (size_t i = 3; i < picture.rgba.size(); i += 4) picture.rgba[i] = 255;
     glDeleteFramebuffers(1, &framebuffer);
     glDeleteTextures(1, &texture);
     return picture;

@@ -43,6 +43,7 @@ class Renderer {
 
     void upload_joints(const Scene& scene);
     const Buffers& buffers_of(const std::shared_ptr<const Figure>& figure);
+    void draw_backdrop(const Scene& scene, const Camera& camera, double aspect);
     void draw_shadows(const Scene& scene, const Vec3& centre_m);
     void draw_bodies(const Scene& scene, const Camera& camera, const Mat4f& world_to_clip);
     void draw_meshes(const SceneBody& body, size_t index, const Scene& scene, const Camera& camera,

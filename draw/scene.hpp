@@ -39,6 +39,7 @@ struct Scene {
     std::vector<SceneTrail> trails;
     StageTheme theme = ink_stage;
     bool has_floor = true;
+    bool is_cut_out = false;  ///< nothing behind the bodies: the picture is clear there
 };
 
 /// The rig of a character that is kept by somebody else, sharing its life.

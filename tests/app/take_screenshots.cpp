@@ -12,6 +12,7 @@
 
 #include "app/error_strip.hpp"
 #include "app/finder.hpp"
+#include "app/library_panel.hpp"
 #include "app/main_window.hpp"
 #include "app/stage_view.hpp"
 #include "app/station_line.hpp"
@@ -77,6 +78,21 @@ int main(int argc, char** argv) {
              shoot("transfer-paper");
              window.set_look("ink");
              window.workspace().step_target(-1);
+         }},
+        {"library",
+         [&] {
+             window.show_library(true);
+             QElapsedTimer timer;
+             timer.start();
+             const auto all = window.library().line_up()->shown();
+             const auto are_drawn = [&] {
+                 for (const int i : all)
+                     if (!window.library().line_up()->has_portrait(i)) return false;
+                 return true;
+             };
+             while (timer.elapsed() < 20000 && !are_drawn()) QTest::qWait(50);
+             shoot("library");
+             window.show_library(false);
          }},
         {"capture",
          [&] {

@@ -16,6 +16,7 @@
 
 #include "app/error_strip.hpp"
 #include "app/finder.hpp"
+#include "app/library_panel.hpp"
 #include "app/look.hpp"
 #include "app/main_window.hpp"
 #include "app/notice_bar.hpp"
@@ -454,6 +455,30 @@ class WindowTest : public QObject {
         QTest::keyClick(finder->field(), Qt::Key_Return);
         QVERIFY(settled());
         QVERIFY(w().sentence().sentence().contains("the dockhand"));
+    }
+    void the_library_shows_everybody_on_one_scale() {
+        QTest::keyClick(&w(), Qt::Key_D);
+        QVERIFY(w().library().isVisible());
+        LineUp* line = w().library().line_up();
+        QCOMPARE(line->shown().size(), size_t(4));
+        QVERIFY(QTest::qWaitFor(
+            [line] {
+                for (const int i : line->shown())
+                    if (!line->has_portrait(i)) return false;
+                return true;
+            },
+            30000));
+        w().library().search()->setText("dock");
+        QCOMPARE(line->shown().size(), size_t(1));
+        QCOMPARE(w().library().takes()->count(), 0);
+        QTest::mouseClick(line, Qt::LeftButton, {}, line->place_of(line->shown()[0]));
+        QVERIFY(settled());
+        QVERIFY(w().sentence().sentence().endsWith("carried onto the dockhand."));
+        w().library().search()->clear();
+        QCOMPARE(w().library().takes()->count(), 1);
+        QVERIFY(w().library().takes()->item(0)->text().contains("captured on the performer"));
+        QTest::keyClick(&w(), Qt::Key_D);
+        QVERIFY(w().panel().isVisible());
     }
     void stations_say_what_will_be_there() {
         QTest::mouseClick(&w().stations(), Qt::LeftButton, {}, w().stations().place_of(Station::roles));
