@@ -216,8 +216,8 @@ class SkinsTest : public QObject {
             for (int k = 0; k < theirs.size(); ++k)
                 skin = std::max(skin, (vec(theirs[k]) - vertices[size_t(k) * 50]).norm());
         }
-        // 1e-5 m, and what single precision leaves of places twelve metres out under a scaled node.
-        QVERIFY2(joints < 3e-5 && skin < 4e-5,
+        qInfo("joints within %.1e m, skin within %.1e m of three's loader", joints, skin);
+        QVERIFY2(joints < 1e-5 && skin < 1e-5,
                  qPrintable(QString("joints %1 m, skin %2 m").arg(joints).arg(skin)));
     }
     void nothing_else_in_a_patched_file_changes() {
