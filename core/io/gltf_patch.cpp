@@ -56,8 +56,7 @@ struct Parts {
 
 class Patcher {
   public:
-    Patcher(const Character& character, const Take& take)
-        : character_(character), take_(take), rig_(character.rig) {}
+    Patcher(const Character& character, const Take& take) : take_(take), rig_(character.rig) {}
 
     std::string patch() {
         read();
@@ -84,7 +83,6 @@ class Patcher {
     }
 
   private:
-    const Character& character_;
     const Take& take_;
     const Rig& rig_;
     Parts parts_;
