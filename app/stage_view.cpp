@@ -108,7 +108,8 @@ void StageView::frame_selection() {
         const Pose& pose = is_selected_in_target_ ? target : source;
         if (size_t(selected_joint_) < pose.p.size()) {
             const Vec3 moved = (is_selected_in_target_ ? 0.5 : -0.5) * spread_m() * aside_;
-            pan_m_ = pose.p[size_t(selected_joint_)] + moved - followed_point(playback_.frame());
+            pan_m_ =
+                pose.p[size_t(selected_joint_)] + moved - followed_point(smooth_places(playback_.frame()));
             camera_.height_m = 0.7;
         }
     }
@@ -124,11 +125,11 @@ double StageView::spread_m() const {
     return spread_ * widest;
 }
 
-std::vector<std::pair<Vec3, double>> StageView::smooth_places(int frame) const {
+StageView::SmoothPlaces StageView::smooth_places(int frame) const {
     const double reach_s = 0.25;
     const int reach = std::max(1, int(reach_s / playback_.frame_time_s()));
     const int step = std::max(1, reach / 4);
-    std::vector<std::pair<Vec3, double>> places;
+    SmoothPlaces places;
     for (const bool in_target : {false, true}) {
         const LoadedPtr loaded = in_target ? workspace_.target() : workspace_.source();
         if (!loaded || shown_ == (in_target ? Shown::source : Shown::target)) continue;
@@ -154,8 +155,7 @@ std::vector<std::pair<Vec3, double>> StageView::smooth_places(int frame) const {
     return places;
 }
 
-Vec3 StageView::followed_point(int frame) const {
-    const auto places = smooth_places(frame);
+Vec3 StageView::followed_point(const SmoothPlaces& places) {
     if (places.empty()) return {0, 0.9, 0};
     Vec3 point = Vec3::Zero();
     double tallest = 0.0;
@@ -170,16 +170,17 @@ Vec3 StageView::followed_point(int frame) const {
 void StageView::let_go_of_fit() {
     if (!is_fitted_) return;
     is_fitted_ = false;
-    pan_m_ = camera_.focus_m - followed_point(playback_.frame());
+    pan_m_ = camera_.focus_m - followed_point(smooth_places(playback_.frame()));
 }
 
 void StageView::place_camera() {
-    camera_.focus_m = followed_point(playback_.frame()) + pan_m_;
+    const SmoothPlaces places = smooth_places(playback_.frame());
+    camera_.focus_m = followed_point(places) + pan_m_;
     if (!is_fitted_) return;
     // A box around each body, seen from here, with some air; the focus moves to its middle.
     Eigen::Array2d low = Eigen::Array2d::Constant(1e9);
     Eigen::Array2d high = Eigen::Array2d::Constant(-1e9);
-    for (const auto& [place, stature_m] : smooth_places(playback_.frame()))
+    for (const auto& [place, stature_m] : places)
         for (int corner = 0; corner < 8; ++corner) {
             const Vec3 p(place.x() + (corner & 1 ? 0.25 : -0.25) * stature_m,
                          (corner & 2 ? 1.07 : -0.02) * stature_m,
@@ -219,7 +220,6 @@ Scene StageView::scene_at(int frame) const {
             scene.bodies[i].selected_joint = hovered_joint_;
     }
     if (has_trail_ && selected_joint_ >= 0) {
-        const auto result = workspace_.result();
         for (const bool in_target : {false, true}) {
             if (in_target != is_selected_in_target_ || scene.bodies.size() <= size_t(in_target)) continue;
             SceneTrail trail;

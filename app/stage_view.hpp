@@ -92,8 +92,9 @@ class StageView : public QOpenGLWidget {
     double drawn_per_second_ = 0.0;
 
     /// Hips of the shown bodies around a frame, averaged over half a second so that the camera does not bob.
-    std::vector<std::pair<Vec3, double>> smooth_places(int frame) const;  ///< place shown, stature; m
-    Vec3 followed_point(int frame) const;
+    using SmoothPlaces = std::vector<std::pair<Vec3, double>>;  ///< place shown, stature; m
+    SmoothPlaces smooth_places(int frame) const;
+    static Vec3 followed_point(const SmoothPlaces& places);
     double spread_m() const;
     Scene scene_at(int frame) const;
     void refresh();

@@ -116,7 +116,7 @@ class SceneFilesTest : public QObject {
             } catch (const FileError& error) {
                 QVERIFY2(QString(error.what()).contains("this reader finds no skeleton"), error.what());
             }
-        write_file(in("broken.fbx"), "Kaydara FBX Binary  \x00\x1a\x00 and then nothing");
+        write_file(in("broken.fbx"), "no such scene, and then nothing");
         write_file(in("broken.dae"), "<?xml version=\"1.0\"?><COLLADA><library");
         for (const auto* name : {"broken.fbx", "broken.dae", "missing.fbx"}) try {
                 load_file(in(name));
