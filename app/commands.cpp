@@ -18,4 +18,47 @@ bool ChangeSettings::mergeWith(const QUndoCommand* other) {
     return true;
 }
 
+ChangeLibrary::ChangeLibrary(Workspace& workspace, Kind kind, const Choice& choice, bool is_character,
+                             const QString& name)
+    : workspace_(workspace), kind_(kind), before_(choice), is_character_(is_character), name_(name) {
+    setText((kind == Kind::add      ? QObject::tr("take %1 into the library")
+             : kind == Kind::rename ? QObject::tr("rename %1")
+                                    : QObject::tr("remove %1 from the library"))
+                .arg(choice.name));
+}
+
+void ChangeLibrary::redo() {
+    bool is_done = false;
+    switch (kind_) {
+        case Kind::add:
+            is_done = trashed_.moved.empty() ? workspace_.add_to_library(before_, is_character_, after_)
+                                             : workspace_.put_back(trashed_);
+            break;
+        case Kind::rename:
+            is_done = workspace_.rename_in_library(before_, is_character_, name_, after_);
+            break;
+        case Kind::remove:
+            is_done = workspace_.lay_aside(before_, is_character_, trashed_);
+            break;
+    }
+    setObsolete(!is_done);
+}
+
+void ChangeLibrary::undo() {
+    bool is_done = false;
+    switch (kind_) {
+        case Kind::add:
+            is_done = workspace_.lay_aside(after_, is_character_, trashed_);
+            if (is_done) workspace_.open_file(before_.path, is_character_);
+            break;
+        case Kind::rename:
+            is_done = workspace_.rename_in_library(after_, is_character_, before_.name, after_);
+            break;
+        case Kind::remove:
+            is_done = workspace_.put_back(trashed_);
+            break;
+    }
+    setObsolete(!is_done);
+}
+
 }  // namespace nb

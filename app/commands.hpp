@@ -22,4 +22,23 @@ class ChangeSettings : public QUndoCommand {
     int topic_;
 };
 
+/// A change of the library: a file taken in, another name, something laid aside. When the folder refuses, the
+/// command drops out of the history and the library is as it was.
+class ChangeLibrary : public QUndoCommand {
+  public:
+    enum class Kind { add, rename, remove };
+    ChangeLibrary(Workspace& workspace, Kind kind, const Choice& choice, bool is_character,
+                  const QString& name);
+    void undo() override;
+    void redo() override;
+
+  private:
+    Workspace& workspace_;
+    Kind kind_;
+    Choice before_, after_;
+    bool is_character_;
+    QString name_;
+    Trashed trashed_;  ///< what lies in the trash now
+};
+
 }  // namespace nb

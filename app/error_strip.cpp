@@ -45,13 +45,22 @@ ErrorStrip::ErrorStrip(Workspace& workspace, Playback& playback, QWidget* parent
     setAccessibleName(tr("Error strip"));
     for (const auto signal :
          {&Workspace::review_changed, &Workspace::source_changed, &Workspace::target_changed})
-        connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
-    connect(&playback_, &Playback::frame_changed, this, qOverload<>(&QWidget::update));
+        connect(&workspace_, signal, this, &ErrorStrip::draw_anew);
+    // Only the line that stands for the frame moves.
+    connect(&playback_, &Playback::frame_changed, this, [this] {
+        for (const double x : {shown_x_, x_of(playback_.frame() + 0.5)})
+            update(QRect(int(x) - 2, 0, 5, height()));
+    });
+}
+
+void ErrorStrip::draw_anew() {
+    rows_picture_ = {};
+    update();
 }
 
 void ErrorStrip::set_measure(ReviewMeasure measure) {
     measure_ = measure;
-    update();
+    draw_anew();
 }
 
 std::vector<const ReviewSeries*> ErrorStrip::rows() const {
@@ -93,8 +102,27 @@ QRectF ErrorStrip::row_rect(int row, int count) const {
     return {double(left_px), top + each * row, double(width() - left_px - right_px), each};
 }
 
-void ErrorStrip::paintEvent(QPaintEvent*) {
+void ErrorStrip::paintEvent(QPaintEvent* event) {
+    const double ratio = devicePixelRatioF();
+    if (rows_picture_.size() != size() * ratio || pictured_look_ != look().is_paper) {
+        rows_picture_ = QPixmap(size() * ratio);
+        rows_picture_.setDevicePixelRatio(ratio);
+        pictured_look_ = look().is_paper;
+        QPainter painter(&rows_picture_);
+        painter.setFont(font());
+        paint_rows(painter);
+    }
     QPainter painter(this);
+    painter.setClipRegion(event->region());
+    painter.drawPixmap(0, 0, rows_picture_);
+    if (!workspace_.review()) return;
+    painter.setRenderHint(QPainter::Antialiasing);
+    shown_x_ = x_of(playback_.frame() + 0.5);
+    painter.setPen(QPen(look().mark, 1.4));
+    painter.drawLine(QPointF(shown_x_, 0), QPointF(shown_x_, height()));
+}
+
+void ErrorStrip::paint_rows(QPainter& painter) const {
     painter.setRenderHint(QPainter::Antialiasing);
     painter.fillRect(rect(), look().ground);
     const auto review = workspace_.review();
@@ -170,9 +198,6 @@ void ErrorStrip::paintEvent(QPaintEvent*) {
     painter.drawText(QRectF(legend.left(), 0, 26, 14), Qt::AlignRight | Qt::AlignVCenter, "0");
     painter.drawText(QRectF(legend.left() + 98, 0, 60, 14), Qt::AlignLeft | Qt::AlignVCenter,
                      QString("%1 %2").arg(full).arg(measure_unit(measure_)));
-    const double now = x_of(playback_.frame() + 0.5);
-    painter.setPen(QPen(look().mark, 1.4));
-    painter.drawLine(QPointF(now, 0), QPointF(now, height()));
 }
 
 QString ErrorStrip::why(const QString& row, int frame) const {

@@ -1,6 +1,7 @@
 // The error strip under the bodies: one measure at a time, a row a chain, a bar a frame; below it the windows
 // in which the source's feet rest.
 #pragma once
+#include <QPixmap>
 #include <QWidget>
 
 #include "app/playback.hpp"
@@ -38,6 +39,12 @@ class ErrorStrip : public QWidget {
     Workspace& workspace_;
     Playback& playback_;
     ReviewMeasure measure_ = ReviewMeasure::slide;
+    QPixmap rows_picture_;  ///< all but the line of the frame
+    bool pictured_look_ = false;
+    double shown_x_ = 0.0;
+
+    void draw_anew();
+    void paint_rows(QPainter& painter) const;
 
     std::vector<const ReviewSeries*> rows() const;
     double full_scale() const;

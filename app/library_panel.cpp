@@ -1,17 +1,26 @@
 #include "app/library_panel.hpp"
 
 #include <QApplication>
+#include <QContextMenuEvent>
+#include <QCryptographicHash>
+#include <QDateTime>
+#include <QDir>
 #include <QDrag>
 #include <QFileInfo>
+#include <QHBoxLayout>
 #include <QHelpEvent>
 #include <QJsonDocument>
 #include <QJsonObject>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QMenu>
 #include <QMimeData>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QPushButton>
+#include <QSaveFile>
+#include <QStyledItemDelegate>
 #include <QToolTip>
 #include <QUrl>
 #include <QVBoxLayout>
@@ -26,6 +35,42 @@ namespace nb {
 namespace {
 constexpr int portrait_px = 420;  // drawn at twice the size it is shown
 constexpr int ruler_px = 34;
+
+/// What a portrait is made from, so that a kept one is known to be still true.
+QString portrait_mark(const Choice& choice) {
+    QCryptographicHash hash(QCryptographicHash::Sha1);
+    hash.addData("portrait 2");
+    for (const QString& path : {choice.path, choice.document}) {
+        QFile file(path);
+        if (!path.isEmpty() && file.open(QIODevice::ReadOnly)) hash.addData(&file);
+    }
+    return QString::fromLatin1(hash.result().toHex());
+}
+
+QString portrait_path(const Choice& choice) {
+    return choice.is_of_library ? QFileInfo(choice.path).dir().filePath("portrait.png") : QString();
+}
+/// Two lines an entry: the name, and what is known of it, dim.
+class TwoLines : public QStyledItemDelegate {
+  public:
+    using QStyledItemDelegate::QStyledItemDelegate;
+    QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex&) const override {
+        return {100, 2 * option.fontMetrics.height() + 10};
+    }
+    void paint(QPainter* painter, const QStyleOptionViewItem& option,
+               const QModelIndex& index) const override {
+        const QStringList lines = index.data().toString().split('\n');
+        painter->save();
+        if (option.state & QStyle::State_Selected) painter->fillRect(option.rect, look().line);
+        const QRect inside = option.rect.adjusted(8, 4, -6, -4);
+        painter->setPen(look().text);
+        painter->drawText(inside, Qt::AlignLeft | Qt::AlignTop, lines.value(0));
+        painter->setPen(look().dim);
+        painter->drawText(inside, Qt::AlignLeft | Qt::AlignBottom, lines.value(1));
+        painter->restore();
+    }
+};
+
 }  // namespace
 
 LineUp::LineUp(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
@@ -63,26 +108,56 @@ bool LineUp::has_portrait(int index) const {
     return at != portraits_.end() && !at->second.image.isNull();
 }
 
+/// Kept beside the rig; made anew when rig or roles have changed.
+LineUp::Portrait LineUp::find_portrait(const Choice& choice) {
+    Portrait portrait;
+    const QString mark = portrait_mark(choice);
+    const QString kept = portrait_path(choice);
+    if (!kept.isEmpty()) {
+        const QImage image(kept);
+        if (!image.isNull() && image.text("made-from") == mark)
+            return {image.convertToFormat(QImage::Format_RGBA8888_Premultiplied),
+                    image.text("height-cm").toDouble(),
+                    {}};
+    }
+    try {
+        std::vector<std::string> notes;
+        auto file = std::make_shared<const LoadedFile>(
+            load_character(choice.path.toStdString(), choice.document.toStdString(), notes));
+        portrait.height_cm = 100.0 * body_height(file->character.rig.skeleton, file->character.roles);
+        const OffscreenContext context;
+        Renderer renderer;
+        const Picture picture = draw_portrait(renderer, file, portrait_px);
+        portrait.image =
+            QImage(picture.rgba.data(), picture.width, picture.height, QImage::Format_RGBA8888_Premultiplied)
+                .copy();
+    } catch (const std::exception& error) {
+        portrait.trouble = QString::fromLocal8Bit(error.what());
+        return portrait;
+    }
+    if (!kept.isEmpty()) {
+        QImage keep = portrait.image;
+        keep.setText("made-from", mark);
+        keep.setText("height-cm", QString::number(portrait.height_cm, 'f', 1));
+        // A folder that cannot be written keeps none; the next start draws it again.
+        QSaveFile file(kept);
+        if (file.open(QIODevice::WriteOnly) && keep.save(&file, "PNG")) file.commit();
+    }
+    return portrait;
+}
+
 void LineUp::ask_for_portraits() {
     for (const Choice& choice : workspace_.targets()) {
-        if (!asked_.try_emplace(choice.path, true).second) continue;
+        // Asked again when rig or roles were written since.
+        const QDateTime written =
+            std::max(QFileInfo(choice.path).lastModified(),
+                     choice.document.isEmpty() ? QDateTime() : QFileInfo(choice.document).lastModified());
+        const auto [at, is_new] = asked_.try_emplace(choice.path, written);
+        if (!is_new && at->second == written) continue;
+        at->second = written;
         pool_.start([this, choice, cancelled = cancelled_] {
             if (*cancelled) return;
-            Portrait portrait;
-            try {
-                std::vector<std::string> notes;
-                auto file = std::make_shared<const LoadedFile>(
-                    load_character(choice.path.toStdString(), choice.document.toStdString(), notes));
-                portrait.height_cm = 100.0 * body_height(file->character.rig.skeleton, file->character.roles);
-                const OffscreenContext context;
-                Renderer renderer;
-                const Picture picture = draw_portrait(renderer, file, portrait_px);
-                portrait.image = QImage(picture.rgba.data(), picture.width, picture.height,
-                                        QImage::Format_RGBA8888_Premultiplied)
-                                     .copy();
-            } catch (const std::exception& error) {
-                portrait.trouble = QString::fromLocal8Bit(error.what());
-            }
+            const Portrait portrait = find_portrait(choice);
             if (*cancelled) return;
             QMetaObject::invokeMethod(this, [this, path = choice.path, portrait] {
                 portraits_[path] = portrait;
@@ -101,7 +176,7 @@ QRectF LineUp::column(int position) const {
 int LineUp::index_at(const QPointF& at) const {
     const auto all = shown();
     for (int k = 0; k < 4 && first_ + k < int(all.size()); ++k)
-        if (column(k).adjusted(0, 0, 0, 64).contains(at)) return all[size_t(first_ + k)];
+        if (column(k).adjusted(0, 0, 0, 64).contains(at)) return all[size_t(first_) + size_t(k)];
     return -1;
 }
 
@@ -136,7 +211,7 @@ void LineUp::paintEvent(QPaintEvent*) {
         return;
     }
     for (int k = 0; k < 4 && first_ + k < int(all.size()); ++k) {
-        const int index = all[size_t(first_ + k)];
+        const int index = all[size_t(first_) + size_t(k)];
         const Choice& choice = workspace_.targets()[size_t(index)];
         const QRectF here = column(k);
         const bool is_target = index == workspace_.target_index();
@@ -163,7 +238,10 @@ void LineUp::paintEvent(QPaintEvent*) {
     if (int(all.size()) > 4) {
         painter.setPen(look().dim);
         painter.drawText(QRectF(0, 0, width() - 8, 12), Qt::AlignRight,
-                         tr("%1 of %2 · wheel").arg(first_ + 1).arg(all.size()));
+                         tr("%1–%2 of %3 · the wheel shows more")
+                             .arg(first_ + 1)
+                             .arg(std::min(first_ + 4, int(all.size())))
+                             .arg(all.size()));
     }
 }
 
@@ -190,6 +268,11 @@ void LineUp::mouseMoveEvent(QMouseEvent* event) {
 void LineUp::mouseReleaseEvent(QMouseEvent* event) {
     if (pressed_ >= 0 && index_at(event->position()) == pressed_) workspace_.choose_target(pressed_);
     pressed_ = -1;
+}
+
+void LineUp::contextMenuEvent(QContextMenuEvent* event) {
+    const int index = index_at(event->pos());
+    if (index >= 0) emit menu_wanted(index, event->globalPos());
 }
 
 bool LineUp::event(QEvent* event) {
@@ -219,7 +302,25 @@ LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(pare
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(12, 12, 12, 12);
     column->setSpacing(8);
-    auto* heading = new QLabel(tr("<b>Library</b>"), this);
+    auto* top = new QHBoxLayout;
+    heading_ = new QLabel(tr("<b>Library</b>"), this);
+    add_ = new QPushButton(tr("take in"), this);
+    auto* open = new QPushButton(tr("open"), this);
+    auto* make = new QPushButton(tr("new"), this);
+    open->setToolTip(tr("Open another library folder"));
+    make->setToolTip(tr("Make a new library in an empty folder"));
+    top->addWidget(heading_, 1);
+    for (QPushButton* button : {add_, open, make}) {
+        button->setObjectName("small");
+        button->setFocusPolicy(Qt::TabFocus);
+        top->addWidget(button);
+    }
+    connect(add_, &QPushButton::clicked, this, [this] {
+        const auto [is_character, index] = outsider();
+        if (index >= 0) emit add_wanted(is_character, index);
+    });
+    connect(open, &QPushButton::clicked, this, [this] { emit library_wanted(false); });
+    connect(make, &QPushButton::clicked, this, [this] { emit library_wanted(true); });
     search_ = new QLineEdit(this);
     search_->setPlaceholderText(tr("search characters and takes"));
     search_->setAccessibleName(tr("search the library"));
@@ -227,9 +328,17 @@ LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(pare
     line_up_ = new LineUp(workspace_, this);
     takes_ = new QListWidget(this);
     takes_->setAccessibleName(tr("Takes"));
-    takes_->setToolTip(tr("A click takes one up"));
+    takes_->setToolTip(tr("A click takes one up; F2 renames, Delete removes"));
+    takes_->setItemDelegate(new TwoLines(takes_));
+    takes_->setContextMenuPolicy(Qt::CustomContextMenu);
+    connect(takes_, &QListWidget::customContextMenuRequested, this, [this](const QPoint& at) {
+        if (const auto* item = takes_->itemAt(at))
+            show_menu(false, item->data(Qt::UserRole).toInt(), takes_->viewport()->mapToGlobal(at));
+    });
+    connect(line_up_, &LineUp::menu_wanted, this,
+            [this](int index, const QPoint& global) { show_menu(true, index, global); });
     auto* takes_heading = new QLabel(tr("<b>Takes</b>"), this);
-    column->addWidget(heading);
+    column->addLayout(top);
     column->addWidget(search_);
     column->addWidget(line_up_);
     column->addWidget(takes_heading);
@@ -242,9 +351,88 @@ LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(pare
             [this](QListWidgetItem* item) { workspace_.choose_take(item->data(Qt::UserRole).toInt()); });
     connect(&workspace_, &Workspace::choices_changed, this, &LibraryPanel::refresh);
     connect(&workspace_, &Workspace::source_changed, this, &LibraryPanel::refresh);
+    connect(&workspace_, &Workspace::target_changed, this, &LibraryPanel::refresh);
+}
+
+std::pair<bool, int> LibraryPanel::outsider() const {
+    const auto is_outside = [](const std::vector<Choice>& list, int index) {
+        return index >= 0 && index < int(list.size()) && !list[size_t(index)].is_of_library;
+    };
+    if (is_outside(workspace_.targets(), workspace_.target_index())) return {true, workspace_.target_index()};
+    if (is_outside(workspace_.takes(), workspace_.take_index())) return {false, workspace_.take_index()};
+    return {true, -1};
+}
+
+void LibraryPanel::show_menu(bool is_character, int index, const QPoint& global) {
+    const Choice& choice = (is_character ? workspace_.targets() : workspace_.takes())[size_t(index)];
+    auto* menu = new QMenu(this);
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    if (choice.is_of_library) {
+        menu->addAction(tr("Rename"), this, [=, this] { start_rename(is_character, index); });
+        menu->addAction(tr("Remove (to the library's trash)"), this,
+                        [=, this] { emit remove_wanted(is_character, index); });
+    } else {
+        menu->addAction(tr("Take into the library"), this,
+                        [=, this] { emit add_wanted(is_character, index); });
+    }
+    menu->popup(global);
+}
+
+void LibraryPanel::start_rename(bool is_character, int index) {
+    delete rename_;
+    const Choice& choice = (is_character ? workspace_.targets() : workspace_.takes())[size_t(index)];
+    rename_ = new QLineEdit(choice.name, this);
+    rename_->setAccessibleName(tr("new name"));
+    QRect place;
+    if (is_character) {
+        const QPoint at = line_up_->mapTo(this, line_up_->place_of(index));
+        place = QRect(at.x() - 70, line_up_->geometry().bottom() - 66, 140, 26);
+    } else {
+        for (int row = 0; row < takes_->count(); ++row)
+            if (takes_->item(row)->data(Qt::UserRole).toInt() == index) {
+                const QRect at = takes_->visualItemRect(takes_->item(row));
+                place = QRect(takes_->viewport()->mapTo(this, at.topLeft()), QSize(at.width(), 26));
+            }
+    }
+    place.moveLeft(std::clamp(place.left(), 4, std::max(4, width() - place.width() - 4)));
+    rename_->setGeometry(place);
+    rename_->selectAll();
+    rename_->show();
+    rename_->setFocus();
+    const auto done = [this] {
+        if (!rename_) return;
+        rename_->deleteLater();
+        rename_ = nullptr;
+    };
+    connect(rename_, &QLineEdit::returnPressed, this, [=, this, old = choice.name] {
+        const QString name = rename_->text().trimmed();
+        done();
+        if (!name.isEmpty() && name != old) emit rename_wanted(is_character, index, name);
+    });
+    connect(rename_, &QLineEdit::editingFinished, this, done);
+}
+
+void LibraryPanel::keyPressEvent(QKeyEvent* event) {
+    const bool in_takes = takes_->hasFocus() && takes_->currentItem();
+    const int index =
+        in_takes ? takes_->currentItem()->data(Qt::UserRole).toInt() : workspace_.target_index();
+    const auto& list = in_takes ? workspace_.takes() : workspace_.targets();
+    if (index >= 0 && index < int(list.size()) && list[size_t(index)].is_of_library) {
+        if (event->key() == Qt::Key_F2) return start_rename(!in_takes, index);
+        if (event->key() == Qt::Key_Delete) return emit remove_wanted(!in_takes, index);
+    }
+    QWidget::keyPressEvent(event);
 }
 
 void LibraryPanel::refresh() {
+    const auto [is_character, outside] = outsider();
+    add_->setEnabled(outside >= 0 && workspace_.has_library());
+    add_->setToolTip(
+        outside < 0
+            ? tr("What is open is in the library already")
+            : tr("Copies %1 into the library")
+                  .arg((is_character ? workspace_.targets() : workspace_.takes())[size_t(outside)].name));
+    heading_->setToolTip(workspace_.library_folder());
     takes_->clear();
     for (size_t i = 0; i < workspace_.takes().size(); ++i) {
         const Choice& take = workspace_.takes()[i];

@@ -1,6 +1,7 @@
 // The library: characters side by side on one scale of heights, takes below. A click takes one up, a drag
 // onto the stage too.
 #pragma once
+#include <QDateTime>
 #include <QImage>
 #include <QWidget>
 #include <atomic>
@@ -9,8 +10,10 @@
 
 #include "app/workspace.hpp"
 
+class QLabel;
 class QLineEdit;
 class QListWidget;
+class QPushButton;
 
 namespace nb {
 
@@ -28,7 +31,11 @@ class LineUp : public QWidget {
     bool has_portrait(int index) const;
     QSize sizeHint() const override { return {300, 250}; }
 
+  signals:
+    void menu_wanted(int index, const QPoint& global);
+
   protected:
+    void contextMenuEvent(QContextMenuEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
@@ -44,13 +51,14 @@ class LineUp : public QWidget {
     Workspace& workspace_;
     QString filter_;
     std::map<QString, Portrait> portraits_;  ///< by path of the rig
-    std::map<QString, bool> asked_;
+    std::map<QString, QDateTime> asked_;     ///< when what it is made from was written
     QThreadPool pool_;
     std::shared_ptr<std::atomic<bool>> cancelled_ = std::make_shared<std::atomic<bool>>(false);
     QPointF pressed_at_;
     int pressed_ = -1;
     int first_ = 0;
 
+    static Portrait find_portrait(const Choice& choice);
     void ask_for_portraits();
     QRectF column(int position) const;
 
@@ -66,14 +74,32 @@ class LibraryPanel : public QWidget {
     LineUp* line_up() const { return line_up_; }
     QLineEdit* search() const { return search_; }
     QListWidget* takes() const { return takes_; }
+    /// A field over a character's or take's name; Enter keeps what is typed.
+    void start_rename(bool is_character, int index);
+    QLineEdit* rename_field() const { return rename_; }
+
+  signals:
+    void rename_wanted(bool is_character, int index, const QString& name);
+    void remove_wanted(bool is_character, int index);
+    void add_wanted(bool is_character, int index);
+    void library_wanted(bool is_new);
+
+  protected:
+    void keyPressEvent(QKeyEvent* event) override;
 
   private:
     Workspace& workspace_;
+    QLabel* heading_;
+    QPushButton* add_;
     QLineEdit* search_;
+    QLineEdit* rename_ = nullptr;
     LineUp* line_up_;
     QListWidget* takes_;
 
     void refresh();
+    void show_menu(bool is_character, int index, const QPoint& global);
+    /// What is in use and stands beside the library: (is a character, index); index -1 for none.
+    std::pair<bool, int> outsider() const;
 };
 
 }  // namespace nb

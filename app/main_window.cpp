@@ -88,6 +88,17 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     panels_->addWidget(promise_);
     library_ = new LibraryPanel(workspace_, this);
     panels_->addWidget(library_);
+    connect(library_, &LibraryPanel::rename_wanted, this,
+            [this](bool is_character, int index, const QString& name) {
+                change_library(ChangeLibrary::Kind::rename, is_character, index, name);
+            });
+    connect(library_, &LibraryPanel::remove_wanted, this, [this](bool is_character, int index) {
+        change_library(ChangeLibrary::Kind::remove, is_character, index, {});
+    });
+    connect(library_, &LibraryPanel::add_wanted, this, [this](bool is_character, int index) {
+        change_library(ChangeLibrary::Kind::add, is_character, index, {});
+    });
+    connect(library_, &LibraryPanel::library_wanted, this, &MainWindow::ask_library);
     middle->addWidget(panels_);
     rows->addLayout(middle, 1);
     rows->addWidget(transport_);
@@ -117,6 +128,21 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
                          {use_as_target});
         else
             notice_->say(tr("%1 is a rig: it is the target now.").arg(QFileInfo(path).fileName()));
+    });
+    connect(&workspace_, &Workspace::files_sorted, this, [this](const std::vector<SortedFile>& files) {
+        QStringList lines;
+        bool has_trouble = false;
+        for (const SortedFile& file : files) {
+            has_trouble |= file.as == Taken::nothing;
+            QString line = tr("%1: %2").arg(QFileInfo(QString::fromStdString(file.path)).fileName(),
+                                            QString::fromStdString(file.holds));
+            if (file.as == Taken::rig) line += tr(" — a target");
+            if (file.as == Taken::take) line += tr(" — a take");
+            if (!file.why.empty()) line += tr(", %1").arg(QString::fromStdString(file.why));
+            lines << line;
+        }
+        const bool is_only_library = files.size() == 1 && files[0].as == Taken::library;
+        if (!is_only_library) notice_->say(lines.join('\n'), has_trouble);
     });
     connect(notice_, &NoticeBar::cancel_wanted, this, [this] { workspace_.cancel(); });
     connect(notice_, &NoticeBar::link_chosen, this, [this](const QString& link) {
@@ -220,10 +246,16 @@ void MainWindow::make_actions() {
         [this] { stage_->set_shown(StageView::Shown((int(stage_->shown()) + 1) % 3)); });
     for (const bool of_target : {true, false})
         add(of_target ? "target look" : "source look",
-            of_target ? tr("Target as mesh, x-ray or bones") : tr("Source as bones, mesh or x-ray"),
+            of_target ? tr("Target as mesh, x-ray, bones or hidden")
+                      : tr("Source as mesh, x-ray, bones or hidden"),
             {of_target ? QKeySequence(Qt::Key_M) : QKeySequence(Qt::SHIFT | Qt::Key_M)}, [this, of_target] {
-                stage_->set_body_look(of_target, BodyLook((int(stage_->body_look(of_target)) + 1) % 3));
+                const BodyLook now = stage_->body_look(of_target);
+                stage_->set_body_look(of_target, now == BodyLook::mesh    ? BodyLook::xray
+                                                 : now == BodyLook::xray  ? BodyLook::bones
+                                                 : now == BodyLook::bones ? BodyLook::hidden
+                                                                          : BodyLook::mesh);
             });
+    add("insets", tr("Foot insets"), {Qt::Key_I}, [this] { stage_->set_insets(!stage_->has_insets()); });
     add("trail", tr("Trail of the selected bone"), {Qt::Key_T},
         [this] { stage_->set_trail(!stage_->has_trail()); });
     add("worst", tr("To the next worst frame of the measure"), {Qt::Key_W},
@@ -234,6 +266,14 @@ void MainWindow::make_actions() {
     add("save", tr("Save the pairing"), {QKeySequence::Save}, [this] { workspace_.save(); });
     add("export", tr("Export the result"), {QKeySequence(Qt::CTRL | Qt::Key_E)}, [this] { ask_export(); });
     add("library", tr("Library or station"), {Qt::Key_D}, [this] { show_library(!is_library_shown_); });
+    add("add target", tr("Take the target into the library"), {},
+        [this] { change_library(ChangeLibrary::Kind::add, true, workspace_.target_index(), {}); });
+    add("add take", tr("Take the take into the library"), {},
+        [this] { change_library(ChangeLibrary::Kind::add, false, workspace_.take_index(), {}); });
+    add("remove target", tr("Remove the target from the library, to its trash"), {},
+        [this] { change_library(ChangeLibrary::Kind::remove, true, workspace_.target_index(), {}); });
+    add("new library", tr("Make a new library in an empty folder"), {}, [this] { ask_library(true); });
+    add("open library", tr("Open a library folder"), {}, [this] { ask_library(false); });
     add("find", tr("Find anything"), {QKeySequence(Qt::CTRL | Qt::Key_K)}, [this] { find_anything(); });
     add("look", tr("Ink or paper"), {QKeySequence(Qt::CTRL | Qt::Key_I)},
         [this] { set_look(is_paper_ ? "ink" : "paper"); });
@@ -453,6 +493,29 @@ void MainWindow::ask_open(bool as_target) {
     if (!path.isEmpty()) workspace_.open_file(path, as_target);
 }
 
+void MainWindow::change_library(ChangeLibrary::Kind kind, bool is_character, int index, const QString& name) {
+    const auto& list = is_character ? workspace_.targets() : workspace_.takes();
+    if (index < 0 || index >= int(list.size())) return;
+    const Choice choice = list[size_t(index)];
+    if (choice.is_of_library == (kind == ChangeLibrary::Kind::add)) return;
+    const int before = undo_.count();
+    undo_.push(new ChangeLibrary(workspace_, kind, choice, is_character, name));
+    if (undo_.count() == before && !undo_.canRedo()) return;
+    if (kind == ChangeLibrary::Kind::remove)
+        notice_->say(tr("%1 lies in the library's trash; Ctrl+Z puts it back.").arg(choice.name));
+    if (kind == ChangeLibrary::Kind::add) notice_->say(tr("%1 is in the library now.").arg(choice.name));
+}
+
+void MainWindow::ask_library(bool is_new) {
+    const QString folder = QFileDialog::getExistingDirectory(
+        this, is_new ? tr("An empty folder for the new library") : tr("Open a library"));
+    if (folder.isEmpty()) return;
+    if (is_new)
+        workspace_.create_library(folder, QFileInfo(folder).fileName());
+    else
+        workspace_.open_library(folder);
+}
+
 void MainWindow::ask_export() {
     if (!workspace_.result()) {
         notice_->say(tr("There is nothing to export yet: choose a take and a target."), true);
@@ -509,12 +572,7 @@ void MainWindow::find_anything() {
 }
 
 void MainWindow::open_files(const QStringList& paths) {
-    for (const QString& path : paths) {
-        if (QFileInfo(path).isDir())
-            workspace_.open_library(path);
-        else
-            workspace_.open_file(path);
-    }
+    workspace_.open_files(paths);
 }
 
 bool MainWindow::eventFilter(QObject* watched, QEvent* event) {

@@ -3,6 +3,7 @@
 #include <QMainWindow>
 #include <QUndoStack>
 
+#include "app/commands.hpp"
 #include "app/playback.hpp"
 #include "app/workspace.hpp"
 
@@ -90,6 +91,8 @@ class MainWindow : public QMainWindow {
     void refresh_view_label();
     void show_station();
     void go_to_worst(ReviewMeasure measure);
+    void change_library(ChangeLibrary::Kind kind, bool is_character, int index, const QString& name);
+    void ask_library(bool is_new);
     void ask_export();
     void ask_open(bool as_target);
 };

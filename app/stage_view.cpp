@@ -18,6 +18,7 @@ StageView::StageView(Workspace& workspace, Playback& playback, QWidget* parent)
     setAccessibleName(tr("Stage"));
     nb::set_view(camera_, view_);
     aside_ = camera_.right();
+    figures_ = new InsetFigures(this);
     still_.setSingleShot(true);
     still_.setInterval(140);
     connect(&still_, &QTimer::timeout, this, [this] {
@@ -86,6 +87,12 @@ void StageView::set_body_look(bool of_target, BodyLook body_look) {
     emit view_changed();
 }
 
+void StageView::set_insets(bool on) {
+    has_insets_ = on;
+    refresh();
+    emit view_changed();
+}
+
 void StageView::set_trail(bool on) {
     has_trail_ = on;
     refresh();
@@ -149,8 +156,11 @@ StageView::SmoothPlaces StageView::smooth_places(int frame) const {
         const Vec3 moved = workspace_.target() && workspace_.source()
                                ? Vec3((in_target ? 0.5 : -0.5) * spread_m() * aside_)
                                : Vec3(Vec3::Zero());
-        places.emplace_back(Vec3(sum / count + moved),
-                            stature(loaded->file.character.rig.skeleton, loaded->file.character.roles));
+        const Character& c = loaded->file.character;
+        const double tall = stature(c.rig.skeleton, c.roles);
+        places.push_back({sum / count + moved, tall,
+                          std::max(0.0, sum.y() / count - c.rest.p_WJ0[size_t(hips)].y()),
+                          (c.roles.plan == "quadruped" ? 0.8 : 0.25) * tall});
     }
     return places;
 }
@@ -159,11 +169,13 @@ Vec3 StageView::followed_point(const SmoothPlaces& places) {
     if (places.empty()) return {0, 0.9, 0};
     Vec3 point = Vec3::Zero();
     double tallest = 0.0;
-    for (const auto& [place, tall] : places) {
-        point += place / double(places.size());
-        tallest = std::max(tallest, tall);
+    double risen = 0.0;
+    for (const SmoothPlace& place : places) {
+        point += place.hips_m / double(places.size());
+        risen += place.risen_m / double(places.size());
+        tallest = std::max(tallest, place.stature_m);
     }
-    point.y() = 0.5 * tallest;
+    point.y() = 0.5 * tallest + risen;
     return point;
 }
 
@@ -180,11 +192,11 @@ void StageView::place_camera() {
     // A box around each body, seen from here, with some air; the focus moves to its middle.
     Eigen::Array2d low = Eigen::Array2d::Constant(1e9);
     Eigen::Array2d high = Eigen::Array2d::Constant(-1e9);
-    for (const auto& [place, stature_m] : places)
+    for (const SmoothPlace& place : places)
         for (int corner = 0; corner < 8; ++corner) {
-            const Vec3 p(place.x() + (corner & 1 ? 0.25 : -0.25) * stature_m,
-                         (corner & 2 ? 1.07 : -0.02) * stature_m,
-                         place.z() + (corner & 4 ? 0.25 : -0.25) * stature_m);
+            const Vec3 p(place.hips_m.x() + (corner & 1 ? 1 : -1) * place.wide_m,
+                         place.risen_m + (corner & 2 ? 1.07 : -0.02) * place.stature_m,
+                         place.hips_m.z() + (corner & 4 ? 1 : -1) * place.wide_m);
             const Vec3 off = p - camera_.focus_m;
             const Eigen::Array2d seen(off.dot(camera_.right()), off.dot(camera_.up()));
             low = low.min(seen);
@@ -194,7 +206,11 @@ void StageView::place_camera() {
     const Eigen::Array2d middle = 0.5 * (low + high);
     camera_.focus_m += middle.x() * camera_.right() + middle.y() * camera_.up();
     const Eigen::Array2d span = high - low;
-    camera_.height_m = std::max({0.5, 1.08 * span.y(), 1.05 * span.x() * height() / std::max(1, width())});
+    // The insets' column stays free.
+    const int column = has_insets_ ? inset_column_px(size()) : 0;
+    const int free = std::max(1, width() - column);
+    camera_.height_m = std::max({0.5, 1.08 * span.y(), 1.05 * span.x() * height() / free});
+    camera_.focus_m += 0.5 * column * camera_.metres_per_pixel(height()) * camera_.right();
 }
 
 Scene StageView::scene_at(int frame) const {
@@ -212,6 +228,7 @@ Scene StageView::scene_at(int frame) const {
     };
     scene = make_scene(actor(source, S, source_look_), has_target ? actor(target, T, target_look_) : Actor{},
                        spread_m(), aside_, look().stage());
+    if (source) add_props(scene, source->props, S, workspace_.place_scale());
     // Lying over each other, the source is seen through.
     if (spread_ < 0.2 && scene.bodies.size() == 2) scene.bodies[0].opacity = 0.5f;
     for (size_t i = 0; i < scene.bodies.size(); ++i) {
@@ -264,8 +281,34 @@ void StageView::paintGL() {
     }
     place_camera();
     const double ratio = devicePixelRatioF();
-    renderer_->draw(scene_at(playback_.frame()), camera_, int(width() * ratio), int(height() * ratio),
-                    defaultFramebufferObject(), is_fine_ && !playback_.is_playing() ? 2 : 1);
+    const Scene scene = scene_at(playback_.frame());
+    std::vector<Shot> shots{{camera_, 0, 0, int(width() * ratio), int(height() * ratio), -1, {}}};
+    std::vector<FootInset> insets;
+    if (has_insets_ && !scene.bodies.empty()) {
+        const bool of_target = shown_ != Shown::source && workspace_.target();
+        const size_t body = of_target && scene.bodies.size() == 2 ? 1 : 0;
+        insets = foot_insets(workspace_, of_target, playback_.frame(), scene.bodies[body].moved_m, size());
+        for (const FootInset& inset : insets) {
+            Shot shot{inset.camera,
+                      int(inset.place.left() * ratio),
+                      int((height() - 1 - inset.place.bottom()) * ratio),
+                      int(inset.place.width() * ratio),
+                      int(inset.place.height() * ratio),
+                      int(body),
+                      inset_strokes(inset)};
+            for (Stroke2& stroke : shot.strokes)
+                stroke = {ratio * stroke.from, ratio * stroke.to, ratio * stroke.width_px};
+            shots.push_back(std::move(shot));
+        }
+    }
+    renderer_->draw(scene, shots, defaultFramebufferObject(), is_fine_ && !playback_.is_playing() ? 2 : 1);
+    // Figures can be read only while the picture stands still, and cost a blend of their own.
+    if (playback_.is_playing()) insets.clear();
+    if (figures_->isVisible() != !insets.empty() || !insets.empty())
+        QMetaObject::invokeMethod(
+            figures_,
+            [this, insets = std::move(insets)]() mutable { figures_->show_insets(std::move(insets)); },
+            Qt::QueuedConnection);
     if (playback_.is_playing()) {
         if (!drawn_clock_.isValid()) drawn_clock_.start();
         ++drawn_;
@@ -297,9 +340,9 @@ std::vector<std::pair<bool, int>> StageView::bones_at(const QPointF& at) const {
     for (size_t i = 0; i < scene.bodies.size(); ++i) {
         const bool is_target = shown_ == Shown::target || i == 1;
         const LoadedPtr loaded = is_target ? workspace_.target() : workspace_.source();
-        if (!loaded) continue;
         const SceneBody& body = scene.bodies[i];
-        for (const BoneSegment& bone : bone_segments(loaded->file.character)) {
+        if (!loaded || body.look == BodyLook::hidden) continue;
+        for (const BoneSegment& bone : loaded->segments) {
             const Vec3 start = body.pose.p[size_t(bone.joint)] + body.moved_m;
             const Vec3 end = start + body.pose.R[size_t(bone.joint)] * bone.end_m;
             const Vec3 a = camera_.project(start, width(), height());
@@ -315,6 +358,7 @@ std::vector<std::pair<bool, int>> StageView::bones_at(const QPointF& at) const {
     }
     std::sort(hits.begin(), hits.end(), [](const Hit& a, const Hit& b) { return a.score < b.score; });
     std::vector<std::pair<bool, int>> bones;
+    bones.reserve(hits.size());
     for (const Hit& hit : hits) bones.emplace_back(hit.in_target, hit.joint);
     return bones;
 }

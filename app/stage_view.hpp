@@ -5,6 +5,7 @@
 #include <QTimer>
 #include <memory>
 
+#include "app/foot_insets.hpp"
 #include "app/playback.hpp"
 #include "app/workspace.hpp"
 #include "draw/renderer.hpp"
@@ -33,6 +34,8 @@ class StageView : public QOpenGLWidget {
     /// How a body is drawn; a body without a mesh is always drawn as bones.
     void set_body_look(bool of_target, BodyLook body_look);
     BodyLook body_look(bool of_target) const { return of_target ? target_look_ : source_look_; }
+    void set_insets(bool on);
+    bool has_insets() const { return has_insets_; }
     void set_trail(bool on);
     bool has_trail() const { return has_trail_; }
     void frame_selection();  ///< the selected bone, else both bodies
@@ -67,6 +70,7 @@ class StageView : public QOpenGLWidget {
     Workspace& workspace_;
     Playback& playback_;
     std::unique_ptr<Renderer> renderer_;
+    InsetFigures* figures_;
     Camera camera_;
     View view_ = View::three_quarter;
     double spread_ = 0.75;
@@ -74,6 +78,7 @@ class StageView : public QOpenGLWidget {
     bool is_long_lens_ = true;
     BodyLook source_look_ = BodyLook::bones;
     BodyLook target_look_ = BodyLook::mesh;
+    bool has_insets_ = true;
     bool has_trail_ = true;
     int selected_joint_ = -1;
     bool is_selected_in_target_ = true;
@@ -92,7 +97,13 @@ class StageView : public QOpenGLWidget {
     double drawn_per_second_ = 0.0;
 
     /// Hips of the shown bodies around a frame, averaged over half a second so that the camera does not bob.
-    using SmoothPlaces = std::vector<std::pair<Vec3, double>>;  ///< place shown, stature; m
+    struct SmoothPlace {
+        Vec3 hips_m = Vec3::Zero();  ///< as shown
+        double stature_m = 0.0;
+        double risen_m = 0.0;  ///< how much higher than standing on the floor: on steps
+        double wide_m = 0.0;   ///< half of what the body takes sideways
+    };
+    using SmoothPlaces = std::vector<SmoothPlace>;
     SmoothPlaces smooth_places(int frame) const;
     static Vec3 followed_point(const SmoothPlaces& places);
     double spread_m() const;

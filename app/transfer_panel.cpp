@@ -176,7 +176,14 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
         refresh_settings();
         refresh_distances();
     });
-    connect(&playback_, &Playback::frame_changed, this, &TransferPanel::refresh_distances);
+    // While it plays, numbers that change with every frame cannot be read: five a second do.
+    unread_.setSingleShot(true);
+    unread_.setInterval(200);
+    connect(&unread_, &QTimer::timeout, this, &TransferPanel::refresh_distances);
+    connect(&playback_, &Playback::frame_changed, this, [this] {
+        if (!playback_.is_playing()) return refresh_distances();
+        if (!unread_.isActive()) unread_.start();
+    });
     connect(&workspace_, &Workspace::review_changed, this, &TransferPanel::refresh_review);
     connect(&workspace_, &Workspace::result_changed, this, &TransferPanel::refresh_settings);
     for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed})

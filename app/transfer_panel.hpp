@@ -1,6 +1,7 @@
 // The panel of the Transfer station: the figures of the review, the passes with how far each moves the body,
 // what of each limb crosses, the place map, and what has no partner.
 #pragma once
+#include <QTimer>
 #include <QWidget>
 #include <array>
 
@@ -28,6 +29,7 @@ class TransferPanel : public QWidget {
   private:
     Workspace& workspace_;
     Playback& playback_;
+    QTimer unread_;
     QUndoStack& undo_;
     std::array<QLabel*, 3> target_figures_{}, source_figures_{};
     std::array<QCheckBox*, 3> passes_{};

@@ -28,6 +28,10 @@ QString shown_name(const std::string& file_name) {
 
 Workspace::Workspace(QObject* parent) : QObject(parent) {
     pool_.setMaxThreadCount(2);
+    changed_.setSingleShot(true);
+    changed_.setInterval(250);
+    connect(&watcher_, &QFileSystemWatcher::directoryChanged, &changed_, qOverload<>(&QTimer::start));
+    connect(&changed_, &QTimer::timeout, this, &Workspace::read_library_again);
 }
 
 Workspace::~Workspace() {
@@ -83,26 +87,153 @@ void Workspace::open_library(const QString& folder) {
     has_library_ = true;
     takes_.clear();
     targets_.clear();
+    list_library();
     int first_target = 0;
-    for (const LibraryEntry& entry : library_.takes)
-        takes_.push_back({shown_name(entry.name), QString::fromStdString(entry.path),
-                          QString::fromStdString(entry.document)});
-    for (const LibraryEntry& entry : library_.characters) {
-        QString name = shown_name(entry.name).toLower();
+    for (size_t i = 0; i < library_.characters.size(); ++i)
+        if (library_.characters[i].name == "ferrier") first_target = int(i);
+    int first_take = 0;
+    for (size_t i = 0; i < library_.takes.size(); ++i)
+        if (library_.takes[i].name == "quay-walk") first_take = int(i);
+    take_index_ = target_index_ = -1;
+    emit choices_changed();
+    if (!takes_.empty()) choose_take(first_take);
+    if (!targets_.empty()) choose_target(first_target);
+}
+
+Choice Workspace::choice_of(const LibraryEntry& entry, bool is_character) {
+    QString name = shown_name(entry.name);
+    if (is_character) {
+        name = name.toLower();
         if (!entry.document.empty()) try {
                 name = QString::fromStdString(
                     read_document(entry.document, "character").value("name", entry.name));
             } catch (const std::exception& error) {
                 emit failed(QString::fromStdString(error.what()));
             }
-        if (entry.name == "ferrier") first_target = int(targets_.size());
-        targets_.push_back(
-            {name, QString::fromStdString(entry.path), QString::fromStdString(entry.document)});
     }
-    take_index_ = target_index_ = -1;
+    return {name, QString::fromStdString(entry.path), QString::fromStdString(entry.document), {}, true};
+}
+
+/// The library's entries before what was opened beside it; what is in use stays in use.
+void Workspace::list_library() {
+    const auto list = [&](std::vector<Choice>& choices, int& index, const std::vector<LibraryEntry>& entries,
+                          bool is_character) {
+        const QString in_use = index >= 0 ? choices[size_t(index)].path : QString();
+        std::vector<Choice> renewed;
+        for (const LibraryEntry& entry : entries) renewed.push_back(choice_of(entry, is_character));
+        for (const Choice& choice : choices)
+            if (!choice.is_of_library) renewed.push_back(choice);
+        choices = std::move(renewed);
+        const auto at =
+            std::find_if(choices.begin(), choices.end(), [&](const Choice& c) { return c.path == in_use; });
+        index = at == choices.end() ? -1 : int(at - choices.begin());
+    };
+    list(takes_, take_index_, library_.takes, false);
+    list(targets_, target_index_, library_.characters, true);
+    // Others may work in the same folder.
+    if (!watcher_.directories().isEmpty()) watcher_.removePaths(watcher_.directories());
+    QStringList folders;
+    for (const auto* part : {"", "/characters", "/takes", "/pairings"}) {
+        const QString folder = library_folder() + part;
+        if (QFileInfo(folder).isDir()) folders << folder;
+    }
+    for (const LibraryEntry& entry : library_.characters)
+        folders << QFileInfo(QString::fromStdString(entry.path)).path();
+    if (!folders.isEmpty()) watcher_.addPaths(folders);
+}
+
+void Workspace::read_library_again() {
+    if (!has_library_) return;
+    try {
+        Library renewed = nb::open_library(library_.folder);
+        library_ = std::move(renewed);
+    } catch (const FileError& error) {
+        emit failed(
+            tr("%1. What is open stays open; nothing is lost.").arg(QString::fromStdString(error.what())));
+        return;
+    }
+    list_library();
     emit choices_changed();
-    if (!takes_.empty()) choose_take(0);
-    if (!targets_.empty()) choose_target(first_target);
+}
+
+bool Workspace::create_library(const QString& folder, const QString& name) {
+    try {
+        nb::create_library(folder.toStdString(), name.toStdString());
+    } catch (const FileError& error) {
+        emit failed(QString::fromStdString(error.what()));
+        return false;
+    }
+    open_library(folder);
+    return true;
+}
+
+template <typename Change>
+bool Workspace::change_library(Change change) {
+    if (!has_library_) {
+        emit failed(tr("No library is open; make one first."));
+        return false;
+    }
+    try {
+        change();
+    } catch (const FileError& error) {
+        emit failed(tr("The library is as it was: %1").arg(QString::fromStdString(error.what())));
+        return false;
+    }
+    read_library_again();
+    return true;
+}
+
+bool Workspace::add_to_library(const Choice& choice, bool is_character, Choice& added) {
+    return change_library([&] {
+        const std::string path = choice.path.toStdString();
+        const std::string name = choice.name.toStdString();
+        // The id stays what it is in use, and with it the pairings.
+        const std::string id =
+            target_ && target_->file.character.rig.path == path ? target_->file.character.id : std::string();
+        const LibraryEntry entry =
+            is_character ? add_character(library_, path, choice.document.toStdString(), name, id)
+                         : add_take(library_, path, choice.character.toStdString(), name);
+        added = choice_of(entry, is_character);
+        // What stood beside the library is in it now.
+        for (Choice& c : is_character ? targets_ : takes_)
+            if (c.path == choice.path) c = added;
+    });
+}
+
+bool Workspace::rename_in_library(const Choice& choice, bool is_character, const QString& name,
+                                  Choice& renamed) {
+    return change_library([&] {
+        const LibraryEntry entry{"", choice.path.toStdString(), choice.document.toStdString()};
+        renamed = choice;
+        if (is_character) {
+            rename_character(entry, name.toStdString());
+            renamed.name = name;
+            return;
+        }
+        renamed = choice_of(rename_take(entry, name.toStdString()), false);
+        for (Choice& take : takes_)
+            if (take.path == choice.path) take = renamed;
+    });
+}
+
+bool Workspace::lay_aside(const Choice& choice, bool is_character, Trashed& trashed) {
+    const int index = is_character ? target_index_ : take_index_;
+    const auto& list = is_character ? targets_ : takes_;
+    const bool is_in_use = index >= 0 && index < int(list.size()) && list[size_t(index)].path == choice.path;
+    const bool is_done = change_library([&] {
+        trashed = nb::lay_aside(library_, {"", choice.path.toStdString(), choice.document.toStdString()},
+                                is_character);
+    });
+    // What took its place in the list comes onto the stage.
+    if (is_done && is_in_use && !list.empty()) {
+        const int next = std::min(index, int(list.size()) - 1);
+        is_character ? choose_target(next) : choose_take(next);
+    }
+    return is_done;
+}
+
+bool Workspace::put_back(const Trashed& trashed) {
+    return change_library([&] { nb::put_back(trashed); });
 }
 
 void Workspace::choose_take(int index) {
@@ -134,7 +265,7 @@ void Workspace::load(const Choice& choice, bool as_target) {
             loaded->file = as_target
                                ? load_character(choice.path.toStdString(), document, loaded->notes)
                                : load_take((document.empty() ? choice.path : choice.document).toStdString(),
-                                           "", loaded->notes);
+                                           choice.character.toStdString(), loaded->notes);
             if (document.empty()) {
                 // A file without a document: its id follows from its skeleton, so that its pairings are found
                 // again.
@@ -150,6 +281,8 @@ void Workspace::load(const Choice& choice, bool as_target) {
                     choice.path.toStdString(), why,
                     "name hips and legs in plain words, or write a character file with nbone characterize");
             loaded->figure = std::make_shared<const Figure>(make_figure(loaded->file.character));
+            loaded->segments = bone_segments(loaded->file.character);
+            loaded->props = load_props(loaded->file, loaded->notes);
             return LoadedPtr(loaded);
         },
         [this, as_target](LoadedPtr loaded) { take_up(std::move(loaded), as_target); });
@@ -181,16 +314,18 @@ void Workspace::open_file(const QString& path, bool as_target) {
     auto cancelled = std::make_shared<std::atomic<bool>>(false);
     run(
         tr("Reading %1").arg(QFileInfo(path).fileName()), cancelled,
-        [path, as_target](const Progress&) {
-            if (path.endsWith(".take.json")) return false;
-            const LoadedFile file = load_file(path.toStdString());
-            return as_target || !file.take || file.take->frames < 2;
+        [path, as_target, library = library_](const Progress&) {
+            SortedFile file = sort_files({path.toStdString()}, library).front();
+            if (file.as == Taken::nothing) throw std::runtime_error(file.trouble);
+            if (as_target) file.as = Taken::rig;
+            return file;
         },
-        [this, path](bool is_rig) {
+        [this, path](const SortedFile& file) {
+            const bool is_rig = file.as != Taken::take;
             const QString beside = QFileInfo(path).dir().filePath("character.json");
             const QString name = QFileInfo(path).completeBaseName();
             auto& list = is_rig ? targets_ : takes_;
-            Choice choice{name, path, {}};
+            Choice choice{name, path, {}, QString::fromStdString(file.character), false};
             if (is_rig && QFileInfo(path).baseName() == "rig" && QFile::exists(beside))
                 choice.document = beside;
             if (path.endsWith(".take.json")) choice.document = path;
@@ -203,6 +338,43 @@ void Workspace::open_file(const QString& path, bool as_target) {
             else
                 choose_take(index);
             emit file_opened(path, !is_rig);
+        });
+}
+
+void Workspace::open_files(const QStringList& paths) {
+    if (paths.size() == 1 && !QFileInfo(paths[0]).isDir()) return open_file(paths[0]);
+    auto cancelled = std::make_shared<std::atomic<bool>>(false);
+    std::vector<std::string> all;
+    for (const QString& path : paths) all.push_back(path.toStdString());
+    run(
+        tr("Looking at %1 files").arg(paths.size()), cancelled,
+        [all, library = library_](const Progress&) { return sort_files(all, library); },
+        [this](const std::vector<SortedFile>& files) {
+            int take = -1;
+            int target = -1;
+            for (const SortedFile& file : files) {
+                const QString path = QString::fromStdString(file.path);
+                if (file.as == Taken::library) open_library(path);
+                if (file.as != Taken::take && file.as != Taken::rig) continue;
+                const bool is_rig = file.as == Taken::rig;
+                auto& list = is_rig ? targets_ : takes_;
+                auto at =
+                    std::find_if(list.begin(), list.end(), [&](const Choice& c) { return c.path == path; });
+                if (at == list.end()) {
+                    Choice choice{QFileInfo(path).completeBaseName(), path, {}, {}, false};
+                    const QString beside = QFileInfo(path).dir().filePath("character.json");
+                    if (is_rig && QFileInfo(path).baseName() == "rig" && QFile::exists(beside))
+                        choice.document = beside;
+                    if (path.endsWith(".take.json")) choice.document = path;
+                    choice.character = QString::fromStdString(file.character);
+                    at = list.insert(list.end(), choice);
+                }
+                (is_rig ? target : take) = int(at - list.begin());
+            }
+            emit choices_changed();
+            emit files_sorted(files);
+            if (take >= 0) choose_take(take);
+            if (target >= 0) choose_target(target);
         });
 }
 

@@ -2,18 +2,23 @@
 // Loading and solving run in the background and are superseded by newer ones; everything is announced by
 // signals. Knows no widgets.
 #pragma once
+#include <QFileSystemWatcher>
 #include <QObject>
 #include <QString>
 #include <QStringList>
 #include <QThreadPool>
+#include <QTimer>
 #include <atomic>
 #include <map>
 #include <memory>
 
+#include "core/library/keep.hpp"
 #include "core/library/library.hpp"
+#include "core/library/sort.hpp"
 #include "core/review/review.hpp"
 #include "core/transfer/engine.hpp"
 #include "draw/figure.hpp"
+#include "draw/scene.hpp"
 
 namespace nb {
 
@@ -21,6 +26,8 @@ namespace nb {
 struct Loaded {
     LoadedFile file;
     std::shared_ptr<const Figure> figure;
+    std::vector<BoneSegment> segments;  ///< for picking
+    std::vector<Prop> props;            ///< what stands beside the bodies of a take
     std::vector<std::string> notes;
 };
 using LoadedPtr = std::shared_ptr<const Loaded>;
@@ -29,7 +36,9 @@ using LoadedPtr = std::shared_ptr<const Loaded>;
 struct Choice {
     QString name;  ///< as shown
     QString path;
-    QString document;  ///< character.json, or the *.take.json to load instead
+    QString document;   ///< character.json, or the *.take.json to load instead
+    QString character;  ///< a motion file without a document: the character.json that fits its skeleton
+    bool is_of_library = false;
 };
 
 class Workspace : public QObject {
@@ -49,6 +58,22 @@ class Workspace : public QObject {
     void step_target(int by);
     /// Opens a file as what it is: with motion a take, without a rig; `as_target` takes its rest only.
     void open_file(const QString& path, bool as_target = false);
+    /// Several files at once: each is looked at, rigs become targets, motion takes; the last of each is taken
+    /// up.
+    void open_files(const QStringList& paths);
+
+    bool has_library() const { return has_library_; }
+    QString library_folder() const { return QString::fromStdString(library_.folder); }
+    /// Makes an empty library and opens it; false when that failed (said).
+    bool create_library(const QString& folder, const QString& name);
+    /// Reads the folder again: what others have added, renamed, removed. Keeps what is in use.
+    void read_library_again();
+    /// What an undo command needs to change the library; false when it failed (said), and nothing has
+    /// changed.
+    bool add_to_library(const Choice& choice, bool is_character, Choice& added);
+    bool rename_in_library(const Choice& choice, bool is_character, const QString& name, Choice& renamed);
+    bool lay_aside(const Choice& choice, bool is_character, Trashed& trashed);
+    bool put_back(const Trashed& trashed);
 
     LoadedPtr source() const { return source_; }
     LoadedPtr target() const { return target_; }
@@ -67,6 +92,8 @@ class Workspace : public QObject {
 
     /// Poses of one frame with the settings in force: the finished result, or solved here and now.
     void poses_at(int frame, Pose& source, Pose& target) const;
+    /// k of the place map in force.
+    double place_scale() const { return plan_ ? plan_->k : 1.0; }
     /// How far each pass moves the body at a frame: root, angles, reach; mean over joints, cm.
     std::array<double, 3> pass_distances_cm(int frame) const;
 
@@ -85,6 +112,7 @@ class Workspace : public QObject {
     void failed(const QString& line);                        ///< something that went wrong, one line
     void changed_by_others(const QString& path);
     void file_opened(const QString& path, bool as_take);
+    void files_sorted(const std::vector<nb::SortedFile>& files);
 
   private:
     struct PairingState {
@@ -95,6 +123,8 @@ class Workspace : public QObject {
     };
 
     QThreadPool pool_;
+    QFileSystemWatcher watcher_;
+    QTimer changed_;  ///< fires once the library's folder has been quiet for a moment
     Library library_;
     bool has_library_ = false;
     std::vector<Choice> takes_, targets_;
@@ -114,6 +144,10 @@ class Workspace : public QObject {
     template <typename Work, typename Done>
     void run(const QString& what, const std::shared_ptr<std::atomic<bool>>& cancelled, Work work, Done done);
     void load(const Choice& choice, bool as_target);
+    void list_library();
+    Choice choice_of(const LibraryEntry& entry, bool is_character);
+    template <typename Change>
+    bool change_library(Change change);
     void take_up(LoadedPtr loaded, bool as_target);
     PairingState& state();
     void find_pairing_state();

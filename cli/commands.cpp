@@ -95,6 +95,23 @@ class TerminalProgress {
     std::atomic<bool> is_shown_{false};
 };
 
+/// Roles by hand take the place of the proposed ones.
+void give_roles(const std::string& path, LoadedFile& loaded) {
+    Json document;
+    try {
+        document = Json::parse(read_file(path));
+    } catch (const Json::exception&) {
+        throw FileError(path, "is no valid JSON",
+                        R"(write {"plan": "biped", "roles": {"hips": "bone", ...}})");
+    }
+    Character& character = loaded.character;
+    character.roles = read_given_roles(document, path, character.rig.skeleton);
+    std::string why;
+    if (!can_be_transferred(character.roles, why)) throw FileError(path, why, "give them a bone");
+    character.rest =
+        align_rest(character.rig.skeleton, character.roles, loaded.take ? &*loaded.take : nullptr);
+}
+
 Json role_json(const Character& character) {
     Json roles = Json::object();
     for (const RoleFill& fill : character.roles.fills)
@@ -162,11 +179,12 @@ int inspect(const Options& options) {
 }
 
 int characterize(const Options& options) {
-    const LoadedFile loaded = load_file(options.file);
+    LoadedFile loaded = load_file(options.file);
+    if (!options.roles.empty()) give_roles(options.roles, loaded);
     const Character& character = loaded.character;
     if (character.roles.fills.empty())
         throw FileError(options.file, "no body is found in it by its bone names",
-                        "name hips, thighs and arms in plain words");
+                        "name hips, thighs and arms in plain words, or give roles by hand with --roles");
     if (!options.out.empty()) write_file(options.out, format_document(character_document(character)));
     const auto& names = character.rig.skeleton.names;
     if (options.as_json) {

@@ -16,8 +16,8 @@ struct WrongUse : std::runtime_error {
 };
 
 struct Options {
-    std::string file, out, take, target, source_character, target_character, pairing, passes, frames, review,
-        view;
+    std::string file, out, roles, take, target, source_character, target_character, pairing, passes, frames,
+        review, view;
     std::string theme = "ink";
     std::string body_look = "mesh";
     std::optional<double> fps;

@@ -18,6 +18,9 @@ int main(int argc, char** argv) {
     auto* characterize = app.add_subcommand("characterize", "Which bone plays which part of the body.");
     characterize->add_option("RIG", options.file, "Any file with a skeleton")->required();
     characterize->add_option("--out", options.out, "Write character.json here");
+    characterize->add_option(
+        "--roles", options.roles,
+        "Roles by hand: JSON, {\"plan\": \"biped\"|\"quadruped\", \"roles\": {role: bone}}");
     characterize->add_flag("--json", options.as_json, "As JSON");
 
     auto* transfer = app.add_subcommand("transfer", "Carries a take onto another body.");

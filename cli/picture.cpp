@@ -15,10 +15,12 @@ namespace {
 void frame_bodies(const Scene& scene, Camera& camera, double aspect) {
     Vec3 low = Vec3::Constant(1e30);
     Vec3 high = Vec3::Constant(-1e30);
+    // Joints lie inside: heads, hands and clothes reach further.
+    const Vec3 air(0.12, 0.16, 0.12);
     for (const SceneBody& body : scene.bodies)
         for (const Vec3& p : body.pose.p) {
-            low = low.cwiseMin(p + body.moved_m);
-            high = high.cwiseMax(p + body.moved_m);
+            low = low.cwiseMin(p + body.moved_m - air);
+            high = high.cwiseMax(p + body.moved_m + air);
         }
     low.y() = std::min(low.y(), 0.0);
     camera.focus_m = 0.5 * (low + high);
@@ -30,7 +32,7 @@ void frame_bodies(const Scene& scene, Camera& camera, double aspect) {
         wide = std::max(wide, std::abs((p - camera.focus_m).dot(camera.right())));
         tall = std::max(tall, std::abs((p - camera.focus_m).dot(camera.up())));
     }
-    camera.height_m = 2.0 * std::max(tall * 1.25, wide * 1.2 / aspect);
+    camera.height_m = 2.0 * std::max(tall * 1.08, wide * 1.08 / aspect);
 }
 
 }  // namespace
@@ -58,6 +60,7 @@ int picture(const Options& options) {
     const auto source_file = std::make_shared<const LoadedFile>(std::move(source));
     Scene scene;
     std::shared_ptr<const LoadedFile> target_file;
+    double k = 1.0;
     if (options.target.empty()) {
         scene = make_scene(actor(source_file, pose_at(source_file->character.rig.skeleton, take, 0), look),
                            {}, 0.0, camera.right(), stage_theme(options.theme));
@@ -66,10 +69,13 @@ int picture(const Options& options) {
             load_character(options.target, options.target_character, notes));
         const TransferResult result =
             nb::transfer(source_file->character, take, target_file->character, {}, 1);
+        k = result.plan.k;
         scene = make_scene(actor(source_file, pose_of(result.source, 0), BodyLook::bones),
                            actor(target_file, pose_of(result.target, 0), look),
                            1.4 * options.spread.value_or(1.0), camera.right(), stage_theme(options.theme));
     }
+    add_props(scene, load_props(*source_file, notes), pose_at(source_file->character.rig.skeleton, take, 0),
+              k);
     constexpr int width = 1280;
     constexpr int height = 800;
     frame_bodies(scene, camera, double(width) / height);

@@ -27,8 +27,11 @@ Vec3 Camera::right() const {
 Vec3 Camera::up() const {
     return right().cross(forward());
 }
+double Camera::distance_m() const {
+    return is_parallel() ? 40.0 : 0.5 * height_m / std::tan(0.5 * lens_rad);
+}
 Vec3 Camera::eye_m() const {
-    return focus_m - forward() * (0.5 * height_m / std::tan(0.5 * lens_rad));
+    return focus_m - forward() * distance_m();
 }
 
 Mat4f Camera::view() const {
@@ -41,11 +44,19 @@ Mat4f Camera::view() const {
 }
 
 Mat4f Camera::projection(double aspect) const {
-    const double distance = 0.5 * height_m / std::tan(0.5 * lens_rad);
+    const double distance = distance_m();
     const double near = std::max(0.05, distance - 12.0);
     const double far = distance + 250.0;
-    const double f = 1.0 / std::tan(0.5 * lens_rad);
     Eigen::Matrix4d m = Eigen::Matrix4d::Zero();
+    if (is_parallel()) {
+        m(0, 0) = 2.0 / (aspect * height_m);
+        m(1, 1) = 2.0 / height_m;
+        m(2, 2) = 2.0 / (near - far);
+        m(2, 3) = (far + near) / (near - far);
+        m(3, 3) = 1.0;
+        return m.cast<float>();
+    }
+    const double f = 1.0 / std::tan(0.5 * lens_rad);
     m(0, 0) = f / aspect;
     m(1, 1) = f;
     m(2, 2) = (far + near) / (near - far);
@@ -57,7 +68,8 @@ Mat4f Camera::projection(double aspect) const {
 Vec3 Camera::project(const Vec3& p_m, double width_px, double height_px) const {
     const Vec3 seen = p_m - eye_m();
     const double depth = seen.dot(forward());
-    const double scale = 0.5 * height_px / std::tan(0.5 * lens_rad) / std::max(depth, 1e-6);
+    const double scale = is_parallel() ? height_px / height_m
+                                       : 0.5 * height_px / std::tan(0.5 * lens_rad) / std::max(depth, 1e-6);
     return {0.5 * width_px + scale * seen.dot(right()), 0.5 * height_px - scale * seen.dot(up()), depth};
 }
 

@@ -17,8 +17,11 @@ struct Camera {
     double yaw_rad = 0.0;            ///< 0 looks along -Z at the body's front; positive moves the eye to +X
     double pitch_rad = 0.0;          ///< of the eye above the floor's plane
     double height_m = 2.2;           ///< what the picture's height spans at the focus
-    double lens_rad = 0.16;          ///< angle of view over the picture's height; small is a long lens
+    double lens_rad =
+        0.16;  ///< angle of view over the picture's height; small is a long lens, 0 parallel rays
 
+    bool is_parallel() const { return lens_rad <= 0.0; }
+    double distance_m() const;  ///< of the eye from the focus
     Vec3 eye_m() const;
     Vec3 forward() const;
     Vec3 right() const;

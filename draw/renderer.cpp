@@ -2,6 +2,7 @@
 
 #include <epoxy/gl.h>
 
+#include <algorithm>
 #include <cstring>
 #include <stdexcept>
 
@@ -17,7 +18,7 @@ out vec2 place;
 void main() {
     vec2 corner = vec2(gl_VertexID == 1 ? 3.0 : -1.0, gl_VertexID == 2 ? 3.0 : -1.0);
     place = corner;
-    gl_Position = vec4(corner, 0.0, 1.0);
+    gl_Position = vec4(corner, 1.0, 1.0);
 })";
 
 // Sky above, the haze of the horizon at the height of the eye.
@@ -139,6 +140,7 @@ uniform int sets;
 uniform mat4 world_to_clip;
 uniform vec3 moved;
 out vec3 seen_normal;
+out vec3 world;
 out vec4 own;
 out vec2 at_image;
 vec4 x, y, z;
@@ -158,7 +160,30 @@ void main() {
     seen_normal = vec3(dot(x.xyz, normal), dot(y.xyz, normal), dot(z.xyz, normal));
     own = tint;
     at_image = uv;
-    gl_Position = world_to_clip * vec4(vec3(dot(x, p), dot(y, p), dot(z, p)) + moved, 1.0);
+    world = vec3(dot(x, p), dot(y, p), dot(z, p)) + moved;
+    gl_Position = world_to_clip * vec4(world, 1.0);
+})";
+
+// What stands beside the bodies: its own colours, paled toward the floor, with the bodies' contact shadows on
+// it.
+constexpr const char* piece_source = R"(#version 330 core
+in vec3 seen_normal;
+in vec3 world;
+in vec4 own;
+in vec2 at_image;
+out vec4 colour;
+uniform vec3 floor_tone, shadow_tone, shadow_centre, to_eye, key;
+uniform float shadow_span;
+uniform sampler2D shadow;
+void main() {
+    vec3 n = normalize(seen_normal);
+    if (!gl_FrontFacing) n = -n;
+    float sky = 0.5 + 0.5 * n.y;
+    vec3 lit = mix(own.rgb, floor_tone, 0.42) * (0.40 + 0.34 * sky + 0.38 * max(dot(n, key), 0.0));
+    vec2 at = (world.xz - shadow_centre.xz) / shadow_span + 0.5;
+    if (n.y > 0.7 && all(greaterThan(at, vec2(0.0))) && all(lessThan(at, vec2(1.0))))
+        lit = mix(lit, shadow_tone, 0.8 * pow(texture(shadow, at).r, 0.8));
+    colour = vec4(lit, 1.0);
 })";
 
 // The body's own colours; its edge in the tone that says source or target.
@@ -240,6 +265,11 @@ void main() { colour = vec4(tone, 1.0); })";
 /// Toward the main light, which stands over the viewer's left shoulder.
 Vec3 key_light(const Camera& camera) {
     return Vec3(-camera.forward() + 0.9 * camera.up() - 0.7 * camera.right()).normalized();
+}
+
+bool has_skin_shown(const SceneBody& body) {
+    return body.rig && !body.rig->meshes.empty() &&
+           (body.look == BodyLook::mesh || body.look == BodyLook::xray);
 }
 
 unsigned compile(GLenum kind, const char* source) {
@@ -450,6 +480,7 @@ Renderer::Renderer() {
     floor_ = std::make_unique<Program>(floor_vertex_source, floor_source);
     body_ = std::make_unique<Program>(body_vertex_source, body_source);
     mesh_ = std::make_unique<Program>(mesh_vertex_source, mesh_source);
+    piece_ = std::make_unique<Program>(mesh_vertex_source, piece_source);
     shadow_ = std::make_unique<Program>(body_vertex_source, shadow_source);
     blur_ = std::make_unique<Program>(fullscreen_source, blur_source);
     dots_ = std::make_unique<Program>(dots_vertex_source, dots_source);
@@ -488,6 +519,20 @@ const std::vector<std::unique_ptr<Renderer::MeshBuffers>>& Renderer::mesh_buffer
     return entry.second;
 }
 
+void Renderer::add_palettes(const Rig& rig, const Pose& pose, double scale, std::vector<int>& first_rows) {
+    for (const Mesh& mesh : rig.meshes) {
+        first_rows.push_back(int(joints_.size() / 12));
+        for (const MeshJoint& bound : mesh.palette) {
+            Eigen::Matrix4d X = Eigen::Matrix4d::Identity();
+            X.block<3, 3>(0, 0) = scale * pose.R[size_t(bound.joint)].toRotationMatrix();
+            X.block<3, 1>(0, 3) = pose.p[size_t(bound.joint)];
+            const Eigen::Matrix4f m = (X * bound.attach).cast<float>();
+            for (int row = 0; row < 3; ++row)
+                joints_.insert(joints_.end(), {m(row, 0), m(row, 1), m(row, 2), m(row, 3)});
+        }
+    }
+}
+
 void Renderer::upload_joints(const Scene& scene) {
     // Figures that only this renderer still holds have left the stage.
     std::erase_if(figures_, [](const auto& entry) { return entry.second.first.use_count() == 1; });
@@ -503,18 +548,17 @@ void Renderer::upload_joints(const Scene& scene) {
                 joints_.insert(joints_.end(), {R(row, 0), R(row, 1), R(row, 2), float(body.pose.p[j][row])});
         }
         auto& palettes = first_palette_.emplace_back();
-        if (!body.rig || body.look == BodyLook::bones) continue;
-        for (const Mesh& mesh : body.rig->meshes) {
-            palettes.push_back(int(joints_.size() / 12));
-            for (const MeshJoint& bound : mesh.palette) {
-                Eigen::Matrix4d X = Eigen::Matrix4d::Identity();
-                X.block<3, 3>(0, 0) = body.pose.R[size_t(bound.joint)].toRotationMatrix();
-                X.block<3, 1>(0, 3) = body.pose.p[size_t(bound.joint)];
-                const Eigen::Matrix4f m = (X * bound.attach).cast<float>();
-                for (int row = 0; row < 3; ++row)
-                    joints_.insert(joints_.end(), {m(row, 0), m(row, 1), m(row, 2), m(row, 3)});
-            }
+        if (!has_skin_shown(body)) continue;
+        add_palettes(*body.rig, body.pose, 1.0, palettes);
+    }
+    for (const ScenePiece& piece : scene.pieces) {
+        // A piece moves as one: all its nodes ride on the frame it is given.
+        Pose pose = rest_pose(piece.rig->skeleton);
+        for (size_t j = 0; j < pose.p.size(); ++j) {
+            pose.p[j] = piece.p_m + piece.scale * (piece.R * pose.p[j]);
+            pose.R[j] = piece.R * pose.R[j];
         }
+        add_palettes(*piece.rig, pose, piece.scale, first_palette_.emplace_back());
     }
     glBindBuffer(GL_TEXTURE_BUFFER, joints_buffer_);
     glBufferData(GL_TEXTURE_BUFFER, GLsizeiptr(std::max<size_t>(joints_.size(), 4) * sizeof(float)),
@@ -545,7 +589,7 @@ void Renderer::draw_shadows(const Scene& scene, const Vec3& centre) {
     shadow_->set("joints", 0);
     for (size_t i = 0; i < scene.bodies.size(); ++i) {
         const SceneBody& body = scene.bodies[i];
-        if (body.opacity < 0.99f) continue;
+        if (body.opacity < 0.99f || body.look == BodyLook::hidden) continue;
         const Buffers& buffers = buffers_of(body.figure);
         shadow_->set("first_joint", first_joint_[i]);
         shadow_->set("moved", body.moved_m);
@@ -568,9 +612,11 @@ void Renderer::draw_shadows(const Scene& scene, const Vec3& centre) {
     glActiveTexture(GL_TEXTURE0);
 }
 
-void Renderer::draw_bodies(const Scene& scene, const Camera& camera, const Mat4f& world_to_clip) {
+void Renderer::draw_bodies(const Scene& scene, const Shot& shot, const Mat4f& world_to_clip) {
+    const Camera& camera = shot.camera;
+    const auto is_left_out = [&](size_t body) { return shot.only_body >= 0 && int(body) != shot.only_body; };
     for (size_t i = 0; i < scene.bodies.size(); ++i)
-        if (scene.bodies[i].rig && scene.bodies[i].look != BodyLook::bones)
+        if (has_skin_shown(scene.bodies[i]) && !is_left_out(i))
             draw_meshes(scene.bodies[i], i, scene, camera, world_to_clip);
     glUseProgram(body_->id);
     body_->set("world_to_clip", world_to_clip);
@@ -581,7 +627,9 @@ void Renderer::draw_bodies(const Scene& scene, const Camera& camera, const Mat4f
     body_->set("key", key_light(camera));
     for (size_t i = 0; i < scene.bodies.size(); ++i) {
         const SceneBody& body = scene.bodies[i];
-        if (body.look == BodyLook::mesh && body.rig && !body.rig->meshes.empty()) continue;
+        if (is_left_out(i) || body.look == BodyLook::hidden ||
+            (body.look == BodyLook::mesh && has_skin_shown(body)))
+            continue;
         const Buffers& buffers = buffers_of(body.figure);
         body_->set("first_joint", first_joint_[i]);
         body_->set("moved", body.moved_m);
@@ -590,6 +638,34 @@ void Renderer::draw_bodies(const Scene& scene, const Camera& camera, const Mat4f
         body_->set("opacity", body.opacity);
         glBindVertexArray(buffers.array);
         glDrawElements(GL_TRIANGLES, buffers.count, GL_UNSIGNED_INT, nullptr);
+    }
+}
+
+void Renderer::draw_pieces(const Scene& scene, const Shot& shot, const Mat4f& world_to_clip,
+                           const Vec3& shadow_centre) {
+    glUseProgram(piece_->id);
+    piece_->set("world_to_clip", world_to_clip);
+    piece_->set("joints", 0);
+    piece_->set("shadow", 1);
+    piece_->set("floor_tone", scene.theme.floor_near);
+    piece_->set("shadow_tone", scene.theme.shadow);
+    piece_->set("shadow_centre", shadow_centre);
+    piece_->set("shadow_span", float(shadow_span_m));
+    piece_->set("to_eye", Vec3(-shot.camera.forward()));
+    piece_->set("key", key_light(shot.camera));
+    piece_->set("moved", Vec3(Vec3::Zero()));
+    glActiveTexture(GL_TEXTURE1);
+    glBindTexture(GL_TEXTURE_2D, shadow_map_->texture);
+    glActiveTexture(GL_TEXTURE0);
+    for (size_t i = 0; i < scene.pieces.size(); ++i) {
+        if (shot.only_body >= 0 && scene.pieces[i].is_ground) continue;
+        const auto& buffers = mesh_buffers_of(scene.pieces[i].rig);
+        for (size_t m = 0; m < buffers.size(); ++m) {
+            piece_->set("first_row", first_palette_[scene.bodies.size() + i][m]);
+            piece_->set("sets", buffers[m]->sets);
+            glBindVertexArray(buffers[m]->array);
+            glDrawElements(GL_TRIANGLES, buffers[m]->count, GL_UNSIGNED_INT, nullptr);
+        }
     }
 }
 
@@ -665,13 +741,32 @@ void Renderer::draw_letters(const Scene& scene, const Camera& camera, int width,
         }
     };
     for (const SceneBody& body : scene.bodies) {
-        if (body.opacity < 0.99f) continue;
+        if (body.opacity < 0.99f || body.look == BodyLook::hidden) continue;
         for (const int j : body.left_marks) add(body.pose.p[size_t(j)] + body.moved_m, L);
         for (const int j : body.right_marks) add(body.pose.p[size_t(j)] + body.moved_m, R);
     }
+    draw_flat(corners, scene.theme.mark);
+}
+
+void Renderer::draw_strokes(const Shot& shot, const Colour& tone) {
+    std::vector<float> corners;
+    for (const Stroke2& stroke : shot.strokes) {
+        const Eigen::Vector2d d = (stroke.to - stroke.from).normalized();
+        const Eigen::Vector2d n = 0.5 * stroke.width_px * Eigen::Vector2d(-d.y(), d.x());
+        const std::array<Eigen::Vector2d, 6> quad{stroke.from - n, stroke.to - n, stroke.to + n,
+                                                  stroke.from - n, stroke.to + n, stroke.from + n};
+        for (const auto& c : quad)
+            corners.insert(corners.end(),
+                           {float(2 * c.x() / shot.width_px - 1), float(1 - 2 * c.y() / shot.height_px)});
+    }
+    draw_flat(corners, tone);
+}
+
+/// Triangles in the picture's own coordinates, -1..1.
+void Renderer::draw_flat(const std::vector<float>& corners, const Colour& tone) {
     if (corners.empty()) return;
     glUseProgram(letters_->id);
-    letters_->set("tone", scene.theme.mark);
+    letters_->set("tone", tone);
     glBindVertexArray(lines_array_);
     glBindBuffer(GL_ARRAY_BUFFER, lines_buffer_);
     glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(corners.size() * sizeof(float)), corners.data(), GL_STREAM_DRAW);
@@ -692,15 +787,9 @@ void Renderer::draw_backdrop(const Scene& scene, const Camera& camera, double as
     glDrawArrays(GL_TRIANGLES, 0, 3);
 }
 
-void Renderer::draw(const Scene& scene, const Camera& camera, int width, int height, unsigned target,
-                    int samples) {
-    if (width < 1 || height < 1) return;
-    const int w = width * samples;
-    const int h = height * samples;
-    if (!colour_ || colour_->width != w || colour_->height != h)
-        colour_ = std::make_unique<Surface>(w, h, GL_RGBA8, true);
+void Renderer::draw(const Scene& scene, const std::vector<Shot>& shots, unsigned target, int samples) {
     upload_joints(scene);
-    Vec3 centre = camera.focus_m;
+    Vec3 centre = shots.empty() ? Vec3(Vec3::Zero()) : shots.front().camera.focus_m;
     if (!scene.bodies.empty()) {
         centre.setZero();
         for (const SceneBody& body : scene.bodies)
@@ -713,17 +802,39 @@ void Renderer::draw(const Scene& scene, const Camera& camera, int width, int hei
     glDepthMask(GL_TRUE);
     glColorMask(GL_TRUE, GL_TRUE, GL_TRUE, GL_TRUE);
     draw_shadows(scene, centre);
+    // Surfaces of sizes no longer drawn go.
+    std::erase_if(surfaces_, [&](const auto& entry) {
+        return std::none_of(shots.begin(), shots.end(), [&](const Shot& shot) {
+            return entry.first == std::pair(shot.width_px * samples, shot.height_px * samples);
+        });
+    });
+    for (const Shot& shot : shots)
+        if (shot.width_px > 0 && shot.height_px > 0) draw_shot(scene, shot, centre, target, samples);
+    glBindFramebuffer(GL_FRAMEBUFFER, target);
+    glBindVertexArray(0);
+    glUseProgram(0);
+}
 
-    glBindFramebuffer(GL_FRAMEBUFFER, colour_->framebuffer);
+void Renderer::draw_shot(const Scene& scene, const Shot& shot, const Vec3& centre, unsigned target,
+                         int samples) {
+    const Camera& camera = shot.camera;
+    const int width = shot.width_px;
+    const int height = shot.height_px;
+    const int w = width * samples;
+    const int h = height * samples;
+    auto& surface = surfaces_[{w, h}];
+    if (!surface) surface = std::make_unique<Surface>(w, h, GL_RGBA8, true);
+    glBindFramebuffer(GL_FRAMEBUFFER, surface->framebuffer);
     glViewport(0, 0, w, h);
-    glDisable(GL_DEPTH_TEST);
     glClearColor(0, 0, 0, 0);
     glClear(GL_DEPTH_BUFFER_BIT | GL_COLOR_BUFFER_BIT);
-    if (!scene.is_cut_out) draw_backdrop(scene, camera, double(width) / height);
-
     glEnable(GL_DEPTH_TEST);
     glDepthFunc(GL_LEQUAL);
     const Mat4f world_to_clip = camera.projection(double(width) / height) * camera.view();
+    // Near things first: floor and backdrop are then shaded only where they are seen.
+    glBindTexture(GL_TEXTURE_BUFFER, joints_texture_);
+    draw_bodies(scene, shot, world_to_clip);
+    if (!scene.pieces.empty()) draw_pieces(scene, shot, world_to_clip, centre);
     if (scene.has_floor) {
         glUseProgram(floor_->id);
         floor_->set("world_to_clip", world_to_clip);
@@ -742,19 +853,17 @@ void Renderer::draw(const Scene& scene, const Camera& camera, int width, int hei
         glBindVertexArray(empty_array_);
         glDrawArrays(GL_TRIANGLE_STRIP, 0, 4);
     }
-    glBindTexture(GL_TEXTURE_BUFFER, joints_texture_);
-    draw_bodies(scene, camera, world_to_clip);
-    if (!scene.trails.empty()) draw_trails(scene, world_to_clip, samples);
+    if (!scene.is_cut_out) draw_backdrop(scene, camera, double(width) / height);
+    const bool is_whole = shot.only_body < 0;
+    if (is_whole && !scene.trails.empty()) draw_trails(scene, world_to_clip, samples);
     glDisable(GL_DEPTH_TEST);
-    draw_letters(scene, camera, width, height);
+    if (is_whole) draw_letters(scene, camera, width, height);
+    if (!shot.strokes.empty()) draw_strokes(shot, scene.theme.mark);
 
-    glBindFramebuffer(GL_READ_FRAMEBUFFER, colour_->framebuffer);
+    glBindFramebuffer(GL_READ_FRAMEBUFFER, surface->framebuffer);
     glBindFramebuffer(GL_DRAW_FRAMEBUFFER, target);
-    glBlitFramebuffer(0, 0, w, h, 0, 0, width, height, GL_COLOR_BUFFER_BIT,
-                      samples > 1 ? GL_LINEAR : GL_NEAREST);
-    glBindFramebuffer(GL_FRAMEBUFFER, target);
-    glBindVertexArray(0);
-    glUseProgram(0);
+    glBlitFramebuffer(0, 0, w, h, shot.x_px, shot.y_px, shot.x_px + width, shot.y_px + height,
+                      GL_COLOR_BUFFER_BIT, samples > 1 ? GL_LINEAR : GL_NEAREST);
 }
 
 Picture draw_picture(Renderer& renderer, const Scene& scene, const Camera& camera, int width, int height) {

@@ -17,7 +17,8 @@ SceneBody scene_body(const Actor& actor, const Colour& colour, const Vec3& moved
     SceneBody body;
     body.figure = actor.figure;
     body.rig = actor.rig;
-    body.look = actor.rig && !actor.rig->meshes.empty() ? actor.look : BodyLook::bones;
+    const bool has_mesh = actor.rig && !actor.rig->meshes.empty();
+    body.look = has_mesh || actor.look == BodyLook::hidden ? actor.look : BodyLook::bones;
     body.pose = actor.pose;
     body.colour = colour;
     body.moved_m = moved_m;
@@ -35,6 +36,52 @@ Scene make_scene(const Actor& source, const Actor& target, double spread_m, cons
     scene.bodies.push_back(scene_body(source, theme.source, -half));
     if (target.character) scene.bodies.push_back(scene_body(target, theme.target, half));
     return scene;
+}
+
+std::vector<Prop> load_props(const LoadedFile& take, std::vector<std::string>& notes) {
+    std::vector<Prop> props;
+    for (const StagePiece& piece : take.pieces) {
+        Prop prop{piece, nullptr, -1};
+        if (!piece.joint.empty()) {
+            prop.joint = take.character.rig.skeleton.find(piece.joint);
+            if (prop.joint < 0) {
+                notes.push_back("no track '" + piece.joint + "' for " + piece.path + ": it is not shown");
+                continue;
+            }
+        }
+        try {
+            const auto file = std::make_shared<const LoadedFile>(load_file(piece.path));
+            prop.rig = rig_of(file, file->character);
+            props.push_back(std::move(prop));
+        } catch (const std::exception& error) {
+            notes.emplace_back(error.what());
+        }
+    }
+    return props;
+}
+
+void add_props(Scene& scene, const std::vector<Prop>& props, const Pose& source, double k) {
+    for (size_t i = 0; i < scene.bodies.size(); ++i) {
+        const bool is_target = i == 1;
+        const double scale = is_target ? k : 1.0;
+        for (const Prop& prop : props) {
+            ScenePiece piece;
+            piece.rig = prop.rig;
+            if (prop.piece.is_ground) {
+                if (is_target) continue;
+                piece.p_m = prop.piece.at_m;
+                piece.is_ground = true;
+            } else if (prop.joint >= 0) {
+                if (size_t(prop.joint) >= source.p.size()) continue;
+                piece.R = source.R[size_t(prop.joint)];
+                piece.p_m = scale * source.p[size_t(prop.joint)] + scene.bodies[i].moved_m;
+            } else {
+                piece.p_m = scale * prop.piece.at_m + scene.bodies[i].moved_m;
+                piece.scale = scale;
+            }
+            scene.pieces.push_back(std::move(piece));
+        }
+    }
 }
 
 Pose pose_of(const WorldMotion& motion, int frame) {

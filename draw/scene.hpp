@@ -4,14 +4,15 @@
 #include <string>
 #include <vector>
 
+#include "core/io/load.hpp"
 #include "core/motion/take.hpp"
 #include "draw/figure.hpp"
 #include "draw/theme.hpp"
 
 namespace nb {
 
-/// What of a body is drawn: its solid bones, its skin, or the bones seen through the skin.
-enum class BodyLook { bones, mesh, xray };
+/// What of a body is drawn: its solid bones, its skin, the bones seen through the skin, or nothing.
+enum class BodyLook { bones, mesh, xray, hidden };
 
 /// One body of the scene. Figure and rig are shared and keep their identity: they are sent to the GPU once.
 struct SceneBody {
@@ -27,6 +28,15 @@ struct SceneBody {
     std::vector<int> left_marks, right_marks;
 };
 
+/// A thing beside the bodies, in its own colours: x_W = scale R v + p.
+struct ScenePiece {
+    std::shared_ptr<const Rig> rig;
+    Quat R = Quat::Identity();
+    Vec3 p_m = Vec3::Zero();
+    double scale = 1.0;
+    bool is_ground = false;
+};
+
 /// Places of one bone over time, a dot a frame.
 struct SceneTrail {
     std::vector<Vec3> places_m;
@@ -37,6 +47,7 @@ struct SceneTrail {
 struct Scene {
     std::vector<SceneBody> bodies;
     std::vector<SceneTrail> trails;
+    std::vector<ScenePiece> pieces;
     StageTheme theme = ink_stage;
     bool has_floor = true;
     bool is_cut_out = false;  ///< nothing behind the bodies: the picture is clear there
@@ -64,6 +75,20 @@ struct Actor {
 /// (unit vector). The target may be nobody.
 Scene make_scene(const Actor& source, const Actor& target, double spread_m, const Vec3& aside,
                  const StageTheme& theme);
+
+/// A stage piece with what it is drawn from; `joint` of the take carries it, -1: it stands still.
+struct Prop {
+    StagePiece piece;
+    std::shared_ptr<const Rig> rig;
+    int joint = -1;
+};
+/// Reads the pieces of a take. What cannot be read is said in `notes` and left out.
+std::vector<Prop> load_props(const LoadedFile& take, std::vector<std::string>& notes);
+
+/// Puts the pieces of the source's take on the stage: beside the source as recorded, and beside the target
+/// where the place map x -> k x puts them: what stands still is scaled, what is carried keeps its size and
+/// stands on its mapped base. The ground is shared.
+void add_props(Scene& scene, const std::vector<Prop>& props, const Pose& source, double k);
 
 /// The frame of a world motion as a pose.
 Pose pose_of(const WorldMotion& motion, int frame);

@@ -54,9 +54,9 @@ std::string RoleMap::parent_role(std::string_view role) const {
     return joint("head") >= 0 ? "head" : "hips";  // eyes and jaw
 }
 
-std::vector<int> RoleMap::chain(const ChainPlan& plan) const {
+std::vector<int> RoleMap::chain(const ChainPlan& of) const {
     std::vector<int> result;
-    for (const auto& role : plan.roles)
+    for (const auto& role : of.roles)
         if (const int j = joint(role); j >= 0) result.push_back(j);
     return result;
 }

@@ -23,6 +23,10 @@ struct Unassigned {
 };
 
 struct RoleMap {
+    /// "biped", or "quadruped": a body on four legs, whose roles are given by hand and whose own rest is its
+    /// stance. Its legs carry the same role names (upperarm, forearm, hand in front; thigh, shin, foot
+    /// behind).
+    std::string plan = "biped";
     std::vector<RoleFill> fills;
     std::vector<std::string> missing;  ///< needed roles without a bone
     std::vector<Unassigned> unassigned;
@@ -35,7 +39,7 @@ struct RoleMap {
     /// The filled role nearest toward the body: hips for the first of spine and legs. Empty for hips.
     std::string parent_role(std::string_view role) const;
     /// Joints of a chain in order, filled roles only.
-    std::vector<int> chain(const ChainPlan& plan) const;
+    std::vector<int> chain(const ChainPlan& of) const;
 };
 
 /// Fills the biped plan from names, order along the limbs and lengths; any unit and up axis. With several

@@ -144,7 +144,7 @@ Json character_document(const Character& character) {
     conventions["unit_reason"] = rig.conventions.unit_reason;
     conventions["up"] = rig.conventions.up;
     conventions["facing"] = rig.conventions.facing;
-    document["plan"] = "biped";
+    document["plan"] = character.roles.plan;
     Json& roles = document["roles"] = Json::object();
     for (const RoleFill& fill : character.roles.fills) {
         Json& role = roles[fill.role];
@@ -179,6 +179,13 @@ Json character_document(const Character& character) {
 
 namespace {
 
+std::string read_plan(const Json& document, const std::string& path) {
+    const std::string plan = document.value("plan", "biped");
+    if (plan != "biped" && plan != "quadruped")
+        throw FileError(path, fmt::format("'{}' is no body plan", plan), "write biped or quadruped");
+    return plan;
+}
+
 void apply_character(const Json& document, const std::string& path, Character& character, const Take* take,
                      std::vector<std::string>& notes) {
     const Skeleton& skeleton = character.rig.skeleton;
@@ -192,6 +199,7 @@ void apply_character(const Json& document, const std::string& path, Character& c
             "{} was made for another state of the rig: bones are found by name, the rest anew", path));
     RoleMap roles;
     roles.notes = character.roles.notes;
+    roles.plan = read_plan(document, path);
     const Json roles_read = get<Json>(document, "roles", path);
     for (const auto& [role, fill] : roles_read.items()) {
         const std::string bone = get<std::string>(fill, "bone", path);
@@ -262,6 +270,28 @@ void apply_character_document(const Json& document, const std::string& path, Cha
     reading(path, [&] { apply_character(document, path, character, take, notes); });
 }
 
+RoleMap read_given_roles(const Json& document, const std::string& path, const Skeleton& skeleton) {
+    return reading(path, [&] {
+        RoleMap roles;
+        roles.plan = read_plan(document, path);
+        const Json given = get<Json>(document, "roles", path);
+        for (const auto& [role, name] : given.items()) {
+            const int joint = skeleton.find(name.get<std::string>());
+            if (joint < 0)
+                throw FileError(path,
+                                fmt::format("the rig has no bone '{}' for {}", name.get<std::string>(), role),
+                                "write a bone's name as nbone inspect shows it");
+            if (const std::string taken = roles.role_of(joint); !taken.empty())
+                throw FileError(
+                    path, fmt::format("'{}' is given to {} and to {}", name.get<std::string>(), taken, role),
+                    "give a bone one role");
+            roles.fills.push_back({role, joint, 1.0, {"given by hand"}, true});
+        }
+        update_role_lists(skeleton, roles);
+        return roles;
+    });
+}
+
 Json pairing_document(const Pairing& pairing) {
     Json document = header("pairing", pairing.id);
     document["source"]["id"] = pairing.source_id;
@@ -322,6 +352,8 @@ Json take_document(const TakeDocument& take) {
     document["file"] = take.file;
     document["character"]["id"] = take.character_id;
     document["character"]["path"] = take.character_path;
+    if (take.other.is_object() && take.other.contains("conventions"))
+        document["conventions"] = take.other["conventions"];
     document["frame_time_s"] = take.frame_time_text;
     document["frames"] = take.frames;
     document["first_motion_frame"] = take.first_motion_frame;
@@ -329,6 +361,7 @@ Json take_document(const TakeDocument& take) {
     document["trim"]["last"] = take.trim_last;
     document["contacts"] = Json::array();
     document["props"] = Json::array();
+    if (take.other.is_object() && take.other.contains("set")) document["set"] = take.other["set"];
     document["notes"] = take.notes;
     keep_unknown(take.other, document);
     for (const auto* list : {"contacts", "props"})
@@ -349,7 +382,28 @@ TakeDocument read_take_document(const Json& document, const std::string& path) {
     const Json trim = get<Json>(document, "trim", path);
     take.trim_first = get<int>(trim, "first", path);
     take.trim_last = get<int>(trim, "last", path);
-    take.notes = reading(path, [&] { return document.value("notes", ""); });
+    reading(path, [&] {
+        take.notes = document.value("notes", "");
+        if (const Json stated = document.value("conventions", Json::object()); !stated.empty()) {
+            take.unit_m = stated.value("unit_m", 0.0);
+            if (take.unit_m != 0.0 && !(take.unit_m > 1e-9 && take.unit_m < 1e6))
+                throw FileError(path, "'unit_m' is no length",
+                                "write the metres of one unit, for example 0.01");
+            take.up = stated.value("up", "");
+            take.facing = stated.value("facing", "");
+        }
+        for (const Json& prop : document.value("props", Json::array()))
+            if (prop.contains("file"))
+                take.pieces.push_back({get<std::string>(prop, "file", path),
+                                       get<std::string>(prop, "joint", path), Vec3::Zero(), false});
+        for (const Json& piece : document.value("set", Json::array())) {
+            const auto at = piece.value("at_m", std::vector<double>{0, 0, 0});
+            if (at.size() != 3) throw FileError(path, "'at_m' is not three numbers", "write x y z");
+            take.pieces.push_back({get<std::string>(piece, "file", path), "", Vec3(at[0], at[1], at[2]),
+                                   piece.value("is_ground", false)});
+        }
+        return 0;
+    });
     take.other = document;
     return take;
 }

@@ -5,6 +5,7 @@
 #include <optional>
 #include <string>
 
+#include "core/io/load.hpp"
 #include "core/motion/take.hpp"
 #include "core/rest/character.hpp"
 #include "core/review/review.hpp"
@@ -33,6 +34,10 @@ void apply_character_document(const Json& document, const std::string& path, Cha
 /// alone.
 bool is_rig_of_document(const Json& document, const std::string& rig_path);
 
+/// Roles as told by hand, {"plan": "biped" | "quadruped", "roles": {role: bone}}. Throws FileError when a
+/// bone is not there or named twice, or the plan is not known.
+RoleMap read_given_roles(const Json& document, const std::string& path, const Skeleton& skeleton);
+
 struct Pairing {
     std::string id;
     std::string source_id, source_path;
@@ -53,6 +58,10 @@ struct TakeDocument {
     int trim_first = 0;
     int trim_last = 0;  ///< not included
     std::string notes;
+    /// What the motion file does not say itself; 0 and empty: as the reader finds it.
+    double unit_m = 0.0;
+    std::string up, facing;
+    std::vector<StagePiece> pieces;  ///< `path` as in the document, relative to it
     Json other;
 };
 Json take_document(const TakeDocument& take);

@@ -238,14 +238,12 @@ class MeshReader {
             }
         }
         for (VertexSkin& skin : mesh.skin) {
-            float sum = 0;
-            for (const float w : skin.weight) sum += w;
-            if (sum <= 0.0f) {
+            const float sum = normalise_weights(skin);
+            if (!(sum > 0.0f)) {
                 if (is_skinned) ++unweighted_;
-                skin.weight[0] = sum = 1.0f;
+            } else if (std::abs(sum - 1.0f) > 1e-3f) {
+                ++unnormalised_;
             }
-            if (std::abs(sum - 1.0f) > 1e-3f) ++unnormalised_;
-            for (float& w : skin.weight) w /= sum;
         }
     }
 

@@ -216,6 +216,20 @@ LoadedFile settle(SkeletonFile file, const std::string& path, const std::string&
 }
 
 double body_height(const Skeleton& skeleton, const RoleMap& roles) {
+    if (roles.plan == "quadruped") {
+        // On four legs: from the lowest point of the rest to its highest.
+        const Pose rest = rest_pose(skeleton);
+        double low = 1e30;
+        double high = -1e30;
+        const auto see = [&](const Vec3& p) {
+            low = std::min(low, p.y());
+            high = std::max(high, p.y());
+        };
+        for (const Vec3& p : rest.p) see(p);
+        for (const EndSite& site : skeleton.end_sites)
+            see(rest.p[size_t(site.joint)] + rest.R[size_t(site.joint)] * site.offset_m);
+        return high - low;
+    }
     const double legs = leg_length(skeleton, roles);
     if (legs <= 0.0) return 0.0;
     // Legs, trunk and head in their rest lengths; the sole and the head above its joint are added

@@ -17,9 +17,18 @@ struct LoadOptions {
     std::optional<std::string> facing;
 };
 
+/// A thing that stands on the stage beside the bodies of a take: a crate that is carried, the steps.
+struct StagePiece {
+    std::string path;          ///< a file with a mesh, its ground at y = 0
+    std::string joint;         ///< the take's joint that carries it; empty: it stands still
+    Vec3 at_m = Vec3::Zero();  ///< where it stands, in the source's world
+    bool is_ground = false;    ///< shared by all bodies: never scaled
+};
+
 struct LoadedFile {
     Character character;
     std::optional<Take> take;  ///< absent when the file holds no motion
+    std::vector<StagePiece> pieces;
 };
 
 /// Throws FileError with one line saying where, what and what to do.

@@ -176,12 +176,7 @@ class Reader {
             }
         }
         if (mesh.palette.empty()) mesh.palette.push_back({0, Eigen::Matrix4d::Identity()});
-        for (VertexSkin& skin : mesh.skin) {
-            float sum = 0;
-            for (const float w : skin.weight) sum += w;
-            if (sum <= 0) skin.weight[0] = sum = 1.0f;
-            for (float& w : skin.weight) w /= sum;
-        }
+        for (VertexSkin& skin : mesh.skin) normalise_weights(skin);
     }
 
     /// A mesh without bones is carried by the joint it hangs on.

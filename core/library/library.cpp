@@ -1,5 +1,7 @@
 #include "core/library/library.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <filesystem>
 
@@ -59,8 +61,8 @@ Library open_library(const std::string& folder) {
 }
 
 LoadedFile load_character(const std::string& rig_path, const std::string& document,
-                          std::vector<std::string>& notes) {
-    LoadOptions options;
+                          std::vector<std::string>& notes, const LoadOptions& given) {
+    LoadOptions options = given;
     Json read;
     if (!document.empty()) {
         read = read_document(document, "character");
@@ -98,7 +100,18 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
         if (character.empty() && !document.character_path.empty())
             character = if_exists(folder / document.character_path);
     }
-    LoadedFile loaded = load_character(motion, character, notes);
+    LoadOptions given;
+    if (document.unit_m > 0) given.unit_m = document.unit_m;
+    if (!document.up.empty()) given.up = document.up;
+    if (!document.facing.empty()) given.facing = document.facing;
+    LoadedFile loaded = load_character(motion, character, notes, given);
+    for (StagePiece piece : document.pieces) {
+        piece.path = (fs::path(path).parent_path() / piece.path).lexically_normal().string();
+        if (!fs::exists(piece.path))
+            notes.push_back(fmt::format("{}: {} is not there, and is not shown", path, piece.path));
+        else
+            loaded.pieces.push_back(std::move(piece));
+    }
     if (!loaded.take) throw FileError(motion, "holds no motion", "give a take");
     if (is_document) {
         loaded.take->first_motion_frame = std::clamp(document.first_motion_frame, 0, loaded.take->frames - 1);

@@ -32,7 +32,7 @@ Library open_library(const std::string& folder);
 
 /// A rig with its character document, when there is one (`document` may be empty).
 LoadedFile load_character(const std::string& rig_path, const std::string& document,
-                          std::vector<std::string>& notes);
+                          std::vector<std::string>& notes, const LoadOptions& given = {});
 
 /// A take: a motion file, or a *.take.json that names one and its trim. The source character is the one the
 /// document names, when it fits; else it is proposed from the file itself.

@@ -245,7 +245,31 @@ void apply_alignment(const Skeleton& skeleton, const RoleMap& roles, RestAlignme
     for (Vec3& p : rest.p_WJ0) p += shift;
 }
 
+namespace {
+
+/// A body on four legs: nothing is turned; the lowest paw stands on the floor.
+RestAlignment own_rest(const Skeleton& skeleton, const RoleMap& roles) {
+    RestAlignment rest;
+    rest.reference = "rest pose";
+    rest.D_W.assign(skeleton.names.size(), Quat::Identity());
+    for (const auto* limb : {"arm.left", "arm.right", "leg.left", "leg.right"})
+        rest.hinges[limb] = {Vec3::UnitX(), HingeSource::assumed};
+    apply_alignment(skeleton, roles, rest);
+    double lowest = 1e30;
+    for (const Vec3& p : rest.p_WJ0) lowest = std::min(lowest, p.y());
+    for (const EndSite& site : skeleton.end_sites)
+        lowest = std::min(
+            lowest, (rest.p_WJ0[size_t(site.joint)] + rest.R_WJ0[size_t(site.joint)] * site.offset_m).y());
+    rest.ankle_height_m = -lowest;
+    rest.ankle_reason = "the rest pose stands on its paws";
+    apply_alignment(skeleton, roles, rest);
+    return rest;
+}
+
+}  // namespace
+
 RestAlignment align_rest(const Skeleton& skeleton, const RoleMap& roles, const Take* take) {
+    if (roles.plan == "quadruped") return own_rest(skeleton, roles);
     std::vector<Candidate> candidates;
     candidates.push_back({"rest pose", rest_pose(skeleton), 0.0, {}});
     if (!skeleton.bind_R.empty()) candidates.push_back({"bind pose", bind_pose(skeleton), 0.0, {}});

@@ -2,6 +2,18 @@
 
 namespace nb {
 
+float normalise_weights(VertexSkin& skin) {
+    float sum = 0.0f;
+    for (const float w : skin.weight) sum += w;
+    if (!(sum > 0.0f)) {
+        skin.weight = {};
+        skin.weight[0] = 1.0f;
+        return 0.0f;
+    }
+    for (float& w : skin.weight) w /= sum;
+    return sum;
+}
+
 std::vector<Vec3> skin_vertices(const Mesh& mesh, const Pose& pose) {
     std::vector<Eigen::Matrix<double, 3, 4>> carried(mesh.palette.size());
     for (size_t i = 0; i < mesh.palette.size(); ++i) {

@@ -26,6 +26,10 @@ struct VertexSkin {
     std::array<float, 8> weight{};
 };
 
+/// Brings the weights of a vertex to a sum of 1; a vertex without weight follows the first joint of its
+/// palette. Returns the sum as it was.
+float normalise_weights(VertexSkin& skin);
+
 struct Mesh {
     std::string name;
     std::vector<Eigen::Vector3f> positions;

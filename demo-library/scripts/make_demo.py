@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""Makes the demo library: the performer, the crew of the harbour, and the quay walk.
+"""Makes the demo library: the performer, the crew of the harbour, what they do on the quay, and what stands there.
 
 Usage: make_demo.py [LIBRARY]   (the folder above this one when left out)
 """
@@ -10,9 +10,13 @@ import sys
 
 import numpy as np
 
-import walk
+import dog as dogs
+import perform
+import pieces
+import scores
 import skins
-from bodies import Body, bvh_hierarchy, fixed_uuid, rot, write_rig_bvh, write_rig_glb, write_skinned_glb
+import walk
+from bodies import Body, bvh_hierarchy, fixed_uuid, rot, write_skinned_glb
 
 SIDES = {'left': 'L', 'right': 'R'}
 
@@ -41,6 +45,15 @@ STYLES = dict(
                  colours=dict(skin=0x8e6450, hair=0xb9b4ac, eyes=0x1c2028, lips=0x7a4b43, coat=0x2f3d5c, cuff=0xd8d0be, trousers=0x55504c, boots=0x27231f, soles=0x171412, hat=0x23293a, scarf=0xb4483f)),
     child=dict(stature=1.12, girth=1.12, head=1.62, hat='bonnet', scarf=True, satchel=True, boot=.30,
                colours=dict(skin=0xe0b295, hair=0x8a4a2c, eyes=0x243040, lips=0xc27a6c, coat=0x6a4a78, cuff=0xe6dcc6, trousers=0x8a7f6e, boots=0x5a3d2c, soles=0x2c1f18, hat=0xa8505c, scarf=0xe6dcc6, belt=0x6b4a33)))
+
+
+STYLES['mender'] = dict(stature=1.58, girth=1.12, hat='bonnet', skirt=.92, fingers=5, boot=.22,
+                        colours=dict(skin=0xd2a68a, hair=0xd8d2c8, eyes=0x2a2c30, lips=0xa8736a, coat=0x50604e, sleeve=0xc9bfa6, trousers=0x4a4640, boots=0x3a302a, soles=0x1f1a16, hat=0xcfc6b2, scarf=0x8a5a44))
+
+
+def bare(body):
+    """Names that tell nothing: b_012."""
+    return [f'b_{(7 * j + 3) % len(body.roles):03d}' for j in range(len(body.roles))] if math.gcd(7, len(body.roles)) == 1 else [f'b_{j:03d}' for j in range(len(body.roles))]
 
 
 def clothed(body, style, **options):
@@ -80,8 +93,71 @@ def write_json(path, document):
         f.write(json.dumps(document, indent=2, ensure_ascii=False) + '\n')
 
 
+class Recorder:
+    """Writes takes: a .bvh (props as further roots), its document, and the labels of what stood and held."""
+
+    def __init__(self, library):
+        self.folder = os.path.join(library, 'takes')
+
+    def person(self, name, score_and_set, notes, fps, on, noise_deg=0., t_pose=False):
+        score, pieces_there = score_and_set
+        frames, labels, missed = perform.perform(on[1], score, fps)
+        if missed > .004:
+            print(f'{name}: a hand misses its place by {100 * missed:.1f} cm')
+        if t_pose:
+            level = {f'upperarm.{s}': rot(2, 0) for s in SIDES}
+            there = perform.Situation(on[1], level, np.array([0, on[1].offsets[0][1], 0]), 0.)
+            props = {prop: place(0., there) for prop, place in score.props}
+            frames = [(level, np.array([0, on[1].offsets[0][1], 0]), props)] + frames
+            labels = [(p, i + 1, what) for p, i, what in labels]
+        self.write(name, on, frames, labels, fps, notes, pieces_there, noise_deg, 1 if t_pose else 0)
+
+    def write(self, name, on, frames, labels, fps, notes, pieces_there=(), noise_deg=0., first=0):
+        character, body, names = on
+        text, sequence = bvh_hierarchy(body, names, [o / .01 for o in body.offsets], [(j, o / .01) for j, o in body.ends])
+        props = sorted(frames[0][2]) if len(frames[0]) > 2 else []
+        for prop in props:
+            text += f'ROOT {prop}\n{{\n  OFFSET 0 0 0\n  CHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation\n  End Site\n  {{\n    OFFSET 0 10 0\n  }}\n}}\n'
+        # What a capture adds of its own: slow wander of the solved angles, apart from the motion.
+        rng = np.random.default_rng(len(name))
+        wander = walk.smooth(rng.normal(size=(len(frames), 3 * len(sequence))), 1.5) * noise_deg * 2 if noise_deg else None
+        number = lambda v: f'{v:.4f}'.rstrip('0').rstrip('.').replace('-0', '0') if abs(v) < 5e-5 else f'{v:.4f}'
+        rows = []
+        for i, (turns, hips, *rest) in enumerate(frames):
+            row = [number(v * 100) for v in hips]
+            for k, j in enumerate(sequence):
+                angles = euler_zxy(turns.get(body.roles[j], np.eye(3)))
+                if noise_deg and i >= first:
+                    angles = angles + wander[i, 3 * k:3 * k + 3]
+                row += [number(v) for v in angles]
+            for prop in props:
+                R, p = rest[0][prop]
+                row += [number(v * 100) for v in p] + [number(v) for v in euler_zxy(R)]
+            rows.append(' '.join(row))
+        time = {60: '0.0166667', 120: '0.00833333'}[fps]
+        with open(os.path.join(self.folder, name + '.bvh'), 'w') as f:
+            f.write(text + f'MOTION\nFrames: {len(rows)}\nFrame Time: {time}\n' + '\n'.join(rows) + '\n')
+        things = [{'joint': p, 'file': f'../set/{p}.glb'} for p in props]
+        stage = [{'file': f'../set/{p}.glb', 'at_m': list(at), 'is_ground': p == 'quay'} for p, at in pieces_there]
+        write_json(os.path.join(self.folder, name + '.take.json'),
+                   {'format': 'nimble-bone/take', 'version': 1, 'id': fixed_uuid(name), 'file': name + '.bvh',
+                    'character': {'id': fixed_uuid(character), 'path': f'../characters/{character}/character.json'},
+                    'conventions': {'unit_m': .01, 'up': '+Y', 'facing': '+Z'},
+                    'frame_time_s': time, 'frames': len(rows), 'first_motion_frame': first, 'trim': {'first': 0, 'last': len(rows)},
+                    'contacts': [], 'props': things, 'set': stage, 'notes': 'Simulated: ' + notes[0].lower() + notes[1:]})
+        spans = []
+        for point in sorted({label[0] for label in labels}):
+            for frame, kind in sorted((i, what) for p, i, what in labels if p == point):
+                if spans and spans[-1]['limb'] == point and spans[-1]['point'] == kind and spans[-1]['last'] == frame:
+                    spans[-1]['last'] = frame + 1
+                else:
+                    spans.append({'limb': point, 'point': kind, 'first': frame, 'last': frame + 1})
+        with open(os.path.join(self.folder, name + '.labels.json'), 'w') as f:
+            f.write('[\n' + ',\n'.join('  ' + json.dumps(span) for span in spans) + '\n]\n')
+
+
 def main(library):
-    for name in ('performer', 'dockhand', 'ferrier', 'lamp-child'):
+    for name in ('performer', 'dockhand', 'ferrier', 'lamp-child', 'net-mender', 'quay-dog'):
         os.makedirs(os.path.join(library, 'characters', name), exist_ok=True)
     os.makedirs(os.path.join(library, 'takes'), exist_ok=True)
     os.makedirs(os.path.join(library, 'pairings'), exist_ok=True)
@@ -111,7 +187,8 @@ def main(library):
                  forearm='radius.{s}', hand='hand.{s}', thigh='femur.{s}', shin='tibia.{s}', foot='foot.{s}', toe='toes.{s}',
                  thumb='thumb.{n}.{s}', index='index.{n}.{s}', middle='middle.{n}.{s}', ring='ring.{n}.{s}', little='little.{n}.{s}',
                  twist='{p}.twist.{s}', eye='eye.{s}', jaw='jaw', prop='boathook.prop')
-    write_skinned_glb(rig('ferrier'), ferrier, named(ferrier, table, 'l', 'r'), {}, clothed(ferrier, 'ferrier', cell=.0115, triangles=11000), along_bones=True)
+    ferrier_names = named(ferrier, table, 'l', 'r')
+    write_skinned_glb(rig('ferrier'), ferrier, ferrier_names, {}, clothed(ferrier, 'ferrier', cell=.0115, triangles=11000), along_bones=True)
 
     # The lamp-lighter's child: short legs, big head, arms hanging, no toes, one spine bone; inches, facing +X.
     child = Body(1.12, 1, toes=False, legs=.86, arms=.92, hips=1.05, head=1.75)
@@ -122,29 +199,39 @@ def main(library):
     write_skinned_glb(rig('lamp-child'), child, named(child, table, 'Left', 'Right'), pose, clothed(child, 'child', cell=.0085), .0254,
                       [[0, 0, -1], [0, 1, 0], [1, 0, 0]], wrapper='lamp:Root')
 
-    frames, labels = walk.simulate(body, QuayPath())
-    text, sequence = bvh_hierarchy(body, names, [o / .01 for o in body.offsets], [(j, o / .01) for j, o in body.ends])
-    rows = []
-    for turns, hips in frames:
-        row = [f'{v * 100:.4f}' for v in hips]
-        for j in sequence:
-            row += [f'{v:.4f}' for v in euler_zxy(turns.get(body.roles[j], np.eye(3)))]
-        rows.append(' '.join(row))
-    with open(os.path.join(library, 'takes', 'quay-walk.bvh'), 'w') as f:
-        f.write(text + f'MOTION\nFrames: {len(rows)}\nFrame Time: 0.0166667\n' + '\n'.join(rows) + '\n')
-    write_json(os.path.join(library, 'takes', 'quay-walk.take.json'),
-               {'format': 'nimble-bone/take', 'version': 1, 'id': fixed_uuid('quay-walk'), 'file': 'quay-walk.bvh',
-                'character': {'id': fixed_uuid('performer'), 'path': '../characters/performer/character.json'},
-                'frame_time_s': '0.0166667', 'frames': len(rows), 'first_motion_frame': 0, 'trim': {'first': 0, 'last': len(rows)},
-                'contacts': [], 'props': [], 'notes': 'Simulated: seven metres along the quay with a bend to the left.'})
-    spans = []
-    for side, rows in labels.items():
-        for frame, kind in rows:
-            if spans and spans[-1]['foot'] == side and spans[-1]['point'] == kind and spans[-1]['last'] == frame:
-                spans[-1]['last'] = frame + 1
-            else:
-                spans.append({'foot': side, 'point': kind, 'first': frame, 'last': frame + 1})
-    write_json(os.path.join(library, 'takes', 'quay-walk.labels.json'), spans)
+    # The net-mender: an old woman, bent a little, arms half raised ahead; bones that tell nothing but a number.
+    mender = Body(1.58, 4, legs=.97, hips=1.12, neck_count=1, fingers=5)
+    pose = {f'upperarm.{s}': rot(0, -24) @ rot(2, -x * 58) for s, x in (('left', 1), ('right', -1))}
+    pose |= {f'forearm.{s}': rot(1, -x * 38) for s, x in (('left', 1), ('right', -1))}
+    pose |= {'spine.1': rot(0, 5), 'spine.2': rot(0, 6), 'spine.3': rot(0, 5), 'chest': rot(0, 4), 'head': rot(0, -12)}
+    pose |= {f'thigh.{s}': rot(0, -7) for s in SIDES} | {f'shin.{s}': rot(0, 14) for s in SIDES} | {f'foot.{s}': rot(0, -7) for s in SIDES}
+    write_skinned_glb(rig('net-mender'), mender, bare(mender), pose, clothed(mender, 'mender', cell=.0095, triangles=10000), along_bones=True)
+
+    # The quay dog: bones that tell nothing but a number, too.
+    dog = dogs.Dog()
+    dog_names = bare(dog)
+    coat = dict(coat=0x3a3634, dark=0x2a2725, bib=0xe9e2d4, sock=0xd9cfbd, nose=0x1a1818, eyes=0x2a1a10, collar=0xa8433c)
+    write_skinned_glb(rig('quay-dog'), dog, dog_names, {}, skins.skin(dogs.shapes(dog, coat), len(dog.roles), cell=.0085, triangles=9000), along_bones=True)
+
+    for name, whose, plan in (('net-mender', mender, 'biped'), ('quay-dog', dog, 'quadruped')):
+        roles = {role: bone for role, bone in zip(whose.roles, bare(whose)) if role.split('.')[0] not in ('tail', 'ear', 'fingers')}
+        write_json(os.path.join(library, 'characters', name, 'given-roles.json'), {'plan': plan, 'roles': roles})
+
+    record = Recorder(library)
+    person = lambda name, score, notes, fps=60, on=('performer', body, names), **more: record.person(name, score, notes, fps, on, **more)
+    person('quay-walk', (perform.walking_score(body, QuayPath()), [('quay', (0, 0, 0))]), 'Seven metres along the quay with a bend to the left.')
+    person('mole-steps', scores.mole_steps(), 'Up four steps onto the mole.')
+    person('haul-rope', scores.haul_rope(), 'A line is hauled in hand over hand.', 120, noise_deg=.08)
+    person('carry-crate', scores.carry_crate(), 'A crate is lifted, carried 2.2 m and set down.', 120)
+    person('lantern-signal', scores.lantern_signal(), 'A lantern is swung to a boat off the bar. Frame 0 is the T-pose.', t_pose=True)
+    person('bollard-sit', scores.bollard_sit(), 'Sits down on a bollard, hands on the knees, and gets up.')
+    person('weary-watch', scores.weary_watch(), 'A hand on the hip; the other wipes the brow and shades the eyes.', noise_deg=.08)
+    person('limbering', scores.limbering(ferrier), 'One joint at a time, each side, fingers too.', on=('ferrier', ferrier, ferrier_names))
+    for kind in ('walk', 'trot'):
+        frames, labels = dogs.gait(dog, kind)
+        record.write(f'dog-{kind}', ('quay-dog', dog, dog_names), frames, labels, 60, f'The quay dog at a {kind}.', [('quay', (0, 0, 0))])
+    os.makedirs(os.path.join(library, 'set'), exist_ok=True)
+    pieces.write_all(os.path.join(library, 'set'))
     write_json(os.path.join(library, 'library.json'),
                {'format': 'nimble-bone/library', 'version': 1, 'id': fixed_uuid('library'), 'name': 'Tidal harbour'})
 

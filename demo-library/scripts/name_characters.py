@@ -5,7 +5,8 @@ import os
 
 from bodies import fixed_uuid
 
-NAMES = {'performer': 'the performer', 'dockhand': 'the dockhand', 'ferrier': 'the ferrier', 'lamp-child': "the lamp-lighter's child"}
+NAMES = {'performer': 'the performer', 'dockhand': 'the dockhand', 'ferrier': 'the ferrier', 'lamp-child': "the lamp-lighter's child",
+         'net-mender': 'the net-mender', 'quay-dog': 'the quay dog'}
 FOLDER = os.path.join(os.path.dirname(os.path.abspath(__file__)), '..', 'characters')
 
 for folder, name in NAMES.items():

@@ -44,10 +44,27 @@ def smooth(values, sigma_frames):
     return np.stack([np.convolve(padded[:, c], kernel, 'valid') for c in range(values.shape[1])], 1)
 
 
+class Step:
+    """A foot leaves the floor at `lift` and stands at `land` (s) with its flat ankle over (x, z), `y` above the floor."""
+
+    def __init__(self, lift, land, xz, heading=0., y=0.):
+        self.lift, self.land, self.xz, self.heading, self.y = lift, land, np.array(xz, float), heading, y
+
+
 class Foot:
-    def __init__(self, side, body):
-        self.x = 1 if side == 'left' else -1
-        self.steps = []  # (lift time, land time, place, heading), place = ankle of the flat foot, on the floor plan
+    def __init__(self, side, steps=()):
+        self.side, self.x = side, 1 if side == 'left' else -1
+        self.steps = list(steps)
+
+
+class Sole:
+    """Points of a body's foot seen from the ankle of the flat foot."""
+
+    def __init__(self, body):
+        ball = body.offsets[body.roles.index('toe.left')]
+        self.ankle = body.ankle
+        self.heel = np.array([0, -body.ankle, -.055])
+        self.ball = ball.copy()  # the toes stay flat while the foot turns about their joint
 
 
 def plan(body, path, stride_s=1.12, stand_s=.9):
@@ -56,140 +73,67 @@ def plan(body, path, stride_s=1.12, stand_s=.9):
     swing_s = .4 * stride_s
     half = abs(body.offsets[body.roles.index('thigh.left')][0]) * .8
     step_length, length = .62 * (body.length('shin.left') + body.length('foot.left')) * 1.25, path.length
-    feet = {s: Foot(s, body) for s in ('left', 'right')}
+    feet = {s: Foot(s) for s in ('left', 'right')}
 
     def place(s, foot):
         x, z, heading = path(s)
         return np.array([x + foot.x * half * math.cos(heading), z - foot.x * half * math.sin(heading)]), heading
 
     for foot in feet.values():
-        p, heading = place(0, foot)
-        foot.steps.append((-9., -8., p, heading))
+        foot.steps.append(Step(-9., -8., *place(0, foot)))
     s, t, side = 0., stand_s, 'left'
     while s < length - 1e-6:
         s = min(s + step_length * (.6 if s == 0 else 1), length)
-        foot = feet[side]
-        p, heading = place(s, foot)
-        foot.steps.append((t, t + swing_s, p, heading))
+        feet[side].steps.append(Step(t, t + swing_s, *place(s, feet[side])))
         t += step_s
         side = 'right' if side == 'left' else 'left'
-    p, heading = place(length, feet[side])
-    feet[side].steps.append((t, t + swing_s, p, heading))
+    feet[side].steps.append(Step(t, t + swing_s, *place(length, feet[side])))
     return feet, t + swing_s + stand_s
 
 
-def simulate(body, path, fps=60, stride_s=1.12):
-    """Local turns {role: matrix} and the hips' place for every frame, and the labels of what the feet do."""
-    feet, whole = plan(body, path, stride_s)
-    frames = int(whole * fps)
-    time = np.arange(frames) / fps
-    thigh, shin = body.length('shin.left'), body.length('foot.left')
-    ball = body.offsets[body.roles.index('toe.left')]
-    heel = np.array([0, -body.ankle, -.055])
-    toe_end = next(o for j, o in body.ends if body.roles[j] == 'toe.left')
-    ball_low = ball + np.array([0, -body.ankle - ball[1], 0])
+class FootState:
+    """Where one foot is: `sole` the flat ankle's place on plan (x, z), `ankle` (x, y, z), pitch and heading in degrees and
+    radians, `percent` of the stride, `stands` on heel, sole, ball or None."""
 
-    ankles = {s: np.zeros((frames, 3)) for s in feet}
-    pitch = {s: np.zeros(frames) for s in feet}
-    headings = {s: np.zeros(frames) for s in feet}
-    phase = {s: np.zeros(frames) for s in feet}
-    plan_xz = {s: np.zeros((frames, 2)) for s in feet}
-    walking = np.zeros(frames)
-    labels = {s: [] for s in feet}
-    for s, foot in feet.items():
-        last_land = foot.steps[-1][1]
-        for i, t in enumerate(time):
-            k = max(n for n, step in enumerate(foot.steps) if step[0] <= t)
-            lift, land, p, heading = foot.steps[k]
-            p_before, heading_before = (foot.steps[k - 1][2:] if k else (p, heading))
-            next_lift = foot.steps[k + 1][0] if k + 1 < len(foot.steps) else 1e9
-            if t < land:
-                u = (t - lift) / (land - lift)
-                e = ease(u)
-                plan_xz[s][i] = p_before + e * (p - p_before)
-                headings[s][i] = heading_before + e * (heading - heading_before)
-                phase[s][i] = 60 + 40 * u
-                reach = min(1., np.linalg.norm(p - p_before) / 1.2)
-                # Toe down after leaving, toe up before landing: published ankle, knee and hip curves together.
-                pitch[s][i] = reach * np.interp(u, [0, .2, .55, .85, 1], [-48, -42, 2, 17, 16])
-                lift_height = reach * (.115 * math.sin(math.pi * u)**1.0 * (1 - .55 * u) + .012 * math.sin(math.pi * u))
-                d = np.array([plan_xz[s][i][0], body.ankle + lift_height, plan_xz[s][i][1]])
-                # Start from the rolled-off foot, end on the heel: the ankle's place at both ends is that of stance.
-                start = rolled(ball_low, -48 * reach, heading_before) + np.array([p_before[0], body.ankle, p_before[1]])
-                end = rolled(heel, 16 * reach, heading) + np.array([p[0], body.ankle, p[1]])
-                flat0 = np.array([p_before[0], body.ankle, p_before[1]])
-                flat1 = np.array([p[0], body.ankle, p[1]])
-                ankles[s][i] = d + (1 - ease(u / .7)) * (start - flat0) + ease((u - .3) / .7) * (end - flat1)
-            else:
-                plan_xz[s][i] = p
-                headings[s][i] = heading
-                reach = min(1., np.linalg.norm(p - p_before) / 1.2) if k else 0.
-                reach_next = min(1., np.linalg.norm(foot.steps[k + 1][2] - p) / 1.2) if next_lift < 1e8 else 0.
-                phase[s][i] = 59.9 * np.clip((t - land) / (.6 * stride_s), 0, 1)
-                to_flat = 16 * reach * (1 - ease((t - land) / (.11 * stride_s)))
-                off = -48 * reach_next * float(np.clip((t - (next_lift - .24 * stride_s)) / (.24 * stride_s), 0, 1))**1.7
-                pitch[s][i] = to_flat + off
-                pivot = ball_low if off < 0 else heel
-                ankles[s][i] = np.array([p[0], body.ankle, p[1]]) + rolled(pivot, pitch[s][i], heading)
-                labels[s].append((i, 'heel' if to_flat > .5 else 'ball' if off < -.5 else 'sole'))
-            walking[i] = max(walking[i], 1. if .3 < t < last_land + .1 else 0.)
+    def __init__(self, sole, ankle, pitch, heading, percent, stands):
+        self.sole, self.ankle, self.pitch, self.heading, self.percent, self.stands = sole, ankle, pitch, heading, percent, stands
 
-    weight = np.array([.5 + (.16 if phase['left'][i] >= 60 else -.16 if phase['right'][i] >= 60 else 0) for i in range(frames)])
-    weight = smooth(weight, .09 * fps)[:, None]
-    middle = smooth((1 - weight) * plan_xz['left'] + weight * plan_xz['right'], .17 * fps)
-    heading = smooth(.5 * (headings['left'] + headings['right']), .2 * fps)
-    walking = smooth(walking, .2 * fps)
-    forward = np.stack([np.sin(heading), np.cos(heading)], 1)
-    lead = {s: ((plan_xz[s] - middle) * forward).sum(1) for s in feet}
-    split = smooth((lead['left'] - lead['right']) / .66, .04 * fps)
-    speed = np.clip(np.linalg.norm(np.gradient(middle, axis=0), axis=1) * fps / 1.1, 0, 1.2)
 
-    # The hips ride as high as the legs that stand allow, and a little lower.
-    half = np.array([abs(body.offsets[body.roles.index('thigh.left')][0]), body.offsets[body.roles.index('thigh.left')][1]])
-    hip_y = np.full(frames, 1e9)
-    for s, foot in feet.items():
-        for i in range(frames):
-            if phase[s][i] >= 60 and phase[s][i] < 97:
-                continue
-            side = np.array([math.cos(heading[i]), -math.sin(heading[i])]) * foot.x * half[0]
-            d = np.linalg.norm(ankles[s][i][[0, 2]] - middle[i] - side)
-            hip_y[i] = min(hip_y[i], ankles[s][i][1] + math.sqrt(max(.01, (.992 * (thigh + shin))**2 - d * d)))
-    hip_y = smooth(np.minimum(hip_y, smooth(hip_y, .05 * fps)), .07 * fps) - .012 - half[1]
-
-    rng = np.random.default_rng(7)
-    sway = smooth(rng.normal(size=(frames, 6)), .5 * fps)
-    sway /= np.abs(sway).max(0)
-    out = []
-    for i in range(frames):
-        pelvis_yaw, list_ = -5.5 * split[i] * walking[i], 3.5 * (float(weight[i, 0]) - .5) / .16 * walking[i]
-        turns = {}
-        R_h = rot(1, math.degrees(heading[i]))
-        turns['hips'] = R_h @ rot(1, pelvis_yaw) @ rot(2, list_) @ rot(0, 2.5 * speed[i] + .6 * sway[i, 0])
-        hips = np.array([middle[i][0], hip_y[i], middle[i][1]])
-        spine = [r for r in body.roles if r.startswith('spine') or r == 'chest']
-        for role in spine:
-            n = len(spine)
-            turns[role] = rot(1, -2.0 * pelvis_yaw / n) @ rot(2, -1.1 * list_ / n + .8 * sway[i, 1] / n) @ rot(0, (1.5 + .8 * sway[i, 2]) / n)
-        turns['neck.1'] = rot(1, .5 * pelvis_yaw + 4 * sway[i, 3]) @ rot(0, -1.5)
-        glance = 24 * math.exp(-.5 * ((i / frames - .5) / .07)**2)
-        turns['head'] = rot(1, .5 * pelvis_yaw + glance + 5 * sway[i, 4]) @ rot(0, -2 * speed[i] + 1.5 * sway[i, 5])
-        for s, x in (('left', 1), ('right', -1)):
-            swing = x * split[i] * 23 * walking[i] * min(1, speed[i] + .2)  # arm goes back when its leg is ahead
-            turns[f'clavicle.{s}'] = rot(1, -x * -.12 * swing) @ rot(2, x * -3)
-            # From level to hanging, then flexion about the body's X; the elbow bends forward.
-            turns[f'upperarm.{s}'] = rot(0, swing - 3) @ rot(2, -x * 78) @ rot(0, -x * 0)
-            elbow = 16 + max(0, -swing) * .8 + 4 * speed[i]
-            turns[f'forearm.{s}'] = rot(1, -x * elbow)
-            turns[f'hand.{s}'] = rot(2, x * -4) @ rot(1, -x * 6)
-        R, p = body_at(body, turns, hips)
-        for s, foot in feet.items():
-            j = body.roles.index(f'thigh.{s}')
-            turns.update(leg(R[0], p[j], ankles[s][i], pitch[s][i], headings[s][i], thigh, shin, s))
-            up = max(0., -pitch[s][i]) if phase[s][i] <= 62 else 0.
-            turns[f'toe.{s}'] = rot(0, -up * (1 if phase[s][i] < 60 else max(0., 1 - (phase[s][i] - 60) / 2)))
-        out.append((turns, hips))
-    del toe_end
-    return out, labels
+def foot_at(sole, foot, t, stride_s):
+    k = max(n for n, step in enumerate(foot.steps) if step.lift <= t)
+    step = foot.steps[k]
+    before = foot.steps[k - 1] if k else step
+    p, p0 = step.xz, before.xz
+    reach = min(1., np.linalg.norm(p - p0) / 1.2)
+    is_rise = abs(step.y - before.y) > .02
+    heel_up = 0. if is_rise else 16.
+    at = lambda xz, y: np.array([xz[0], sole.ankle + y, xz[1]])
+    if t < step.land:
+        u = (t - step.lift) / (step.land - step.lift)
+        e = ease(u)
+        place = p0 + e * (p - p0)
+        heading = before.heading + e * (step.heading - before.heading)
+        # Toe down after leaving, toe up before landing: published ankle, knee and hip curves together.
+        pitch = reach * np.interp(u, [0, .2, .55, .85, 1], [-48, -42, 2, heel_up + 1 if heel_up else 0, heel_up])
+        arch = (reach * (.115 * math.sin(math.pi * u) * (1 - .55 * u) + .012 * math.sin(math.pi * u))
+                + .05 * (1 - reach) * math.sin(math.pi * u))
+        climb = ease(u / .62) if step.y > before.y else ease((u - .38) / .62)
+        y = before.y + climb * (step.y - before.y)
+        # Start from the rolled-off foot, end on the heel: the ankle's place at both ends is that of stance.
+        ankle = (at(place, y + arch) + (1 - ease(u / .7)) * rolled(sole.ball, -48 * reach, before.heading)
+                 + ease((u - .3) / .7) * rolled(sole.heel, heel_up * reach, step.heading))
+        return FootState(place, ankle, pitch, heading, 60 + 40 * u, None)
+    reach = reach if k else 0.
+    following = foot.steps[k + 1] if k + 1 < len(foot.steps) else None
+    reach_next = min(1., np.linalg.norm(following.xz - p) / 1.2) if following else 0.
+    to_flat = heel_up * reach * (1 - ease((t - step.land) / (.11 * stride_s)))
+    off = 0.
+    if following:
+        off = -48 * reach_next * float(np.clip((t - (following.lift - .24 * stride_s)) / (.24 * stride_s), 0, 1))**1.7
+    pitch = to_flat + off
+    ankle = at(p, step.y) + rolled(sole.ball if off < 0 else sole.heel, pitch, step.heading)
+    percent = 59.9 * np.clip((t - step.land) / (.6 * stride_s), 0, 1)
+    return FootState(p, ankle, pitch, step.heading, percent, 'heel' if to_flat > .5 else 'ball' if off < -.5 else 'sole')
 
 
 def rolled(pivot, pitch, heading):
@@ -206,12 +150,13 @@ def body_at(body, turns, hips):
     return result
 
 
-def leg(R_hips, hip, ankle, pitch, heading, thigh, shin, side):
-    """Two-bone closed form: the knee ahead, the foot as planned. Local turns of thigh, shin, foot."""
+def leg(R_hips, hip, ankle, pitch, heading, thigh, shin, side, splay=0.):
+    """Two-bone closed form: the knee ahead (turned out by `splay`, radians), the foot as planned. Local turns of thigh,
+    shin, foot."""
     d = ankle - hip
     distance = min(np.linalg.norm(d), .9995 * (thigh + shin))
     direction = d / np.linalg.norm(d)
-    ahead = rot(1, math.degrees(heading)) @ np.array([0, 0, 1.])
+    ahead = rot(1, math.degrees(heading + (splay if side == 'left' else -splay))) @ np.array([0, 0, 1.])
     normal = np.cross(-direction, ahead)  # the knee's axis: +X of a body that faces +Z
     normal /= np.linalg.norm(normal)
     cos_hip = (thigh**2 + distance**2 - shin**2) / (2 * thigh * distance)

@@ -94,6 +94,32 @@ int main(int argc, char** argv) {
              shoot("library");
              window.show_library(false);
          }},
+        {"props",
+         [&] {
+             const auto choose = [&](const auto& list, const QString& name) {
+                 for (size_t i = 0; i < list.size(); ++i)
+                     if (list[i].name == name) return int(i);
+                 return -1;
+             };
+             window.workspace().choose_take(choose(window.workspace().takes(), "Carry crate"));
+             window.workspace().choose_target(choose(window.workspace().targets(), "the dockhand"));
+             settle_down(window);
+             window.playback().go_to(470);
+             shoot("props");
+             window.workspace().choose_take(choose(window.workspace().takes(), "Mole steps"));
+             window.workspace().choose_target(
+                 choose(window.workspace().targets(), "the lamp-lighter's child"));
+             settle_down(window);
+             window.playback().go_to(230);
+             if (!wanted.isEmpty()) shoot("props-steps");
+             window.workspace().choose_take(choose(window.workspace().takes(), "Dog trot"));
+             window.workspace().choose_target(choose(window.workspace().targets(), "the quay dog"));
+             settle_down(window);
+             window.playback().go_to(130);
+             if (!wanted.isEmpty()) shoot("props-dog");
+             window.workspace().choose_take(choose(window.workspace().takes(), "Quay walk"));
+             window.workspace().choose_target(choose(window.workspace().targets(), "the ferrier"));
+         }},
         {"capture",
          [&] {
              window.workspace().open_file("/usr/share/assimp/models/BVH/01_01.bvh");

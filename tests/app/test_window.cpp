@@ -2,16 +2,12 @@
 // disk.
 #include <QCheckBox>
 #include <QComboBox>
-#include <QDir>
 #include <QDoubleSpinBox>
-#include <QDropEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
-#include <QMimeData>
 #include <QSignalSpy>
 #include <QSpinBox>
-#include <QTemporaryDir>
 #include <QtTest>
 
 #include "app/error_strip.hpp"
@@ -26,6 +22,7 @@
 #include "app/transfer_panel.hpp"
 #include "app/transport.hpp"
 #include "core/io/file_error.hpp"
+#include "tests/app/window_fixture.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -45,74 +42,12 @@ int count_like(const QImage& image, const QColor& colour) {
     return count;
 }
 
-void copy_folder(const QString& from, const QString& to) {
-    QDir().mkpath(to);
-    for (const QFileInfo& entry : QDir(from).entryInfoList(QDir::AllEntries | QDir::NoDotAndDotDot))
-        entry.isDir() ? copy_folder(entry.filePath(), to + "/" + entry.fileName())
-                      : void(QFile::copy(entry.filePath(), to + "/" + entry.fileName()));
-}
-
 }  // namespace
 
-class WindowTest : public QObject {
+class WindowTest : public test::WindowFixture {
     Q_OBJECT
-    QTemporaryDir folder_;
-    std::unique_ptr<MainWindow> window_;
-
-    MainWindow& w() { return *window_; }
-    QString library() const { return folder_.filePath("library"); }
-
-    bool settled() {
-        return QTest::qWaitFor(
-            [this] { return !w().workspace().is_busy() && w().workspace().review() != nullptr; }, 20000);
-    }
-    QImage stage_picture() {
-        QTest::qWait(50);
-        return w().stage().grabFramebuffer();
-    }
-    void drop(const QString& path) {
-        QMimeData data;
-        data.setUrls({QUrl::fromLocalFile(path)});
-        QDragEnterEvent enter(QPoint(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
-        QApplication::sendEvent(&w(), &enter);
-        QVERIFY(enter.isAccepted());
-        QDropEvent event(QPointF(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
-        QApplication::sendEvent(&w(), &event);
-    }
-    template <typename Widget>
-    Widget* named(const QString& accessible_name) {
-        for (auto* widget : w().findChildren<Widget*>())
-            if (widget->accessibleName() == accessible_name) return widget;
-        return nullptr;
-    }
-    QCheckBox* box(const QString& text) {
-        for (auto* widget : w().findChildren<QCheckBox*>())
-            if (widget->text().startsWith(text)) return widget;
-        return nullptr;
-    }
 
   private slots:
-    void initTestCase() {
-        QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setApplicationName("nimble-bone-test");
-        QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation)).removeRecursively();
-        QSettings().clear();
-    }
-    void init() {
-        QDir(library()).removeRecursively();
-        copy_folder(QString::fromStdString(test::demo("")), library());
-        window_ = std::make_unique<MainWindow>();
-        w().show();
-        QVERIFY(QTest::qWaitForWindowExposed(&w()));
-        w().activateWindow();
-        w().open_files({library()});
-        QVERIFY(settled());
-    }
-    void cleanup() {
-        w().workspace().drop_recovery();
-        window_.reset();
-    }
-
     void the_sentence_says_who_drives_whom() {
         QCOMPARE(w().sentence().sentence(),
                  QString("Quay walk, moved by the performer, carried onto the ferrier."));
@@ -384,7 +319,7 @@ class WindowTest : public QObject {
     }
 
     void a_capture_dropped_on_the_window_moves_the_target() {
-        drop(QString::fromStdString(test::capture("01_01.bvh")));
+        drop({QString::fromStdString(test::capture("01_01.bvh"))});
         QVERIFY(QTest::qWaitFor(
             [this] { return w().sentence().sentence().startsWith("01_01, moved by 01_01"); }, 20000));
         QVERIFY(settled());
@@ -395,7 +330,7 @@ class WindowTest : public QObject {
         QVERIFY(count_like(stage_picture(), look().target) > 1000);
     }
     void a_rig_dropped_becomes_the_target() {
-        drop(QString::fromStdString(test::rig("dockhand/rig.bvh")));
+        drop({QString::fromStdString(test::rig("dockhand/rig.bvh"))});
         QVERIFY(
             QTest::qWaitFor([this] { return w().notice().line().contains("it is the target now"); }, 20000));
         QVERIFY(settled());
@@ -405,12 +340,12 @@ class WindowTest : public QObject {
         const QString before = w().sentence().sentence();
         const QString path = folder_.filePath("broken.bvh");
         write_file(path.toStdString(), "HIERARCHY\nROOT a\n{\nOFFSET 0 nan 0\n");
-        drop(path);
+        drop({path});
         QVERIFY(QTest::qWaitFor([this] { return w().notice().line().contains("broken.bvh:4:10"); }, 10000));
         QVERIFY(!w().notice().line().contains('\n'));
         QCOMPARE(w().sentence().sentence(), before);
-        drop(folder_.path());  // a folder that is no library
-        QVERIFY(w().notice().line().contains("library.json"));
+        drop({folder_.path()});  // a folder that is no library
+        QTRY_VERIFY(w().notice().line().contains("library.json"));
         QVERIFY(w().workspace().result());
     }
     void exported_bvh_is_what_was_shown() {
@@ -460,7 +395,7 @@ class WindowTest : public QObject {
         QTest::keyClick(&w(), Qt::Key_D);
         QVERIFY(w().library().isVisible());
         LineUp* line = w().library().line_up();
-        QCOMPARE(line->shown().size(), size_t(4));
+        QCOMPARE(line->shown().size(), size_t(6));
         QVERIFY(QTest::qWaitFor(
             [line] {
                 for (const int i : line->shown())
@@ -475,7 +410,7 @@ class WindowTest : public QObject {
         QVERIFY(settled());
         QVERIFY(w().sentence().sentence().endsWith("carried onto the dockhand."));
         w().library().search()->clear();
-        QCOMPARE(w().library().takes()->count(), 1);
+        QCOMPARE(w().library().takes()->count(), 10);
         QVERIFY(w().library().takes()->item(0)->text().contains("captured on the performer"));
         QTest::keyClick(&w(), Qt::Key_D);
         QVERIFY(w().panel().isVisible());
@@ -521,13 +456,5 @@ class WindowTest : public QObject {
     }
 };
 
-int main(int argc, char** argv) {
-    QSurfaceFormat format;
-    format.setVersion(3, 3);
-    format.setProfile(QSurfaceFormat::CoreProfile);
-    QSurfaceFormat::setDefaultFormat(format);
-    QApplication app(argc, argv);
-    WindowTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+NB_WINDOW_MAIN(WindowTest)
 #include "test_window.moc"

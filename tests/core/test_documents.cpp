@@ -206,8 +206,8 @@ class DocumentsTest : public QObject {
 
     void the_demo_library_opens() {
         const Library library = open_library(test::demo(""));
-        QCOMPARE(library.characters.size(), size_t(4));
-        QCOMPARE(library.takes.size(), size_t(1));
+        QCOMPARE(library.characters.size(), size_t(6));
+        QCOMPARE(library.takes.size(), size_t(10));
         std::vector<std::string> notes;
         const LoadedFile take = load_take(test::demo("takes/quay-walk.take.json"), "", notes);
         QCOMPARE(take.character.name, std::string("the performer"));

@@ -81,6 +81,39 @@ class GltfTest : public QObject {
         QVERIFY(angle_between(file.take.R[0], Quat::Identity()) < 1e-6);
         QVERIFY(angle_between(file.take.R[2], axis_rotation(2, pi / 2)) < 1e-4);
     }
+    /// Between keys, worked by hand from glTF 2.0, appendix C:
+    /// v = (2s^3-3s^2+1) v0 + td (s^3-2s^2+s) b0 + (-2s^3+3s^2) v1 + td (s^3-s^2) a1; here td = 1, s = 0.25:
+    /// 0.84375 v0 + 0.140625 b0 + 0.15625 v1 - 0.046875 a1.
+    void cubic_spline_between_keys_as_the_specification_writes_it() {
+        std::vector<float> times{0, 0.25f, 0.5f, 0.75f, 1};
+        std::vector<float> still;
+        for (int k = 0; k < 5; ++k) still.insert(still.end(), {0, 0, 0, 1});
+        const std::vector<float> ends{0, 1};
+        // a0, v0 = (0 1 0), b0 = (4 0 0); a1 = (0 -8 0), v1 = (2 1 0), b1.
+        const std::vector<float> spline{0, 0, 0, 0, 1, 0, 4, 0, 0, 0, -8, 0, 2, 1, 0, 0, 0, 0};
+        std::vector<float> all = times;
+        for (const auto& part : {still, ends, spline}) all.insert(all.end(), part.begin(), part.end());
+        const auto view = [](int from, int count) {
+            return QString(R"({"buffer":0,"byteOffset":%1,"byteLength":%2})").arg(4 * from).arg(4 * count);
+        };
+        const QString text =
+            QString(
+                R"({"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],"nodes":[{"name":"a","children":[1]},{"name":"b"}],
+"buffers":[{"byteLength":%1,"uri":"data:application/octet-stream;base64,%2"}],"bufferViews":[%3,%4,%5,%6],
+"accessors":[{"bufferView":0,"componentType":5126,"count":5,"type":"SCALAR","min":[0],"max":[1]},
+{"bufferView":1,"componentType":5126,"count":5,"type":"VEC4"},
+{"bufferView":2,"componentType":5126,"count":2,"type":"SCALAR","min":[0],"max":[1]},
+{"bufferView":3,"componentType":5126,"count":6,"type":"VEC3"}],
+"animations":[{"samplers":[{"input":0,"output":1},{"input":2,"output":3,"interpolation":"CUBICSPLINE"}],
+"channels":[{"sampler":0,"target":{"node":1,"path":"rotation"}},{"sampler":1,"target":{"node":0,"path":"translation"}}]}]})")
+                .arg(all.size() * 4)
+                .arg(base64(all), view(0, 5), view(5, 20), view(25, 2), view(27, 18));
+        const auto file = read_gltf(write("between.gltf", text));
+        QCOMPARE(file.take.frames, 5);
+        const Pose quarter = pose_at(file.skeleton, file.take, 1);
+        QVERIFY2((quarter.p[0] - Vec3(0.875, 1.375, 0)).norm() < 1e-6,
+                 qPrintable(QString("%1 %2").arg(quarter.p[0].x()).arg(quarter.p[0].y())));
+    }
     void scale_of_nodes_is_in_the_offsets() {
         const auto file = read_gltf(
             write("k.gltf", two_nodes("STEP", base64({0, 0, 0, 1, 0, 0, 0, 1}), 2, ",\"scale\":[3,3,3]")));

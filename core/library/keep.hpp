@@ -1,0 +1,42 @@
+// Changing a library: creating one, taking files into it, renaming, and laying aside with the way back.
+//
+// Nothing is deleted and nothing is replaced: what is removed moves to `.trash/` in the library's own folder,
+// under a name of its own, and can be put back. Every function either does all of it or leaves the folder as
+// it was.
+#pragma once
+#include <string>
+
+#include "core/library/library.hpp"
+
+namespace nb {
+
+/// Makes an empty library in `folder`, which must be missing or empty. Throws FileError.
+Library create_library(const std::string& folder, const std::string& name);
+
+/// Takes a rig into the library as a new character: copies the file (with what a .gltf refers to) and writes
+/// its character.json when a body is found in it, else copies `document` when there is one. `id` is that of
+/// a character without a document; empty: a new one. Returns the entry's place.
+/// Throws FileError.
+LibraryEntry add_character(const Library& library, const std::string& rig_path, const std::string& document,
+                           const std::string& name, const std::string& id = "");
+/// Takes a motion file into the library, with a *.take.json that names the character it was captured on
+/// (`character`: path of a character.json of this library; may be empty).
+LibraryEntry add_take(const Library& library, const std::string& path, const std::string& character,
+                      const std::string& name);
+
+/// Gives a character another shown name (in its character.json, so that references stay). Throws FileError
+/// when it has none, or when somebody else wrote it meanwhile.
+void rename_character(const LibraryEntry& character, const std::string& name);
+/// Renames a take: its motion file and the documents of the same name. Returns the new entry.
+LibraryEntry rename_take(const LibraryEntry& take, const std::string& name);
+
+/// What lies in the trash and where it came from.
+struct Trashed {
+    std::vector<std::pair<std::string, std::string>> moved;  ///< from, to
+};
+/// A character's folder, or a take with its documents, goes to the library's trash.
+Trashed lay_aside(const Library& library, const LibraryEntry& entry, bool is_character);
+/// Puts back what was laid aside. Throws FileError when its place is taken.
+void put_back(const Trashed& trashed);
+
+}  // namespace nb

@@ -1,0 +1,255 @@
+// The library in the window: taking in, renaming, removing with the way back; several files dropped at once;
+// folders that vanish or change under us; the foot insets and what stands beside the bodies.
+#include <QContextMenuEvent>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QMenu>
+
+#include "app/foot_insets.hpp"
+#include "app/library_panel.hpp"
+#include "app/notice_bar.hpp"
+#include "app/sentence_bar.hpp"
+#include "tests/app/window_fixture.hpp"
+
+using namespace nb;
+
+class LibraryWindowTest : public test::WindowFixture {
+    Q_OBJECT
+
+    int index_of(const std::vector<Choice>& list, const QString& name) {
+        for (size_t i = 0; i < list.size(); ++i)
+            if (list[i].name == name) return int(i);
+        return -1;
+    }
+    int take(const QString& name) { return index_of(w().workspace().takes(), name); }
+    int target(const QString& name) { return index_of(w().workspace().targets(), name); }
+    bool choose_take(const QString& name) {
+        w().workspace().choose_take(take(name));
+        return settled();
+    }
+
+  private slots:
+    void a_character_is_renamed_in_its_place_and_back() {
+        w().show_library(true);
+        LibraryPanel& panel = w().library();
+        const int ferrier = target("the ferrier");
+        panel.start_rename(true, ferrier);
+        QVERIFY(panel.rename_field()->hasFocus());
+        panel.rename_field()->selectAll();
+        QTest::keyClicks(panel.rename_field(), "the long ferrier");
+        QTest::keyClick(panel.rename_field(), Qt::Key_Return);
+        QVERIFY(target("the long ferrier") >= 0);
+        const QString document = library() + "/characters/ferrier/character.json";
+        const auto says = [&](const QByteArray& text) {
+            QFile file(document);
+            return file.open(QIODevice::ReadOnly) && file.readAll().contains(text);
+        };
+        QVERIFY(says("the long ferrier"));
+        w().action("undo")->trigger();
+        QVERIFY(says("\"the ferrier\""));
+        QVERIFY(target("the ferrier") >= 0);
+    }
+
+    void a_take_is_renamed_by_its_files() {
+        w().show_library(true);
+        const int crate = take("Carry crate");
+        w().library().start_rename(false, crate);
+        w().library().rename_field()->selectAll();
+        QTest::keyClicks(w().library().rename_field(), "Move the crate");
+        QTest::keyClick(w().library().rename_field(), Qt::Key_Return);
+        QVERIFY(QFile::exists(library() + "/takes/move-the-crate.bvh"));
+        QVERIFY(QFile::exists(library() + "/takes/move-the-crate.labels.json"));
+        QVERIFY(choose_take("Move the crate"));
+        w().action("undo")->trigger();
+        QVERIFY(QFile::exists(library() + "/takes/carry-crate.take.json"));
+        QVERIFY(choose_take("Carry crate"));
+    }
+
+    void removing_goes_to_the_trash_and_undo_brings_it_back() {
+        w().show_library(true);
+        const int count = int(w().workspace().targets().size());
+        QTest::keyClick(&w().library(), Qt::Key_Delete);  // the target in use
+        QCOMPARE(int(w().workspace().targets().size()), count - 1);
+        QVERIFY(!QFile::exists(library() + "/characters/ferrier"));
+        QVERIFY(QFile::exists(library() + "/.trash/ferrier/rig.glb"));
+        QVERIFY(w().notice().line().contains("trash"));
+        // Somebody else stands on the stage meanwhile.
+        QVERIFY(settled());
+        QVERIFY(!w().sentence().sentence().contains("the ferrier"));
+        w().action("undo")->trigger();
+        QCOMPARE(int(w().workspace().targets().size()), count);
+        QVERIFY(QFile::exists(library() + "/characters/ferrier/rig.glb"));
+        w().action("redo")->trigger();
+        QCOMPARE(int(w().workspace().targets().size()), count - 1);
+    }
+
+    void an_own_rig_is_taken_in() {
+        const QString own = folder_.filePath("second.bvh");
+        QFile::remove(own);
+        QVERIFY(QFile::copy(QString::fromStdString(test::rig("dockhand/rig.bvh")), own));
+        drop({own});
+        QTRY_VERIFY(w().notice().line().contains("second.bvh"));
+        QVERIFY(settled());
+        w().action("add target")->trigger();
+        QVERIFY2(QFile::exists(library() + "/characters/second/rig.bvh"), qPrintable(w().notice().line()));
+        QVERIFY(QFile::exists(library() + "/characters/second/character.json"));
+        QCOMPARE(int(std::count_if(w().workspace().targets().begin(), w().workspace().targets().end(),
+                                   [](const Choice& c) { return c.name == "second"; })),
+                 1);
+        QVERIFY(w().workspace().targets()[size_t(w().workspace().target_index())].is_of_library);
+        w().action("undo")->trigger();
+        QVERIFY(!QFile::exists(library() + "/characters/second"));
+        QVERIFY(QFile::exists(own));
+        QVERIFY(settled());
+        QCOMPARE(w().workspace().targets()[size_t(w().workspace().target_index())].path, own);
+    }
+
+    void several_files_sort_themselves_out() {
+        QFile broken(folder_.filePath("broken.glb"));
+        QVERIFY(broken.open(QIODevice::WriteOnly));
+        broken.write("glTF");
+        broken.close();
+        drop({QString::fromStdString(test::rig("lamp-child/rig.bvh")),
+              QString::fromStdString(test::capture("01_03.bvh")), broken.fileName()});
+        QTRY_VERIFY(w().notice().line().contains("01_03.bvh"));
+        const QString said = w().notice().line();
+        QVERIFY2(said.contains("rig.bvh: 18 bones") || said.contains("a target"), qPrintable(said));
+        QVERIFY2(said.contains("frames at 120/s"), qPrintable(said));
+        QVERIFY2(said.contains("broken.glb:"), qPrintable(said));
+        QVERIFY(settled());
+        QCOMPARE(w().workspace().takes()[size_t(w().workspace().take_index())].name, QString("01_03"));
+        QCOMPARE(w().workspace().targets()[size_t(w().workspace().target_index())].name, QString("rig"));
+    }
+
+    void a_library_that_vanishes_loses_nothing() {
+        QVERIFY(QDir().rename(library(), folder_.filePath("elsewhere")));
+        w().workspace().step_target(1);
+        QTRY_VERIFY2(!w().notice().line().isEmpty(), "it must be said");
+        // What was open stays and plays.
+        QVERIFY(w().workspace().result() != nullptr);
+        w().action("remove target")->trigger();
+        QVERIFY(w().workspace().result() != nullptr);
+        QVERIFY(QDir().rename(folder_.filePath("elsewhere"), library()));
+        w().workspace().read_library_again();
+        w().workspace().choose_target(target("the dockhand"));
+        QVERIFY(settled());
+        QVERIFY(w().sentence().sentence().contains("the dockhand"));
+    }
+
+    /// Two programs on one folder: what one does shows in the other, and neither loses what it works on.
+    void two_windows_share_a_folder() {
+        MainWindow other;
+        other.show();
+        other.open_files({library()});
+        QVERIFY(QTest::qWaitFor([&] { return !other.workspace().is_busy() && other.workspace().review(); },
+                                20000));
+        const size_t count = w().workspace().targets().size();
+        const int child = index_of(other.workspace().targets(), "the lamp-lighter's child");
+        other.workspace().choose_target(child);
+        QVERIFY(QTest::qWaitFor([&] { return !other.workspace().is_busy() && other.workspace().review(); },
+                                20000));
+        other.action("remove target")->trigger();
+        QTRY_COMPARE_WITH_TIMEOUT(w().workspace().targets().size(), count - 1, 5000);
+        QVERIFY(w().sentence().sentence().contains("the ferrier"));
+        other.action("undo")->trigger();
+        QTRY_COMPARE_WITH_TIMEOUT(w().workspace().targets().size(), count, 5000);
+    }
+
+    void portraits_are_kept_beside_the_rig() {
+        const QString kept = library() + "/characters/dockhand/portrait.png";
+        QTRY_VERIFY_WITH_TIMEOUT(w().library().line_up()->has_portrait(target("the dockhand")), 30000);
+        QVERIFY(QFile::exists(kept));
+        const QImage image(kept);
+        QVERIFY(!image.text("made-from").isEmpty());
+        QVERIFY(std::abs(image.text("height-cm").toDouble() - 166) < 8);
+    }
+
+    /// The insets: both feet, one above the other's floor, and a resting foot stays near its mark.
+    void foot_insets_show_the_held_point() {
+        const auto insets = [&](int frame) {
+            return foot_insets(w().workspace(), true, frame, Vec3::Zero(), QSize(900, 500));
+        };
+        // Standing at the start both rest.
+        for (const FootInset& inset : insets(20)) {
+            QVERIFY(inset.held_m.has_value());
+            QVERIFY((inset.point_m - *inset.held_m).norm() < 0.02);
+            QVERIFY(std::abs(inset.above_cm) < 2.0);
+        }
+        // The labels of the simulator say which foot swings in the middle of the walk.
+        QFile labels(library() + "/takes/quay-walk.labels.json");
+        QVERIFY(labels.open(QIODevice::ReadOnly));
+        const auto spans = QJsonDocument::fromJson(labels.readAll()).array();
+        int swings = 0;
+        for (int frame = 150; frame < 350; frame += 5) {
+            bool stands = false;
+            for (const QJsonValue& span : spans)
+                stands |= span["limb"].toString() == "left" && span["first"].toInt() <= frame &&
+                          frame < span["last"].toInt();
+            const auto both = insets(frame);
+            QCOMPARE(both.size(), 2u);
+            if (!stands && both[1].above_cm > 4.0) {
+                QVERIFY(both[1].is_left);
+                QVERIFY(!both[1].held_m);
+                ++swings;
+            }
+        }
+        QVERIFY(swings > 5);
+        // Shown in the picture: switching them off changes the lower right corner.
+        w().playback().go_to(20);
+        const QImage with = stage_picture();
+        QTest::keyClick(&w(), Qt::Key_I);
+        QVERIFY(!w().stage().has_insets());
+        const QImage without = stage_picture();
+        const QRect corner(with.width() - 150, with.height() - 110, 120, 80);
+        QVERIFY(with.copy(corner) != without.copy(corner));
+    }
+
+    void a_hidden_body_is_not_drawn_and_not_picked() {
+        w().stage().set_insets(false);
+        w().stage().set_body_look(true, BodyLook::hidden);
+        w().stage().set_body_look(false, BodyLook::hidden);
+        const QImage empty = stage_picture();
+        bool in_target = false;
+        for (int x = 50; x < w().stage().width(); x += 25)
+            QCOMPARE(w().stage().bone_at(QPointF(x, w().stage().height() / 2.0), in_target), -1);
+        w().stage().set_body_look(true, BodyLook::mesh);
+        QVERIFY(stage_picture() != empty);
+    }
+
+    /// A crate that is carried is there beside the source and the target, and follows the hands.
+    void props_move_with_their_take() {
+        QVERIFY(choose_take("Carry crate"));
+        const auto source = w().workspace().source();
+        QCOMPARE(source->props.size(), 1u);
+        const int crate = source->props[0].joint;
+        QVERIFY(crate >= 0);
+        const int hand = source->file.character.roles.joint("hand.left");
+        Pose at_start, carried, target;
+        w().workspace().poses_at(0, at_start, target);
+        w().workspace().poses_at(700, carried, target);
+        QVERIFY(at_start.p[size_t(crate)].y() < 0.01);
+        QVERIFY(carried.p[size_t(crate)].y() > 0.6);
+        // Held: the hand stays at the crate's handle (made so by the simulator: 25 cm out, 25 cm up).
+        QVERIFY((carried.p[size_t(hand)] - carried.p[size_t(crate)]).norm() < 0.40);
+    }
+
+    void a_dog_moves_by_a_dogs_take() {
+        w().workspace().choose_target(target("the quay dog"));
+        QVERIFY(choose_take("Dog trot"));
+        QCOMPARE(w().sentence().sentence(),
+                 QString("Dog trot, moved by the quay dog, carried onto the quay dog."));
+        // The same body: it arrives as it was (property 1), but for the reach pass's rounding.
+        Pose source, result;
+        w().workspace().poses_at(100, source, result);
+        const auto& S = w().workspace().source()->file.character;
+        const auto& T = w().workspace().target()->file.character;
+        for (const auto* role : {"hips", "head", "hand.left", "foot.right", "toe.left"}) {
+            const double off =
+                (source.p[size_t(S.roles.joint(role))] - result.p[size_t(T.roles.joint(role))]).norm();
+            QVERIFY2(off < 1e-3, qPrintable(QString("%1 %2 m").arg(role).arg(off)));
+        }
+    }
+};
+
+NB_WINDOW_MAIN(LibraryWindowTest)
+#include "test_library_window.moc"

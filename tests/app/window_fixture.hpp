@@ -1,0 +1,99 @@
+// What tests of the window share: a window on a copy of the demo library, settled; drops; widgets by name.
+#pragma once
+#include <QCheckBox>
+#include <QDir>
+#include <QDropEvent>
+#include <QMimeData>
+#include <QTemporaryDir>
+#include <QtTest>
+
+#include "app/main_window.hpp"
+#include "app/stage_view.hpp"
+#include "tests/support/test_rigs.hpp"
+
+namespace nb::test {
+
+inline void copy_folder(const QString& from, const QString& to) {
+    QDir().mkpath(to);
+    for (const QFileInfo& entry : QDir(from).entryInfoList(QDir::AllEntries | QDir::NoDotAndDotDot))
+        entry.isDir() ? copy_folder(entry.filePath(), to + "/" + entry.fileName())
+                      : void(QFile::copy(entry.filePath(), to + "/" + entry.fileName()));
+}
+
+class WindowFixture : public QObject {
+    Q_OBJECT
+
+  protected:
+    QTemporaryDir folder_;
+    std::unique_ptr<MainWindow> window_;
+
+    MainWindow& w() { return *window_; }
+    QString library() const { return folder_.filePath("library"); }
+
+    bool settled() {
+        return QTest::qWaitFor(
+            [this] { return !w().workspace().is_busy() && w().workspace().review() != nullptr; }, 20000);
+    }
+    QImage stage_picture() {
+        QTest::qWait(50);
+        return w().stage().grabFramebuffer();
+    }
+    void drop(const QStringList& paths) {
+        QMimeData data;
+        QList<QUrl> urls;
+        for (const QString& path : paths) urls << QUrl::fromLocalFile(path);
+        data.setUrls(urls);
+        QDragEnterEvent enter(QPoint(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&w(), &enter);
+        QVERIFY(enter.isAccepted());
+        QDropEvent event(QPointF(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&w(), &event);
+    }
+    template <typename Widget>
+    Widget* named(const QString& accessible_name) {
+        for (auto* widget : w().findChildren<Widget*>())
+            if (widget->accessibleName() == accessible_name) return widget;
+        return nullptr;
+    }
+    QCheckBox* box(const QString& text) {
+        for (auto* widget : w().findChildren<QCheckBox*>())
+            if (widget->text().startsWith(text)) return widget;
+        return nullptr;
+    }
+
+  private slots:
+    void initTestCase() {
+        QStandardPaths::setTestModeEnabled(true);
+        QCoreApplication::setApplicationName("nimble-bone-test");
+        QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation)).removeRecursively();
+        QSettings().clear();
+    }
+    void init() {
+        QDir(library()).removeRecursively();
+        copy_folder(QString::fromStdString(test::demo("")), library());
+        window_ = std::make_unique<MainWindow>();
+        w().show();
+        QVERIFY(QTest::qWaitForWindowExposed(&w()));
+        w().activateWindow();
+        w().open_files({library()});
+        QVERIFY(settled());
+    }
+    void cleanup() {
+        if (window_) w().workspace().drop_recovery();
+        window_.reset();
+    }
+};
+
+}  // namespace nb::test
+
+/// main() of a test of the window: the format of the stage must be set before the first window.
+#define NB_WINDOW_MAIN(Test)                            \
+    int main(int argc, char** argv) {                   \
+        QSurfaceFormat format;                          \
+        format.setVersion(3, 3);                        \
+        format.setProfile(QSurfaceFormat::CoreProfile); \
+        QSurfaceFormat::setDefaultFormat(format);       \
+        QApplication app(argc, argv);                   \
+        Test test;                                      \
+        return QTest::qExec(&test, argc, argv);         \
+    }
