@@ -63,7 +63,9 @@ std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, i
     std::vector<FootInset> insets;
     for (const bool is_left : {false, true}) {
         const std::string side = is_left ? ".left" : ".right";
-        const FootJoints foot{c.roles.joint("foot" + side), c.roles.joint("toe" + side)};
+        FootJoints foot{c.roles.joint("foot" + side), c.roles.joint("toe" + side)};
+        // On four legs the ankle is a hock: the paw is what stands.
+        if (c.roles.plan == "quadruped" && foot.ball >= 0) foot.ankle = foot.ball;
         if (foot.ankle < 0) continue;
         FootInset inset;
         inset.is_left = is_left;

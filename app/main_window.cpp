@@ -121,14 +121,15 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
                          .arg(QFileInfo(path).fileName()),
                      true, {save_anyway});
     });
-    connect(&workspace_, &Workspace::file_opened, this, [this](const QString& path, bool as_take) {
-        last_opened_ = path;
-        if (as_take)
-            notice_->say(tr("%1 holds motion: it is the take now.").arg(QFileInfo(path).fileName()), false,
-                         {use_as_target});
-        else
-            notice_->say(tr("%1 is a rig: it is the target now.").arg(QFileInfo(path).fileName()));
-    });
+    connect(&workspace_, &Workspace::file_opened, this,
+            [this](const QString& path, bool as_take, const QString& holds) {
+                last_opened_ = path;
+                const QString name = QFileInfo(path).fileName();
+                if (as_take)
+                    notice_->say(tr("%1: %2. It is the take now.").arg(name, holds), false, {use_as_target});
+                else
+                    notice_->say(tr("%1: %2. It is the target now.").arg(name, holds));
+            });
     connect(&workspace_, &Workspace::files_sorted, this, [this](const std::vector<SortedFile>& files) {
         QStringList lines;
         bool has_trouble = false;

@@ -337,7 +337,9 @@ void Workspace::open_file(const QString& path, bool as_target) {
                 choose_target(index);
             else
                 choose_take(index);
-            emit file_opened(path, !is_rig);
+            QString holds = QString::fromStdString(file.holds);
+            if (!file.why.empty()) holds += tr("; %1").arg(QString::fromStdString(file.why));
+            emit file_opened(path, !is_rig, holds);
         });
 }
 

@@ -111,7 +111,7 @@ class Workspace : public QObject {
     void said(const QString& line);                          ///< something done or found, one line
     void failed(const QString& line);                        ///< something that went wrong, one line
     void changed_by_others(const QString& path);
-    void file_opened(const QString& path, bool as_take);
+    void file_opened(const QString& path, bool as_take, const QString& holds);
     void files_sorted(const std::vector<nb::SortedFile>& files);
 
   private:

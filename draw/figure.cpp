@@ -133,6 +133,7 @@ class Builder {
         if (has_body && role.empty() && !hangs_on_role(j)) return;
         const RoleFill* fill = role.empty() ? nullptr : c_.roles.fill(role);
         const bool is_unsure = fill && !fill->is_by_hand && fill->confidence < unsure_below;
+        if (c_.roles.plan == "quadruped") return four_legged(j, part, is_unsure);
         if (part == "hips") return pelvis(j, is_unsure);
         if (part == "head") return head(j, is_unsure);
         if (part == "foot") foot(j, role, is_unsure);
@@ -143,6 +144,26 @@ class Builder {
         Vec3 end;
         if (!bone_end(j, end)) return;
         sweep(j, pose_.p[size_t(j)], end, profile_of(part), is_unsure);
+    }
+
+    /// A body on four legs has no basin, skull and soles of human make: every bone tapers along its own line.
+    void four_legged(int j, const std::string& part, bool is_unsure) {
+        Vec3 end;
+        if (part == "hips") {
+            const int spine = c_.roles.joint("spine.1");
+            if (spine < 0) return;
+            end = pose_.p[size_t(spine)];
+        } else if (!bone_end(j, end)) {
+            return;
+        }
+        const bool is_trunk = part == "hips" || part == "spine" || part == "chest";
+        sweep(j, pose_.p[size_t(j)], end,
+              profile_of(is_trunk                                                            ? "spine"
+                         : part == "head"                                                    ? "thigh"
+                         : part == "foot" || part == "hand" || part == "clavicle"            ? "forearm"
+                         : part == "toe" || part == "paw" || part == "tail" || part == "ear" ? "index"
+                                                                                             : part),
+              is_unsure);
     }
 
     /// Bones without a role are drawn when they hang on the body and are no mere tips.

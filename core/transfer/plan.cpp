@@ -45,8 +45,11 @@ class Compiler {
         follow_everywhere();
         direct("hips", "hips");
         chains();
-        for (const auto* role : {"jaw", "eye.left", "eye.right"})
-            if (S_.roles.joint(role) >= 0 && T_.roles.joint(role) >= 0) direct(role, role);
+        // Roles beside the chains (eyes, jaw; a dog's tail, ears and paws) match by their name.
+        for (const RoleFill& fill : T_.roles.fills)
+            if (!is_of_chain(fill.role) && fill.role != "hips" && fill.role != "root" &&
+                S_.roles.joint(fill.role) >= 0)
+                direct(fill.role, fill.role);
         reaches();
         note_partners();
         return std::move(plan_);
@@ -57,6 +60,13 @@ class Compiler {
     const Character& T_;
     const PairingSettings& settings_;
     Plan plan_;
+
+    static bool is_of_chain(const std::string& role) {
+        const auto& chains = biped_chains();
+        return std::any_of(chains.begin(), chains.end(), [&](const ChainPlan& chain) {
+            return std::find(chain.roles.begin(), chain.roles.end(), role) != chain.roles.end();
+        });
+    }
 
     void follow_everywhere() {
         const Skeleton& skeleton = T_.rig.skeleton;

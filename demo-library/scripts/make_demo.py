@@ -214,7 +214,7 @@ def main(library):
     write_skinned_glb(rig('quay-dog'), dog, dog_names, {}, skins.skin(dogs.shapes(dog, coat), len(dog.roles), cell=.0085, triangles=9000), along_bones=True)
 
     for name, whose, plan in (('net-mender', mender, 'biped'), ('quay-dog', dog, 'quadruped')):
-        roles = {role: bone for role, bone in zip(whose.roles, bare(whose)) if role.split('.')[0] not in ('tail', 'ear', 'fingers')}
+        roles = {role.replace('fingers', 'paw'): bone for role, bone in zip(whose.roles, bare(whose))}
         write_json(os.path.join(library, 'characters', name, 'given-roles.json'), {'plan': plan, 'roles': roles})
 
     record = Recorder(library)

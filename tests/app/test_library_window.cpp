@@ -104,6 +104,22 @@ class LibraryWindowTest : public test::WindowFixture {
         QCOMPARE(w().workspace().targets()[size_t(w().workspace().target_index())].path, own);
     }
 
+    void a_new_library_begins_empty_and_takes_what_is_open() {
+        const QString folder = folder_.filePath("new");
+        QDir(folder).removeRecursively();
+        QVERIFY(w().workspace().create_library(folder, "Second quay"));
+        QVERIFY(QFile::exists(folder + "/library.json"));
+        QCOMPARE(w().workspace().targets().size(), 0u);
+        drop({QString::fromStdString(test::rig("ferrier/rig.glb"))});
+        QTRY_COMPARE(w().workspace().targets().size(), 1u);
+        QTRY_VERIFY(!w().workspace().is_busy());
+        w().action("add target")->trigger();
+        QTRY_VERIFY(QFile::exists(folder + "/characters/rig/rig.glb"));
+        // A folder with something in it is refused, in one line.
+        QVERIFY(!w().workspace().create_library(folder, "again"));
+        QVERIFY2(w().notice().line().contains("not empty"), qPrintable(w().notice().line()));
+    }
+
     void several_files_sort_themselves_out() {
         QFile broken(folder_.filePath("broken.glb"));
         QVERIFY(broken.open(QIODevice::WriteOnly));
