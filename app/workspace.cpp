@@ -120,6 +120,7 @@ void Workspace::list_library() {
                           bool is_character) {
         const QString in_use = index >= 0 ? choices[size_t(index)].path : QString();
         std::vector<Choice> renewed;
+        renewed.reserve(entries.size() + choices.size());
         for (const LibraryEntry& entry : entries) renewed.push_back(choice_of(entry, is_character));
         for (const Choice& choice : choices)
             if (!choice.is_of_library) renewed.push_back(choice);

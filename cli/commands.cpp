@@ -179,7 +179,9 @@ int inspect(const Options& options) {
 }
 
 int characterize(const Options& options) {
-    LoadedFile loaded = load_file(options.file);
+    LoadOptions load;
+    load.ignore_names = options.ignore_names;
+    LoadedFile loaded = load_file(options.file, load);
     if (!options.roles.empty()) give_roles(options.roles, loaded);
     const Character& character = loaded.character;
     if (character.roles.fills.empty())

@@ -24,6 +24,7 @@ struct Options {
     std::optional<double> spread;
     int threads = 0;
     int frame = 0;
+    bool ignore_names = false;
     bool as_json = false;
 };
 

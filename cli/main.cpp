@@ -21,6 +21,7 @@ int main(int argc, char** argv) {
     characterize->add_option(
         "--roles", options.roles,
         "Roles by hand: JSON, {\"plan\": \"biped\"|\"quadruped\", \"roles\": {role: bone}}");
+    characterize->add_flag("--ignore-names", options.ignore_names, "By shape and tree alone");
     characterize->add_flag("--json", options.as_json, "As JSON");
 
     auto* transfer = app.add_subcommand("transfer", "Carries a take onto another body.");

@@ -7,6 +7,7 @@
 #include <set>
 
 #include "core/body/names.hpp"
+#include "core/body/shape.hpp"
 
 namespace nb {
 
@@ -389,6 +390,36 @@ void update_role_lists(const Skeleton& skeleton, RoleMap& map) {
     }
 }
 
+namespace {
+
+/// Where names leave needed roles open, shape fills them: the whole body when names find little, else what is
+/// missing and free, with the reason.
+void complete_by_shape(const Skeleton& skeleton, int root, RoleMap& map) {
+    RoleMap shape = propose_roles_by_shape(skeleton, root);
+    if (shape.fills.empty()) return;
+    const size_t found_by_name = needed_roles().size() - map.missing.size();
+    if (found_by_name < 5) {
+        shape.notes = map.notes;
+        shape.notes.emplace_back("the names say little: roles are by shape and tree");
+        map = std::move(shape);
+        return;
+    }
+    if (shape.plan != map.plan) return;
+    for (const RoleFill& fill : shape.fills) {
+        if (map.joint(fill.role) >= 0 || !map.role_of(fill.joint).empty()) continue;
+        const int parent = map.joint(map.parent_role(fill.role));
+        const bool is_needed =
+            std::find(map.missing.begin(), map.missing.end(), fill.role) != map.missing.end();
+        if (!is_needed || (parent >= 0 && fill.role != "hips" && !skeleton.is_ancestor(parent, fill.joint)))
+            continue;
+        map.fills.push_back(fill);
+        map.fills.back().evidence.emplace_back("no name says it");
+    }
+    update_role_lists(skeleton, map);
+}
+
+}  // namespace
+
 RoleMap propose_roles(const Skeleton& skeleton) {
     Proposer proposer(skeleton);
     RoleMap best;
@@ -407,6 +438,7 @@ RoleMap propose_roles(const Skeleton& skeleton) {
                 fmt::format("a further tree starts at '{}': another body or a prop; '{}' is taken",
                             skeleton.names[size_t(j)], skeleton.names[size_t(best_root)]));
     update_role_lists(skeleton, best);
+    if (!best.missing.empty()) complete_by_shape(skeleton, best_root, best);
     return best;
 }
 

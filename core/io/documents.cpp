@@ -180,7 +180,7 @@ Json character_document(const Character& character) {
 namespace {
 
 std::string read_plan(const Json& document, const std::string& path) {
-    const std::string plan = document.value("plan", "biped");
+    std::string plan = document.value("plan", "biped");
     if (plan != "biped" && plan != "quadruped")
         throw FileError(path, fmt::format("'{}' is no body plan", plan), "write biped or quadruped");
     return plan;

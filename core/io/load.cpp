@@ -7,6 +7,7 @@
 #include <cmath>
 #include <filesystem>
 
+#include "core/body/shape.hpp"
 #include "core/io/bvh.hpp"
 #include "core/io/file_error.hpp"
 #include "core/io/gltf.hpp"
@@ -49,8 +50,23 @@ std::string largest_axis(const Vec3& v) {
     return axis_name(axis, v[axis]);
 }
 
+Vec3 middle_of(const RoleMap& roles, const Pose& pose, std::initializer_list<const char*> parts) {
+    Vec3 sum = Vec3::Zero();
+    int count = 0;
+    for (const std::string part : parts)
+        for (const auto* side : {".left", ".right"})
+            if (const int j = roles.joint(part + side); j >= 0) {
+                sum += pose.p[size_t(j)];
+                ++count;
+            }
+    return count ? Vec3(sum / count) : sum;
+}
+
 /// From the hip centre to the head (or shoulders), the body's own up in this pose.
 Vec3 trunk_direction(const RoleMap& roles, const Pose& pose) {
+    if (roles.plan == "quadruped")
+        return (middle_of(roles, pose, {"thigh", "upperarm"}) - middle_of(roles, pose, {"foot", "hand"}))
+            .normalized();
     const Vec3 centre =
         0.5 * (pose.p[size_t(roles.joint("thigh.left"))] + pose.p[size_t(roles.joint("thigh.right"))]);
     Vec3 top = centre;
@@ -69,6 +85,8 @@ Vec3 trunk_direction(const RoleMap& roles, const Pose& pose) {
 
 /// Where the pelvis faces: the thigh-joint line crossed with up.
 Vec3 pelvis_facing(const RoleMap& roles, const Pose& pose, const Vec3& up) {
+    if (roles.plan == "quadruped")
+        return middle_of(roles, pose, {"upperarm"}) - middle_of(roles, pose, {"thigh"});
     return Vec3(pose.p[size_t(roles.joint("thigh.left"))] - pose.p[size_t(roles.joint("thigh.right"))])
         .cross(up);
 }
@@ -128,13 +146,20 @@ void find_unit(const Skeleton& skeleton, const RoleMap& roles, const LoadOptions
         return;
     }
     conventions.is_unit_guessed = true;
-    const double height = body_height(skeleton, roles);
+    const bool is_quadruped = roles.plan == "quadruped";
+    // On four legs the head stands about 1.4 hind legs high (dogs; from memory).
+    const double height =
+        is_quadruped
+            ? 1.4 * (leg_length(skeleton, roles) + length_between(skeleton, roles, "foot.left", "toe.left"))
+            : body_height(skeleton, roles);
     if (!(height > 0.0)) {
         conventions.unit_reason = "no body to measure: metres assumed";
         return;
     }
     // Grown people and children first, then anything from a toddler to a giant.
-    for (const auto& [low, high] : {std::pair{1.25, 2.15}, std::pair{0.75, 2.9}}) {
+    const auto ranges = is_quadruped ? std::array{std::pair{0.3, 1.3}, std::pair{0.1, 2.9}}
+                                     : std::array{std::pair{1.25, 2.15}, std::pair{0.75, 2.9}};
+    for (const auto& [low, high] : ranges) {
         for (const KnownUnit& unit : known_units) {
             const double metres = height * unit.metres;
             if (metres < low || metres > high) continue;
@@ -182,7 +207,8 @@ LoadedFile settle(SkeletonFile file, const std::string& path, const std::string&
     rig.format = format;
     character.id = make_uuid();
     character.name = rig.name;
-    character.roles = propose_roles(file.skeleton);
+    character.roles =
+        options.ignore_names ? propose_roles_by_shape(file.skeleton) : propose_roles(file.skeleton);
     find_axes(file.skeleton, character.roles, file.take, options, rig.conventions);
     if (format == "glb" && !options.unit_m) {
         rig.conventions.unit_reason = "glTF is in metres";

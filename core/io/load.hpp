@@ -15,6 +15,7 @@ struct LoadOptions {
     std::optional<double> unit_m;   ///< one unit of the file in metres
     std::optional<std::string> up;  ///< "+Y", "-Z" ...
     std::optional<std::string> facing;
+    bool ignore_names = false;  ///< roles from shape and tree alone
 };
 
 /// A thing that stands on the stage beside the bodies of a take: a crate that is carried, the steps.

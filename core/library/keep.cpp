@@ -57,7 +57,7 @@ void need_folder(const Library& library) {
 std::string free_name(const fs::path& folder, const std::string& wanted, const std::string& ending = "") {
     std::error_code error;
     for (int n = 1;; ++n) {
-        const std::string name = n == 1 ? wanted : fmt::format("{}-{}", wanted, n);
+        std::string name = n == 1 ? wanted : fmt::format("{}-{}", wanted, n);
         if (!fs::exists(folder / (name + ending), error)) return name;
     }
 }

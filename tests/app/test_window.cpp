@@ -332,7 +332,7 @@ class WindowTest : public test::WindowFixture {
     void a_rig_dropped_becomes_the_target() {
         drop({QString::fromStdString(test::rig("dockhand/rig.bvh"))});
         QVERIFY(
-            QTest::qWaitFor([this] { return w().notice().line().contains("it is the target now"); }, 20000));
+            QTest::qWaitFor([this] { return w().notice().line().contains("It is the target now"); }, 20000));
         QVERIFY(settled());
         QVERIFY(w().sentence().sentence().endsWith("carried onto the dockhand."));
     }

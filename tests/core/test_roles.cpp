@@ -120,8 +120,34 @@ class RolesTest : public QObject {
             if (name.starts_with("upperarm") || name.starts_with("forearm") || name.starts_with("hand") ||
                 name.starts_with("clavicle"))
                 name = "strut" + name.substr(name.size() - 1);
-        const LoadedFile file = settle(body, "armless", "glb");
-        const auto& missing = file.character.roles.missing;
+        const std::vector<std::string> told = test::random_body(4).skeleton.names;
+        const LoadedFile file = settle(body, "bare arms", "glb");
+        // What no name says, shape does, and says so.
+        for (const std::string role : {"hand.left", "forearm.right"}) {
+            const RoleFill* fill = file.character.roles.fill(role);
+            QVERIFY(fill);
+            std::string name = told[size_t(fill->joint)];
+            std::replace(name.begin(), name.end(), '_', '.');
+            QCOMPARE(name, role);
+            QCOMPARE(fill->evidence.back(), std::string("no name says it"));
+        }
+        // What is not there at all is missing.
+        SkeletonFile armless;
+        std::vector<int> kept;
+        for (int j = 0; j < body.skeleton.size(); ++j) {
+            const std::string& name = told[size_t(j)];
+            const bool is_arm = name.starts_with("upperarm") || name.starts_with("forearm") ||
+                                name.starts_with("hand") || name.starts_with("clavicle");
+            kept.push_back(is_arm ? -1 : armless.skeleton.size());
+            if (is_arm) continue;
+            armless.skeleton.names.push_back(name);
+            const int parent = body.skeleton.parents[size_t(j)];
+            armless.skeleton.parents.push_back(parent < 0 ? -1 : kept[size_t(parent)]);
+            armless.skeleton.rest_R.push_back(body.skeleton.rest_R[size_t(j)]);
+            armless.skeleton.rest_p.push_back(body.skeleton.rest_p[size_t(j)]);
+        }
+        const LoadedFile rest = settle(armless, "armless", "glb");
+        const auto& missing = rest.character.roles.missing;
         QVERIFY(std::find(missing.begin(), missing.end(), "hand.left") != missing.end());
     }
 
