@@ -18,6 +18,13 @@ bool ChangeSettings::mergeWith(const QUndoCommand* other) {
     return true;
 }
 
+ChangeRoles::ChangeRoles(Workspace& workspace, const RoleMap& after, const QString& text)
+    : QUndoCommand(text),
+      workspace_(workspace),
+      rig_path_(QString::fromStdString(workspace.target()->file.character.rig.path)),
+      before_(workspace.target()->file.character.roles),
+      after_(after) {}
+
 ChangeLibrary::ChangeLibrary(Workspace& workspace, Kind kind, const Choice& choice, bool is_character,
                              const QString& name)
     : workspace_(workspace), kind_(kind), before_(choice), is_character_(is_character), name_(name) {

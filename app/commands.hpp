@@ -22,6 +22,19 @@ class ChangeSettings : public QUndoCommand {
     int topic_;
 };
 
+/// The target's roles before and after.
+class ChangeRoles : public QUndoCommand {
+  public:
+    ChangeRoles(Workspace& workspace, const RoleMap& after, const QString& text);
+    void undo() override { workspace_.set_target_roles(rig_path_, before_); }
+    void redo() override { workspace_.set_target_roles(rig_path_, after_); }
+
+  private:
+    Workspace& workspace_;
+    QString rig_path_;
+    RoleMap before_, after_;
+};
+
 /// A change of the library: a file taken in, another name, something laid aside. When the folder refuses, the
 /// command drops out of the history and the library is as it was.
 class ChangeLibrary : public QUndoCommand {

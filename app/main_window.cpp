@@ -25,6 +25,8 @@
 #include "app/library_panel.hpp"
 #include "app/look.hpp"
 #include "app/notice_bar.hpp"
+#include "app/rails_view.hpp"
+#include "app/roles_panel.hpp"
 #include "app/sentence_bar.hpp"
 #include "app/stage_view.hpp"
 #include "app/station_line.hpp"
@@ -86,6 +88,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     promise_->setMargin(16);
     promise_->setAlignment(Qt::AlignTop);
     panels_->addWidget(promise_);
+    roles_ = new RolesPanel(workspace_, *stage_, *rails_, undo_, this);
+    panels_->addWidget(roles_);
     library_ = new LibraryPanel(workspace_, this);
     panels_->addWidget(library_);
     connect(library_, &LibraryPanel::rename_wanted, this,
@@ -406,6 +410,8 @@ QWidget* MainWindow::make_stage_side() {
     rows->addWidget(make_stage_bar());
     sheets_ = new QStackedWidget(side);
     sheets_->addWidget(make_sheet());
+    rails_ = new RailsView(workspace_, side);
+    sheets_->addWidget(rails_);
     sheets_->setFixedHeight(196);
     rows->addWidget(sheets_);
     rows->addWidget(notice_);
@@ -462,8 +468,12 @@ void MainWindow::show_library(bool on) {
 
 void MainWindow::show_station() {
     const Station station = stations_->station();
-    const bool is_live = station == Station::transfer;
+    const bool is_roles = station == Station::roles;
+    const bool is_live = station == Station::transfer || is_roles;
     panels_->setCurrentIndex(is_live ? 0 : 1);
+    if (is_roles) panels_->setCurrentWidget(roles_);
+    sheets_->setCurrentIndex(is_roles ? 1 : 0);
+    sheets_->setFixedHeight(is_roles ? 244 : 196);
     sheets_->setVisible(is_live);
     promise_->setText(QString("<b>%1</b><br><br>%2").arg(station_name(station), station_promise(station)));
 }

@@ -18,6 +18,8 @@ namespace nb {
 class ErrorStrip;
 class LibraryPanel;
 class NoticeBar;
+class RailsView;
+class RolesPanel;
 class SentenceBar;
 class StageView;
 class StationLine;
@@ -47,6 +49,8 @@ class MainWindow : public QMainWindow {
     void find_anything();
     void show_library(bool on);
     LibraryPanel& library() { return *library_; }
+    RailsView& rails() { return *rails_; }
+    RolesPanel& roles() { return *roles_; }
     void export_to(const QString& path) { workspace_.export_result(path); }
 
   protected:
@@ -74,6 +78,8 @@ class MainWindow : public QMainWindow {
     QToolButton *undo_button_, *redo_button_, *find_button_, *open_button_, *export_button_, *look_button_,
         *library_button_;
     LibraryPanel* library_;
+    RailsView* rails_;
+    RolesPanel* roles_;
     bool is_library_shown_ = false;
     bool is_paper_ = false;
     QString last_opened_;

@@ -43,7 +43,7 @@ QString station_promise(Station station) {
                 "Here it will be said what is in a file, what is odd about it, and how to repair it.");
         case Station::roles:
             return QObject::tr(
-                "Here the bones will be given their parts of the body, with the reason for each guess.");
+                "Which bone plays which part of the body, how sure, and why; and to give it by hand.");
         case Station::rest:
             return QObject::tr(
                 "Here two rest poses will be brought into one stance, solved at once and corrected by the "

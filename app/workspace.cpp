@@ -257,6 +257,11 @@ void Workspace::step_target(int by) {
 void Workspace::load(const Choice& choice, bool as_target) {
     auto& cancelled = load_cancel_[as_target ? 1 : 0];
     if (cancelled) *cancelled = true;
+    // Roles that were changed and not saved are still here.
+    if (const auto change = role_changes_.find(choice.path); as_target && change != role_changes_.end()) {
+        take_up(change->second.now, true);
+        return;
+    }
     cancelled = std::make_shared<std::atomic<bool>>(false);
     run(
         tr("Reading %1").arg(QFileInfo(choice.path).fileName()), cancelled,
@@ -286,7 +291,10 @@ void Workspace::load(const Choice& choice, bool as_target) {
             loaded->props = load_props(loaded->file, loaded->notes);
             return LoadedPtr(loaded);
         },
-        [this, as_target](LoadedPtr loaded) { take_up(std::move(loaded), as_target); });
+        [this, as_target](LoadedPtr loaded) {
+            take_up(std::move(loaded), as_target);
+            if (as_target) bring_back_roles();
+        });
 }
 
 void Workspace::take_up(LoadedPtr loaded, bool as_target) {
@@ -453,14 +461,93 @@ void Workspace::set_settings(const QString& key, const PairingSettings& settings
     solve();
 }
 
+QString Workspace::recovery_path(const std::string& character_id) {
+    return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved/" +
+           QString::fromStdString(character_id) + ".character.json";
+}
+
+void Workspace::set_target_roles(const QString& rig_path, const RoleMap& roles) {
+    if (!target_ || QString::fromStdString(target_->file.character.rig.path) != rig_path) return;
+    std::string why;
+    if (!can_be_transferred(roles, why)) {
+        emit failed(tr("Not done: it would leave %1; give that role to another bone first.")
+                        .arg(QString::fromStdString(why)));
+        return;
+    }
+    auto loaded = std::make_shared<Loaded>(*target_);
+    Character& c = loaded->file.character;
+    auto& change = role_changes_.try_emplace(rig_path, RoleChange{nullptr, c.roles}).first->second;
+    c.roles = roles;
+    update_role_lists(c.rig.skeleton, c.roles);
+    c.rest = align_rest(c.rig.skeleton, c.roles, loaded->file.take ? &*loaded->file.take : nullptr);
+    loaded->figure = std::make_shared<const Figure>(make_figure(c));
+    loaded->segments = bone_segments(c);
+    loaded->notes.clear();
+    change.now = loaded;
+    const QString recovery = recovery_path(c.id);
+    if (c.roles == change.saved) {
+        role_changes_.erase(rig_path);
+        QFile::remove(recovery);
+    } else {
+        QDir().mkpath(QFileInfo(recovery).path());
+        try {
+            write_file(recovery.toStdString(), format_document(character_document(c)));
+        } catch (const FileError&) {  // The change itself still holds.
+        }
+    }
+    take_up(loaded, true);
+}
+
+/// Roles that were changed and not saved when the program ended without being asked.
+void Workspace::bring_back_roles() {
+    const QString recovery = recovery_path(target_->file.character.id);
+    const QString rig_path = QString::fromStdString(target_->file.character.rig.path);
+    if (role_changes_.contains(rig_path) || !QFile::exists(recovery)) return;
+    try {
+        Character c = target_->file.character;
+        std::vector<std::string> notes;
+        const std::string path = recovery.toStdString();
+        apply_character_document(read_document(path, "character"), path, c, nullptr, notes);
+        if (c.roles == target_->file.character.roles) return;
+        set_target_roles(rig_path, c.roles);
+        emit said(tr("Roles that were not saved last time are back; Ctrl+S keeps them."));
+    } catch (const FileError&) {
+        QFile::remove(recovery);
+    }
+}
+
+/// Writes the roles that were changed beside their rigs; false when something could not be written (said).
+bool Workspace::save_roles() {
+    for (auto it = role_changes_.begin(); it != role_changes_.end();) {
+        const Character& c = it->second.now->file.character;
+        QString document;
+        for (const Choice& choice : targets_)
+            if (choice.path == it->first)
+                document = choice.document.isEmpty() ? QFileInfo(choice.path).dir().filePath("character.json")
+                                                     : choice.document;
+        try {
+            write_file(document.toStdString(), format_document(character_document(c)));
+        } catch (const FileError& error) {
+            emit failed(tr("Not saved, and kept in memory: %1").arg(QString::fromStdString(error.what())));
+            return false;
+        }
+        for (Choice& choice : targets_)
+            if (choice.path == it->first) choice.document = document;
+        QFile::remove(recovery_path(c.id));
+        it = role_changes_.erase(it);
+    }
+    return true;
+}
+
 bool Workspace::has_unsaved_changes() const {
-    return std::any_of(pairings_.begin(), pairings_.end(), [](const auto& entry) {
+    return !role_changes_.empty() || std::any_of(pairings_.begin(), pairings_.end(), [](const auto& entry) {
         return !(entry.second.pairing.settings == entry.second.saved);
     });
 }
 
 void Workspace::save(bool over_others) {
-    int written = 0;
+    int written = int(role_changes_.size());
+    if (!save_roles()) return;
     for (auto& [key, s] : pairings_) {
         if (s.pairing.settings == s.saved) continue;
         if (!has_library_) {
@@ -491,6 +578,8 @@ void Workspace::save(bool over_others) {
 
 void Workspace::drop_recovery() const {
     for (const auto& [key, s] : pairings_) QFile::remove(recovery_path(s));
+    for (const auto& [path, change] : role_changes_)
+        QFile::remove(recovery_path(change.now->file.character.id));
 }
 
 void Workspace::compile() {

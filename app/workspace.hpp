@@ -85,6 +85,8 @@ class Workspace : public QObject {
     const PairingSettings& settings() const;
     QString pairing_key() const;
     void set_settings(const QString& pairing_key, const PairingSettings& settings);
+    /// The target's roles, changed by hand: the rest is aligned anew and the take carried at once.
+    void set_target_roles(const QString& rig_path, const RoleMap& roles);
     bool has_unsaved_changes() const;
     /// Writes what is unsaved. With `over_others` also over a document somebody else has changed.
     void save(bool over_others = false);
@@ -134,6 +136,12 @@ class Workspace : public QObject {
     std::shared_ptr<const TransferResult> result_;
     std::shared_ptr<const Review> review_;
     std::map<QString, PairingState> pairings_;
+    /// Characters whose roles were changed and not saved yet, by the path of their rig; with what is on disk.
+    struct RoleChange {
+        LoadedPtr now;
+        RoleMap saved;
+    };
+    std::map<QString, RoleChange> role_changes_;
     std::shared_ptr<const Plan> plan_;           ///< of the settings in force
     std::shared_ptr<const WorldMotion> motion_;  ///< the source's, in the world
     bool is_result_current_ = false;
@@ -152,6 +160,9 @@ class Workspace : public QObject {
     PairingState& state();
     void find_pairing_state();
     QString recovery_path(const PairingState& state) const;
+    static QString recovery_path(const std::string& character_id);
+    bool save_roles();
+    void bring_back_roles();
     void compile();
     void solve();
 };

@@ -394,8 +394,7 @@ namespace {
 
 /// Where names leave needed roles open, shape fills them: the whole body when names find little, else what is
 /// missing and free, with the reason.
-void complete_by_shape(const Skeleton& skeleton, int root, RoleMap& map) {
-    RoleMap shape = propose_roles_by_shape(skeleton, root);
+void complete_by_shape(const Skeleton& skeleton, RoleMap shape, RoleMap& map) {
     if (shape.fills.empty()) return;
     const size_t found_by_name = needed_roles().size() - map.missing.size();
     if (found_by_name < 5) {
@@ -418,6 +417,30 @@ void complete_by_shape(const Skeleton& skeleton, int root, RoleMap& map) {
     update_role_lists(skeleton, map);
 }
 
+/// Names say one side, the body the other (its feet and knees show where ahead is): both are unsure, and it
+/// is told.
+void compare_with_shape(const RoleMap& shape, RoleMap& map) {
+    for (const std::string part : {"thigh", "upperarm"}) {
+        const RoleFill* seen = shape.fill(part + ".left");
+        if (!seen || seen->confidence < 0.8 || seen->joint != map.joint(part + ".right")) continue;
+        const std::string limb = part == "thigh" ? "leg" : "arm";
+        for (const ChainPlan& chain : biped_chains()) {
+            const bool is_of_limb =
+                chain.name.starts_with(limb) || (limb == "arm" && chain.parent_chain.starts_with("arm"));
+            if (!is_of_limb) continue;
+            for (RoleFill& fill : map.fills) {
+                if (std::find(chain.roles.begin(), chain.roles.end(), fill.role) == chain.roles.end())
+                    continue;
+                fill.confidence = std::min(fill.confidence, 0.5);
+                fill.evidence.emplace_back(
+                    "the body says the other side: feet and knees show where ahead is");
+            }
+        }
+        map.notes.push_back(
+            fmt::format("the names of the {}s say the sides the other way round than the body does", limb));
+    }
+}
+
 }  // namespace
 
 RoleMap propose_roles(const Skeleton& skeleton) {
@@ -438,7 +461,10 @@ RoleMap propose_roles(const Skeleton& skeleton) {
                 fmt::format("a further tree starts at '{}': another body or a prop; '{}' is taken",
                             skeleton.names[size_t(j)], skeleton.names[size_t(best_root)]));
     update_role_lists(skeleton, best);
-    if (!best.missing.empty()) complete_by_shape(skeleton, best_root, best);
+    if (best_root < 0) return best;
+    RoleMap shape = propose_roles_by_shape(skeleton, best_root);
+    compare_with_shape(shape, best);
+    if (!best.missing.empty()) complete_by_shape(skeleton, std::move(shape), best);
     return best;
 }
 

@@ -15,6 +15,8 @@ struct RoleFill {
     double confidence = 0.0;            ///< 0..1; below `unsure_below` it is marked
     std::vector<std::string> evidence;  ///< sentences: name, position along the limb, length, mirror
     bool is_by_hand = false;
+
+    bool operator==(const RoleFill&) const = default;
 };
 
 struct Unassigned {
@@ -32,6 +34,8 @@ struct RoleMap {
     std::vector<Unassigned> unassigned;
     std::vector<std::string> notes;  ///< further trees that were found, sides that look crossed
 
+    /// The same roles on the same bones.
+    bool operator==(const RoleMap& other) const { return plan == other.plan && fills == other.fills; }
     int joint(std::string_view role) const;  ///< -1 when the role is not filled
     const RoleFill* fill(std::string_view role) const;
     std::string role_of(int joint) const;     ///< empty when the joint has none

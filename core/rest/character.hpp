@@ -21,6 +21,13 @@ struct Character {
 /// True when the least a transfer needs is there: hips and both legs. `why` names what is missing.
 bool can_be_transferred(const RoleMap& roles, std::string& why);
 
+/// The joint that stands where `joint` would in a mirror between left and right, in the aligned rest (else in
+/// the rest pose); -1 when none stands within 4 % of the body's stature, or the joint stands in the middle.
+int mirrored_joint(const Character& character, int joint);
+/// Gives a role to a bone by hand: the bone loses the role it had, the role its former bone. `joint` -1 takes
+/// the role away. Lists are made anew.
+void give_role(const Skeleton& skeleton, RoleMap& roles, const std::string& role, int joint);
+
 /// A random version 4 UUID.
 std::string make_uuid();
 

@@ -14,6 +14,7 @@
 #include "app/finder.hpp"
 #include "app/library_panel.hpp"
 #include "app/main_window.hpp"
+#include "app/rails_view.hpp"
 #include "app/stage_view.hpp"
 #include "app/station_line.hpp"
 #include "draw/renderer.hpp"
@@ -127,10 +128,12 @@ int main(int argc, char** argv) {
              window.playback().go_to(1200);
              shoot("capture");
          }},
-        {"station",
+        {"roles",
          [&] {
              window.stations().set_station(Station::roles);
-             shoot("station");
+             window.stage().set_spread(0.75);
+             window.rails().pick("forearm.left", false);
+             shoot("roles");
              window.stations().set_station(Station::transfer);
          }},
         {"finder",

@@ -125,6 +125,51 @@ class CharacterizationTest : public QObject {
         QVERIFY(is_said);
     }
 
+    /// Names that say left where the body has its right: unsure on both sides, and told; never silent.
+    void names_against_the_body_are_unsure() {
+        SkeletonFile body = test::random_body(7);
+        for (std::string& name : body.skeleton.names) {
+            if (name.ends_with("_left"))
+                name.replace(name.size() - 5, 5, "_right");
+            else if (name.ends_with("_right"))
+                name.replace(name.size() - 6, 6, "_left");
+        }
+        const RoleMap crossed = propose_roles(body.skeleton);
+        for (const auto* role : {"thigh.left", "shin.right", "upperarm.left", "hand.right"})
+            QVERIFY2(crossed.fill(role) && crossed.fill(role)->confidence < unsure_below, role);
+        QVERIFY(crossed.notes.size() >= 2);
+        for (std::uint64_t seed = 1; seed < 40; ++seed) {
+            const RoleMap straight = propose_roles(test::random_body(seed).skeleton);
+            for (const auto& note : straight.notes)
+                QVERIFY2(note.find("other way round") == std::string::npos, note.c_str());
+        }
+    }
+
+    /// A rig of 200 bones and more is read in a moment; printed, since times on a test machine say little.
+    void large_rigs_are_quick() {
+        std::vector<std::string> notes;
+        test::KnownBody body =
+            test::known_body("ferrier", load_file(test::demo("characters/ferrier/rig.glb")).character);
+        Skeleton& s = body.skeleton;
+        while (s.size() < 210) {
+            // Helpers hang everywhere.
+            const int j = s.size() * 31 % 70;
+            s.names.push_back("helper");
+            s.parents.push_back(j);
+            s.rest_R.push_back(Quat::Identity());
+            s.rest_p.push_back(Vec3(0.001, 0.002, 0.0));
+        }
+        QElapsedTimer timer;
+        timer.start();
+        const RoleMap map = propose_roles(s);
+        qInfo("210 bones with names: %.2f ms", double(timer.nsecsElapsed()) * 1e-6);
+        timer.restart();
+        const RoleMap bare = propose_roles_by_shape(s);
+        qInfo("210 bones without: %.2f ms", double(timer.nsecsElapsed()) * 1e-6);
+        QVERIFY(map.missing.empty());
+        for (const auto& role : needed_roles()) QVERIFY2(bare.joint(role) == map.joint(role), role.c_str());
+    }
+
     /// Nothing in the body says where ahead is (feet cut off, knees straight): sides are unsure, not silently
     /// guessed.
     void sides_without_a_front_are_unsure() {

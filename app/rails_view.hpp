@@ -1,0 +1,57 @@
+// The rails: which bone plays which part of the target. A row a chain, the body at the left, the tip at the
+// right; two rails for a pair of limbs, left above right. A rung carries the bone's name and, as a short bar,
+// how sure it is; a notch is a gap. A click picks a rung; a gap or an unsure one waits for a bone then, a
+// sure one only after a double click, so that nothing settled changes by accident.
+#pragma once
+#include <QWidget>
+
+#include "app/workspace.hpp"
+
+namespace nb {
+
+class RailsView : public QWidget {
+    Q_OBJECT
+
+  public:
+    explicit RailsView(Workspace& workspace, QWidget* parent = nullptr);
+    QString picked() const { return picked_; }
+    /// True while the next bone that is picked is given to the picked rung.
+    bool is_waiting() const { return is_waiting_; }
+    void pick(const QString& role, bool wait);
+    /// The next rung without a bone that the transfer needs, or an unsure one; waits for a bone. False: none
+    /// is left.
+    bool pick_next_open();
+    /// Where a rung is drawn; null when it is not.
+    QRectF place_of(const QString& role) const;
+    QSize sizeHint() const override { return {600, 250}; }
+
+  signals:
+    void rung_picked(const QString& role);
+    void taken_away(const QString& role);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    bool event(QEvent* event) override;
+
+  private:
+    struct Rail {
+        QString name, side;
+        std::vector<QString> roles;
+    };
+    Workspace& workspace_;
+    QString picked_;
+    bool is_waiting_ = false;
+
+    std::vector<Rail> rails() const;
+    QRectF rung(const std::vector<Rail>& all, size_t rail, size_t place) const;
+    QString role_at(const QPointF& at) const;
+};
+
+/// "thigh" for thigh.left, "spine 2", "upper arm".
+QString spoken_role(const std::string& role);
+
+}  // namespace nb
