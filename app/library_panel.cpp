@@ -252,7 +252,8 @@ void LineUp::mousePressEvent(QMouseEvent* event) {
 
 void LineUp::mouseMoveEvent(QMouseEvent* event) {
     setCursor(index_at(event->position()) >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
-    if (pressed_ < 0 || !(event->buttons() & Qt::LeftButton)) return;
+    if (pressed_ < 0 || pressed_ >= int(workspace_.targets().size()) || !(event->buttons() & Qt::LeftButton))
+        return;
     if ((event->position() - pressed_at_).manhattanLength() < QApplication::startDragDistance()) return;
     const Choice& choice = workspace_.targets()[size_t(pressed_)];
     auto* drag = new QDrag(this);
@@ -404,10 +405,15 @@ void LibraryPanel::start_rename(bool is_character, int index) {
         rename_->deleteLater();
         rename_ = nullptr;
     };
-    connect(rename_, &QLineEdit::returnPressed, this, [=, this, old = choice.name] {
+    connect(rename_, &QLineEdit::returnPressed, this, [=, this, old = choice.name, path = choice.path] {
         const QString name = rename_->text().trimmed();
         done();
-        if (!name.isEmpty() && name != old) emit rename_wanted(is_character, index, name);
+        // Others may have changed the list meanwhile.
+        const auto& list = is_character ? workspace_.targets() : workspace_.takes();
+        const auto at =
+            std::find_if(list.begin(), list.end(), [&](const Choice& c) { return c.path == path; });
+        if (!name.isEmpty() && name != old && at != list.end())
+            emit rename_wanted(is_character, int(at - list.begin()), name);
     });
     connect(rename_, &QLineEdit::editingFinished, this, done);
 }

@@ -87,6 +87,7 @@ void Workspace::open_library(const QString& folder) {
     has_library_ = true;
     takes_.clear();
     targets_.clear();
+    take_index_ = target_index_ = -1;
     list_library();
     int first_target = 0;
     for (size_t i = 0; i < library_.characters.size(); ++i)
@@ -94,7 +95,6 @@ void Workspace::open_library(const QString& folder) {
     int first_take = 0;
     for (size_t i = 0; i < library_.takes.size(); ++i)
         if (library_.takes[i].name == "quay-walk") first_take = int(i);
-    take_index_ = target_index_ = -1;
     emit choices_changed();
     if (!takes_.empty()) choose_take(first_take);
     if (!targets_.empty()) choose_target(first_target);

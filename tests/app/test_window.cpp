@@ -416,11 +416,11 @@ class WindowTest : public test::WindowFixture {
         QVERIFY(w().panel().isVisible());
     }
     void stations_say_what_will_be_there() {
-        QTest::mouseClick(&w().stations(), Qt::LeftButton, {}, w().stations().place_of(Station::roles));
-        QCOMPARE(int(w().stations().station()), int(Station::roles));
+        QTest::mouseClick(&w().stations(), Qt::LeftButton, {}, w().stations().place_of(Station::rest));
+        QCOMPARE(int(w().stations().station()), int(Station::rest));
         bool is_said = false;
         for (QLabel* label : w().findChildren<QLabel*>())
-            is_said |= label->isVisible() && label->text().contains(station_promise(Station::roles));
+            is_said |= label->isVisible() && label->text().contains(station_promise(Station::rest));
         QVERIFY(is_said);
         QTest::keyClick(&w(), Qt::Key_F5);
         QCOMPARE(int(w().stations().station()), int(Station::transfer));
