@@ -50,6 +50,31 @@ QString portrait_mark(const Choice& choice) {
 QString portrait_path(const Choice& choice) {
     return choice.is_of_library ? QFileInfo(choice.path).dir().filePath("portrait.png") : QString();
 }
+/// Takes that can be dragged onto the stage, as their files.
+class TakesList : public QListWidget {
+  public:
+    TakesList(Workspace& workspace, QWidget* parent) : QListWidget(parent), workspace_(workspace) {
+        setDragEnabled(true);
+        setDragDropMode(QAbstractItemView::DragOnly);
+    }
+
+  protected:
+    QMimeData* mimeData(const QList<QListWidgetItem*>& items) const override {
+        auto* mime = new QMimeData;
+        QList<QUrl> urls;
+        for (const QListWidgetItem* item : items) {
+            const int index = item->data(Qt::UserRole).toInt();
+            if (index >= 0 && index < int(workspace_.takes().size()))
+                urls << QUrl::fromLocalFile(workspace_.takes()[size_t(index)].path);
+        }
+        mime->setUrls(urls);
+        return mime;
+    }
+
+  private:
+    Workspace& workspace_;
+};
+
 /// Two lines an entry: the name, and what is known of it, dim.
 class TwoLines : public QStyledItemDelegate {
   public:
@@ -327,9 +352,9 @@ LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(pare
     search_->setAccessibleName(tr("search the library"));
     search_->setClearButtonEnabled(true);
     line_up_ = new LineUp(workspace_, this);
-    takes_ = new QListWidget(this);
+    takes_ = new TakesList(workspace_, this);
     takes_->setAccessibleName(tr("Takes"));
-    takes_->setToolTip(tr("A click takes one up; F2 renames, Delete removes"));
+    takes_->setToolTip(tr("A click takes one up, a drag onto the stage too; F2 renames, Delete removes"));
     takes_->setItemDelegate(new TwoLines(takes_));
     takes_->setContextMenuPolicy(Qt::CustomContextMenu);
     connect(takes_, &QListWidget::customContextMenuRequested, this, [this](const QPoint& at) {

@@ -111,7 +111,7 @@ Choice Workspace::choice_of(const LibraryEntry& entry, bool is_character) {
                 emit failed(QString::fromStdString(error.what()));
             }
     }
-    return {name, QString::fromStdString(entry.path), QString::fromStdString(entry.document), {}, true};
+    return {name, QString::fromStdString(entry.path), QString::fromStdString(entry.document), {}, true, 0};
 }
 
 /// The library's entries before what was opened beside it; what is in use stays in use.
@@ -271,7 +271,7 @@ void Workspace::load(const Choice& choice, bool as_target) {
             loaded->file = as_target
                                ? load_character(choice.path.toStdString(), document, loaded->notes)
                                : load_take((document.empty() ? choice.path : choice.document).toStdString(),
-                                           choice.character.toStdString(), loaded->notes);
+                                           choice.character.toStdString(), loaded->notes, choice.animation);
             if (document.empty()) {
                 // A file without a document: its id follows from its skeleton, so that its pairings are found
                 // again.
@@ -331,16 +331,7 @@ void Workspace::open_file(const QString& path, bool as_target) {
         },
         [this, path](const SortedFile& file) {
             const bool is_rig = file.as != Taken::take;
-            const QString beside = QFileInfo(path).dir().filePath("character.json");
-            const QString name = QFileInfo(path).completeBaseName();
-            auto& list = is_rig ? targets_ : takes_;
-            Choice choice{name, path, {}, QString::fromStdString(file.character), false};
-            if (is_rig && QFileInfo(path).baseName() == "rig" && QFile::exists(beside))
-                choice.document = beside;
-            if (path.endsWith(".take.json")) choice.document = path;
-            auto at = std::find_if(list.begin(), list.end(), [&](const Choice& c) { return c.path == path; });
-            if (at == list.end()) at = list.insert(list.end(), choice);
-            const int index = int(at - list.begin());
+            const int index = list_file(file, is_rig);
             emit choices_changed();
             if (is_rig)
                 choose_target(index);
@@ -350,6 +341,31 @@ void Workspace::open_file(const QString& path, bool as_target) {
             if (!file.why.empty()) holds += tr("; %1").arg(QString::fromStdString(file.why));
             emit file_opened(path, !is_rig, holds);
         });
+}
+
+int Workspace::list_file(const SortedFile& file, bool is_rig) {
+    const QString path = QString::fromStdString(file.path);
+    auto& list = is_rig ? targets_ : takes_;
+    const auto there =
+        std::find_if(list.begin(), list.end(), [&](const Choice& c) { return c.path == path; });
+    if (there != list.end()) return int(there - list.begin());
+    const int first = int(list.size());
+    Choice choice{QFileInfo(path).completeBaseName(),     path,  {},
+                  QString::fromStdString(file.character), false, 0};
+    const QString beside = QFileInfo(path).dir().filePath("character.json");
+    if (is_rig && QFileInfo(path).baseName() == "rig" && QFile::exists(beside)) choice.document = beside;
+    if (path.endsWith(".take.json")) choice.document = path;
+    if (is_rig || file.animations.size() < 2) {
+        list.push_back(choice);
+        return first;
+    }
+    const QString name = choice.name;
+    for (size_t i = 0; i < file.animations.size(); ++i) {
+        choice.name = name + tr(" · ") + QString::fromStdString(file.animations[i]);
+        choice.animation = int(i);
+        list.push_back(choice);
+    }
+    return first;
 }
 
 void Workspace::open_files(const QStringList& paths) {
@@ -368,19 +384,7 @@ void Workspace::open_files(const QStringList& paths) {
                 if (file.as == Taken::library) open_library(path);
                 if (file.as != Taken::take && file.as != Taken::rig) continue;
                 const bool is_rig = file.as == Taken::rig;
-                auto& list = is_rig ? targets_ : takes_;
-                auto at =
-                    std::find_if(list.begin(), list.end(), [&](const Choice& c) { return c.path == path; });
-                if (at == list.end()) {
-                    Choice choice{QFileInfo(path).completeBaseName(), path, {}, {}, false};
-                    const QString beside = QFileInfo(path).dir().filePath("character.json");
-                    if (is_rig && QFileInfo(path).baseName() == "rig" && QFile::exists(beside))
-                        choice.document = beside;
-                    if (path.endsWith(".take.json")) choice.document = path;
-                    choice.character = QString::fromStdString(file.character);
-                    at = list.insert(list.end(), choice);
-                }
-                (is_rig ? target : take) = int(at - list.begin());
+                (is_rig ? target : take) = list_file(file, is_rig);
             }
             emit choices_changed();
             emit files_sorted(files);

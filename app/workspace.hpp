@@ -39,6 +39,7 @@ struct Choice {
     QString document;   ///< character.json, or the *.take.json to load instead
     QString character;  ///< a motion file without a document: the character.json that fits its skeleton
     bool is_of_library = false;
+    int animation = 0;  ///< which, of a file that holds several
 };
 
 class Workspace : public QObject {
@@ -152,6 +153,9 @@ class Workspace : public QObject {
     template <typename Work, typename Done>
     void run(const QString& what, const std::shared_ptr<std::atomic<bool>>& cancelled, Work work, Done done);
     void load(const Choice& choice, bool as_target);
+    /// Lists a file beside the library (a take once for each of its animations), unless it is there; index of
+    /// the first.
+    int list_file(const SortedFile& file, bool is_rig);
     void list_library();
     Choice choice_of(const LibraryEntry& entry, bool is_character);
     template <typename Change>

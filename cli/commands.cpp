@@ -147,6 +147,7 @@ int inspect(const Options& options) {
         document["roles"] = character.roles.fills.size();
         document["missing"] = character.roles.missing;
         document["unsure"] = character.roles.unsure();
+        document["animations"] = loaded.animations;
         document["notes"] = rig.notes;
         fmt::print("{}", format_document(document));
         return exit_done;
@@ -213,7 +214,7 @@ int transfer(const Options& options) {
     const auto ending = std::filesystem::path(options.out).extension();
     if (ending != ".bvh" && ending != ".glb") throw WrongUse("--out: choose a name ending in .bvh or .glb");
     std::vector<std::string> notes;
-    LoadedFile source = load_take(options.take, options.source_character, notes);
+    LoadedFile source = load_take(options.take, options.source_character, notes, options.animation - 1);
     const LoadedFile target = load_character(options.target, options.target_character, notes);
     PairingSettings settings;
     if (!options.pairing.empty())

@@ -25,6 +25,7 @@ struct Options {
     int threads = 0;
     int frame = 0;
     bool ignore_names = false;
+    int animation = 1;  ///< counted from 1
     bool as_json = false;
 };
 

@@ -28,6 +28,8 @@ int main(int argc, char** argv) {
     transfer->add_option("--take", options.take, "The take: .bvh, .glb or .take.json")->required();
     transfer->add_option("--target", options.target, "The rig it goes to: any file with a skeleton")
         ->required();
+    transfer->add_option("--animation", options.animation,
+                         "Which, of a take file that holds several; from 1");
     transfer->add_option("--source-character", options.source_character, "character.json of the take's body");
     transfer->add_option("--target-character", options.target_character, "character.json of the target");
     transfer->add_option("--pairing", options.pairing, "Pairing document");
@@ -42,6 +44,7 @@ int main(int argc, char** argv) {
     auto* picture = app.add_subcommand("picture", "Draws one frame; no display needed.");
     picture->add_option("--take", options.take, "The take")->required();
     picture->add_option("--target", options.target, "The rig it goes to");
+    picture->add_option("--animation", options.animation, "Which, of a take file that holds several; from 1");
     picture->add_option("--source-character", options.source_character, "character.json of the take's body");
     picture->add_option("--target-character", options.target_character, "character.json of the target");
     picture->add_option("--frame", options.frame, "Frame, from 0")->required();

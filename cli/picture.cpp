@@ -39,7 +39,7 @@ void frame_bodies(const Scene& scene, Camera& camera, double aspect) {
 
 int picture(const Options& options) {
     std::vector<std::string> notes;
-    LoadedFile source = load_take(options.take, options.source_character, notes);
+    LoadedFile source = load_take(options.take, options.source_character, notes, options.animation - 1);
     if (options.frame < 0 || options.frame >= source.take->frames)
         throw WrongUse(
             fmt::format("--frame {}: the take has frames 0 to {}", options.frame, source.take->frames - 1));

@@ -61,7 +61,8 @@ struct Track {
 /// Joints in order, with the scale of all ancestors taken into the offsets.
 class Reader {
   public:
-    Reader(const tinygltf::Model& model, const std::string& path) : model_(model), path_(path) {}
+    Reader(const tinygltf::Model& model, const std::string& path, int animation)
+        : model_(model), path_(path), animation_(animation) {}
 
     SkeletonFile read() {
         find_parents();
@@ -80,6 +81,7 @@ class Reader {
   private:
     const tinygltf::Model& model_;
     const std::string& path_;
+    int animation_;
     std::vector<int> parent_;
     std::vector<int> joint_of_node_;
     JointFrames frames_;
@@ -195,10 +197,11 @@ class Reader {
     }
 
     void animate() {
-        const auto& animation = model_.animations.front();
-        if (model_.animations.size() > 1)
-            file_.notes.push_back(
-                fmt::format("the file holds {} animations: the first is read", model_.animations.size()));
+        for (size_t i = 0; i < model_.animations.size(); ++i)
+            file_.animations.push_back(model_.animations[i].name.empty() ? fmt::format("animation {}", i + 1)
+                                                                         : model_.animations[i].name);
+        check_animation(path_, file_.animations, animation_);
+        const auto& animation = model_.animations[size_t(animation_)];
         std::vector<std::pair<int, Track>> turns;
         std::vector<std::pair<int, Track>> moves;
         double first = 1e30;
@@ -279,9 +282,9 @@ class Reader {
 
 }  // namespace
 
-SkeletonFile read_gltf(const std::string& path) {
+SkeletonFile read_gltf(const std::string& path, int animation) {
     const tinygltf::Model model = gltf::read_model(path);
-    return Reader(model, path).read();
+    return Reader(model, path, animation).read();
 }
 
 void write_glb(const std::string& path, const Skeleton& skeleton, const Take& take) {

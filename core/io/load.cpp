@@ -234,11 +234,26 @@ LoadedFile settle(SkeletonFile file, const std::string& path, const std::string&
             rig.notes.emplace_back(
                 "frame 0 is a pose of its own before the motion: kept, and left out of reviews");
     }
+    loaded.animations = std::move(file.animations);
+    if (loaded.animations.size() > 1) {
+        take.name = loaded.animations[size_t(options.animation)];
+        rig.notes.push_back(fmt::format("the file holds {} animations ({}): this is number {}",
+                                        loaded.animations.size(), fmt::join(loaded.animations, ", "),
+                                        options.animation + 1));
+    }
     std::string why;
     if (can_be_transferred(character.roles, why))
         character.rest = align_rest(rig.skeleton, character.roles, take.frames > 0 ? &take : nullptr);
     if (take.frames > 0) loaded.take = std::move(take);
     return loaded;
+}
+
+void check_animation(const std::string& path, const std::vector<std::string>& animations, int number) {
+    if (number < 0 || size_t(number) >= animations.size())
+        throw FileError(path,
+                        fmt::format("holds {} animation{}, no number {}", animations.size(),
+                                    animations.size() == 1 ? "" : "s", number + 1),
+                        fmt::format("choose of 1 to {}", animations.size()));
 }
 
 double body_height(const Skeleton& skeleton, const RoleMap& roles) {
@@ -277,8 +292,10 @@ LoadedFile load_file(const std::string& path, const LoadOptions& options) {
     std::string ending = std::filesystem::path(path).extension().string();
     std::transform(ending.begin(), ending.end(), ending.begin(),
                    [](char c) { return c >= 'A' && c <= 'Z' ? char(c + 32) : c; });
-    if (ending == ".glb" || ending == ".gltf") return settle(read_gltf(path), path, "glb", options);
-    if (is_scene_ending(ending)) return settle(read_scene(path), path, ending.substr(1), options);
+    if (ending == ".glb" || ending == ".gltf")
+        return settle(read_gltf(path, options.animation), path, "glb", options);
+    if (is_scene_ending(ending))
+        return settle(read_scene(path, options.animation), path, ending.substr(1), options);
     const std::string text = read_file(path);
     const auto start = text.find_first_not_of(" \t\r\n\xEF\xBB\xBF");
     if (ending == ".bvh" || (start != std::string::npos && (text[start] | 32) == 'h'))

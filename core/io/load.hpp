@@ -15,6 +15,7 @@ struct LoadOptions {
     std::optional<double> unit_m;   ///< one unit of the file in metres
     std::optional<std::string> up;  ///< "+Y", "-Z" ...
     std::optional<std::string> facing;
+    int animation = 0;          ///< which, of a file that holds several; from 0
     bool ignore_names = false;  ///< roles from shape and tree alone
 };
 
@@ -30,6 +31,7 @@ struct LoadedFile {
     Character character;
     std::optional<Take> take;  ///< absent when the file holds no motion
     std::vector<StagePiece> pieces;
+    std::vector<std::string> animations;  ///< names of all the file holds; `take` is one of them
 };
 
 /// Throws FileError with one line saying where, what and what to do.

@@ -35,7 +35,8 @@ Quat rotation(const aiQuaternion& q) {
 
 class Reader {
   public:
-    Reader(const aiScene& scene, const std::string& path) : scene_(scene), path_(path) {}
+    Reader(const aiScene& scene, const std::string& path, int animation)
+        : scene_(scene), path_(path), animation_(animation) {}
 
     SkeletonFile read() {
         list(scene_.mRootNode, -1);
@@ -54,10 +55,14 @@ class Reader {
         file_.channels.resize(file_.skeleton.names.size());
         file_.take.joints = file_.skeleton.size();
         for (size_t n = 0; n < nodes_.size(); ++n) add_meshes(n);
-        if (scene_.mNumAnimations > 0) animate(*scene_.mAnimations[0]);
-        if (scene_.mNumAnimations > 1)
-            file_.notes.push_back(
-                fmt::format("the file holds {} animations: the first is read", scene_.mNumAnimations));
+        for (unsigned a = 0; a < scene_.mNumAnimations; ++a) {
+            const std::string name = scene_.mAnimations[a]->mName.C_Str();
+            file_.animations.push_back(name.empty() ? fmt::format("animation {}", a + 1) : name);
+        }
+        if (scene_.mNumAnimations > 0) {
+            check_animation(path_, file_.animations, animation_);
+            animate(*scene_.mAnimations[animation_]);
+        }
         file_.nodes.clear();  // nothing is written back to these formats
         read_unit();
         return std::move(file_);
@@ -66,6 +71,7 @@ class Reader {
   private:
     const aiScene& scene_;
     const std::string& path_;
+    int animation_;
     SkeletonFile file_;
     JointFrames frames_;
     std::vector<const aiNode*> nodes_;
@@ -316,7 +322,7 @@ bool is_scene_ending(const std::string& ending) {
     return false;
 }
 
-SkeletonFile read_scene(const std::string& path) {
+SkeletonFile read_scene(const std::string& path, int animation) {
     read_file(path);  // says plainly when there is nothing to read
     Assimp::Importer importer;
     importer.SetPropertyBool(AI_CONFIG_IMPORT_FBX_PRESERVE_PIVOTS, false);
@@ -335,7 +341,7 @@ SkeletonFile read_scene(const std::string& path) {
         throw FileError(path, "cannot be read: " + what.substr(0, 160),
                         "export the file again, or as .bvh or .glb");
     }
-    return Reader(*scene, path).read();
+    return Reader(*scene, path, animation).read();
 }
 
 }  // namespace nb

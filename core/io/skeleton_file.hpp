@@ -11,6 +11,7 @@ namespace nb {
 struct SkeletonFile {
     Skeleton skeleton;
     std::vector<std::vector<Channel>> channels;  ///< [joint], in the file's order (BVH; else empty lists)
+    std::vector<std::string> animations;         ///< names of all that the file holds; `take` is one of them
     Take take;                                   ///< no frames when the file has no motion
     std::vector<Mesh> meshes;
     std::vector<std::string> images;
@@ -19,5 +20,8 @@ struct SkeletonFile {
     std::string unit_reason;         ///< who says so
     std::vector<std::string> notes;  ///< what was odd, one sentence each
 };
+
+/// Throws FileError when a file that holds animations has none of that number (counted from 0).
+void check_animation(const std::string& path, const std::vector<std::string>& animations, int number);
 
 }  // namespace nb

@@ -88,7 +88,7 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
 }
 
 LoadedFile load_take(const std::string& path, const std::string& character_document,
-                     std::vector<std::string>& notes) {
+                     std::vector<std::string>& notes, int animation) {
     const bool is_document = path.ends_with(".take.json");
     TakeDocument document;
     std::string motion = path;
@@ -101,6 +101,7 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
             character = if_exists(folder / document.character_path);
     }
     LoadOptions given;
+    given.animation = animation;
     if (document.unit_m > 0) given.unit_m = document.unit_m;
     if (!document.up.empty()) given.up = document.up;
     if (!document.facing.empty()) given.facing = document.facing;

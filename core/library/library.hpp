@@ -37,7 +37,7 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
 /// A take: a motion file, or a *.take.json that names one and its trim. The source character is the one the
 /// document names, when it fits; else it is proposed from the file itself.
 LoadedFile load_take(const std::string& path, const std::string& character_document,
-                     std::vector<std::string>& notes);
+                     std::vector<std::string>& notes, int animation = 0);
 
 /// The pairing of two characters in the library, by their ids; false when there is none.
 bool find_pairing(const Library& library, const std::string& source_id, const std::string& target_id,

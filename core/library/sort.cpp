@@ -29,7 +29,7 @@ std::string what_it_holds(const LoadedFile& file) {
 }
 
 SortedFile look_at(const std::string& path, const std::vector<std::string>& documents) {
-    SortedFile sorted{path, Taken::nothing, "", "", "", ""};
+    SortedFile sorted{path, Taken::nothing, "", "", "", {}, ""};
     std::error_code error;
     if (fs::is_directory(path, error)) {
         const bool is_library = fs::exists(fs::path(path) / "library.json", error);
@@ -44,6 +44,10 @@ SortedFile look_at(const std::string& path, const std::vector<std::string>& docu
         const bool is_document = path.ends_with(".take.json");
         const LoadedFile file = is_document ? load_take(path, "", notes) : load_file(path);
         sorted.holds = what_it_holds(file);
+        if (file.animations.size() > 1) {
+            sorted.animations = file.animations;
+            sorted.holds += fmt::format(", {} animations", file.animations.size());
+        }
         sorted.as = file.take && file.take->frames > 1 ? Taken::take : Taken::rig;
         if (sorted.as == Taken::take && !is_document)
             sorted.character = find_character_for(file.character.rig.skeleton, documents, sorted.why);

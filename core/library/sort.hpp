@@ -17,7 +17,8 @@ struct SortedFile {
     std::string
         character;    ///< takes: the character.json that fits its skeleton; empty: roles from the file itself
     std::string why;  ///< takes: how the character was found
-    std::string trouble;  ///< the whole line, place included, when the file could not be read
+    std::vector<std::string> animations;  ///< names, when the file holds more than one
+    std::string trouble;                  ///< the whole line, place included, when the file could not be read
 };
 
 /// A character.json that fits a skeleton: the same signature, else at least nine tenths of its bones by name

@@ -45,7 +45,7 @@ int main(int argc, char** argv) {
     const QDir folder(argc > 1 ? argv[1] : "docs/screenshots");
     const QStringList wanted = app.arguments().mid(2);
     MainWindow window;
-    window.set_look("ink");
+    window.set_look(qEnvironmentVariable("NB_LOOK", "ink"));
     window.show();
     window.open_files({NB_SOURCE_DIR "/demo-library"});
     settle_down(window);

@@ -137,6 +137,45 @@ class LibraryWindowTest : public test::WindowFixture {
         QCOMPARE(w().workspace().targets()[size_t(w().workspace().target_index())].name, QString("rig"));
     }
 
+    void every_animation_of_a_file_is_a_take() {
+        const QString one = folder_.filePath("one.glb");
+        const QString two = folder_.filePath("two.glb");
+        w().workspace().export_result(one);
+        QTRY_VERIFY(QFile::exists(one));
+        QTRY_VERIFY(!w().workspace().is_busy());
+        // The exported file is itself a rig; onto it a second take is written.
+        w().workspace().open_file(one, true);
+        QTRY_VERIFY(w().sentence().sentence().endsWith("carried onto one."));
+        QVERIFY(choose_take("Weary watch"));
+        w().workspace().export_result(two);
+        QTRY_VERIFY(QFile::exists(two));
+        QTRY_VERIFY(!w().workspace().is_busy());
+        const size_t before = w().workspace().takes().size();
+        drop({two});
+        QTRY_COMPARE(w().workspace().takes().size(), before + 2);
+        QVERIFY(settled());
+        const int frames = w().workspace().source()->file.take->frames;
+        w().workspace().choose_take(int(before) + 1);
+        QVERIFY(settled());
+        QVERIFY(w().workspace().source()->file.take->frames != frames);
+    }
+
+    /// Characters and takes are dragged as their files; a take that is dropped is taken up by its document.
+    void takes_are_dragged_from_the_dock() {
+        w().show_library(true);
+        QListWidget* list = w().library().takes();
+        QVERIFY(list->dragEnabled());
+        const auto* model = list->model();
+        std::unique_ptr<QMimeData> mime(model->mimeData({model->index(take("Carry crate"), 0)}));
+        QVERIFY(mime->hasUrls());
+        const QString path = mime->urls()[0].toLocalFile();
+        QVERIFY2(path.endsWith("carry-crate.bvh"), qPrintable(path));
+        drop({path});
+        QTRY_VERIFY(w().sentence().sentence().startsWith("Carry crate, moved by the performer"));
+        QVERIFY(settled());
+        QCOMPARE(w().workspace().source()->props.size(), 1u);
+    }
+
     void a_library_that_vanishes_loses_nothing() {
         QVERIFY(QDir().rename(library(), folder_.filePath("elsewhere")));
         w().workspace().step_target(1);

@@ -6,6 +6,7 @@
 #include <QTemporaryDir>
 #include <QtTest>
 
+#include "core/io/export.hpp"
 #include "core/io/file_error.hpp"
 #include "core/io/gltf.hpp"
 #include "core/library/keep.hpp"
@@ -157,6 +158,25 @@ class LibraryTest : public QObject {
                      add_take(library, test::demo("characters/ferrier/rig.glb"), "", "no motion");
                  }).isEmpty());
         QCOMPARE(contents(), before);
+    }
+
+    /// A file with two animations: each is a take of its own; one that is not there is refused.
+    void a_file_may_hold_several_takes() {
+        std::vector<std::string> notes;
+        LoadedFile rig = load_file(test::demo("characters/performer/rig.glb"));
+        const LoadedFile walk = load_take(test::demo("takes/quay-walk.take.json"), "", notes);
+        const LoadedFile sit = load_take(test::demo("takes/bollard-sit.take.json"), "", notes);
+        export_take(at("one.glb"), rig.character, test::carry(walk, rig).take);
+        rig = load_file(at("one.glb"));
+        export_take(at("two.glb"), rig.character, test::carry(sit, rig).take);
+        const auto sorted = sort_files({at("two.glb")}, {});
+        QCOMPARE(sorted[0].as, Taken::take);
+        QCOMPARE(sorted[0].animations.size(), 2u);
+        QVERIFY2(sorted[0].holds.find("2 animations") != std::string::npos, sorted[0].holds.c_str());
+        QCOMPARE(load_take(at("two.glb"), "", notes, 0).take->frames, walk.take->frames);
+        QCOMPARE(load_take(at("two.glb"), "", notes, 1).take->frames, sit.take->frames);
+        const QString error = error_of([&] { load_take(at("two.glb"), "", notes, 2); });
+        QVERIFY2(error.contains("no number 3"), qPrintable(error));
     }
 
     void files_that_come_together_sort_themselves_out() {
