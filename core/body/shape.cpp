@@ -430,7 +430,7 @@ class Reader {
                     give("clavicle" + side, joints[size_t(a - 1)], confidence,
                          {"it carries the upper arm out from the trunk", how});
                 if (is_leg && c + 1 < int(joints.size()))
-                    give("toe" + side, joints[size_t(c + 1)], confidence, {"it follows the ankle", how});
+                    give("toe" + side, joints[size_t(c) + 1], confidence, {"it follows the ankle", how});
                 (is_leg ? leg_ : arm_)[i == left ? 0 : 1] = joints;
             }
         }
