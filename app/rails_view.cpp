@@ -12,6 +12,17 @@ namespace nb {
 namespace {
 constexpr double left_px = 104.0;
 constexpr double head_px = 16.0;
+
+/// What fills a role of the target; it lives as long as the target is in use. Null for a gap.
+const RoleFill* fill_of(const Workspace& workspace, const QString& role) {
+    const LoadedPtr target = workspace.target();
+    return target ? target->file.character.roles.fill(role.toStdString()) : nullptr;
+}
+
+bool is_unsure(const RoleFill& fill) {
+    return fill.confidence < unsure_below && !fill.is_by_hand;
+}
+
 }  // namespace
 
 QString spoken_role(const std::string& role) {
@@ -196,7 +207,7 @@ void RailsView::paintEvent(QPaintEvent*) {
             painter.fillRect(
                 QRectF(place.left(), line - 1.2, place.width() * std::clamp(fill->confidence, 0.0, 1.0), 2.4),
                 look().mark);
-            if (fill->confidence < unsure_below && !fill->is_by_hand) {
+            if (is_unsure(*fill)) {
                 painter.setPen(QPen(look().mark, 1.6));
                 const double x = place.left() + place.width() * fill->confidence;
                 painter.drawPolyline(
@@ -208,9 +219,8 @@ void RailsView::paintEvent(QPaintEvent*) {
 
 void RailsView::mousePressEvent(QMouseEvent* event) {
     const QString role = role_at(event->position());
-    const LoadedPtr target = workspace_.target();
-    const RoleFill* fill = target ? target->file.character.roles.fill(role.toStdString()) : nullptr;
-    pick(role, !fill || (fill->confidence < unsure_below && !fill->is_by_hand));
+    const RoleFill* fill = fill_of(workspace_, role);
+    pick(role, !fill || is_unsure(*fill));
 }
 
 void RailsView::mouseDoubleClickEvent(QMouseEvent* event) {
@@ -219,13 +229,13 @@ void RailsView::mouseDoubleClickEvent(QMouseEvent* event) {
 
 void RailsView::mouseMoveEvent(QMouseEvent* event) {
     const QString role = role_at(event->position());
-    const LoadedPtr target = workspace_.target();
-    const RoleFill* fill = target ? target->file.character.roles.fill(role.toStdString()) : nullptr;
+    const RoleFill* fill = fill_of(workspace_, role);
     if (!fill) {
         QToolTip::hideText();
         return;
     }
-    QString text = QString::fromStdString(target->file.character.rig.skeleton.names[size_t(fill->joint)]) +
+    const auto& names = workspace_.target()->file.character.rig.skeleton.names;
+    QString text = QString::fromStdString(names[size_t(fill->joint)]) +
                    tr(" · %1 % sure").arg(int(std::lround(100 * fill->confidence)));
     for (const auto& evidence : fill->evidence) text += "\n" + QString::fromStdString(evidence);
     QToolTip::showText(event->globalPosition().toPoint(),

@@ -11,12 +11,6 @@ namespace nb {
 
 namespace {
 
-/// A run of joints outward, and the bone lengths between them; the last length leads to the end site, if any.
-struct Branch {
-    std::vector<int> joints;
-    double length = 0.0;  ///< of the whole run, from the first joint's parent
-};
-
 /// Log ratio in units of a spread: 0 is as expected.
 double off(double ratio, double expected, double spread) {
     return ratio > 1e-9 ? std::log(ratio / expected) / spread : 9.0;
@@ -77,7 +71,6 @@ class Reader {
     bool is_four_legged_ = false;
     double hip_half_ = 0.0;
     Vec3 shoulder_middle_ = Vec3::Zero();
-    std::array<std::vector<int>, 2> leg_, arm_;  ///< left, right: the run from the body outward
     RoleMap* map_ = nullptr;
 
     double bone(int j) const { return s_.rest_p[size_t(j)].norm(); }
@@ -114,6 +107,12 @@ class Reader {
         return lengths;
     }
 
+    /// Branches that part at a joint; bones that lie beside another do not count.
+    int branches_at(int j) const {
+        const auto& own = children_[size_t(j)];
+        return int(std::count_if(own.begin(), own.end(), [&](int c) { return !is_side_[size_t(c)]; }));
+    }
+
     int count_below(int j) const {
         int count = 1;
         for (const int c : children_[size_t(j)])
@@ -140,7 +139,8 @@ class Reader {
         return sum;
     }
 
-    /// Every two branches that part at a joint, or at two joints one bone apart, alike and long.
+    /// Of all pairs of branches that part at a joint, alike and long, the two that read best as legs and
+    /// arms.
     bool find_pairs() {
         std::vector<Pair> pairs;
         double whole = 0.0;
@@ -157,7 +157,6 @@ class Reader {
                     if (length < 0.18 * whole || run(own[a]).size() < 3 || run(own[b]).size() < 3) continue;
                     const double unlike = unlikeness(own[a], own[b]);
                     if (unlike > 2.5) continue;
-                    // A limb does not itself part into long pairs.
                     pairs.push_back({j, {own[a], own[b]}, length, unlike});
                 }
         }
@@ -183,7 +182,6 @@ class Reader {
                 for (const int limb : p.first) cost += has_fan(limb) ? 1.2 : 0.0;
                 // Between the arms something goes on to the head.
                 cost += head_side(q) >= 0 ? 0.0 : 1.0;
-                // Legs meet near the root: a short way from the thighs up, a long one from the arms.
                 if (cost < best) {
                     best = cost;
                     legs_ = p;
@@ -195,11 +193,8 @@ class Reader {
 
     /// Three or more branches that part at one joint of a run.
     bool has_fan(int first) const {
-        for (const int j : run(first)) {
-            int count = 0;
-            for (const int c : children_[size_t(j)]) count += !is_side_[size_t(c)];
-            if (count >= 3) return true;
-        }
+        for (const int j : run(first))
+            if (branches_at(j) >= 3) return true;
         return false;
     }
 
@@ -368,11 +363,8 @@ class Reader {
         double cost = common_cost(l, t, is_four_legged_ ? 0.8 : 0.186 / 0.146);
         // The joint where the fingers part is the wrist, or a palm just beyond it.
         int fan = -1;
-        for (size_t i = 2; i < joints.size() && fan < 0; ++i) {
-            int count = 0;
-            for (const int child : children_[size_t(joints[i])]) count += !is_side_[size_t(child)];
-            if (count >= 2) fan = int(i);
-        }
+        for (size_t i = 2; i < joints.size() && fan < 0; ++i)
+            if (branches_at(joints[i]) >= 2) fan = int(i);
         if (fan >= 0)
             cost += c == fan ? 0.0 : c < fan && l.each[size_t(c)] < 0.25 * limb ? 1.2 : 2.5;
         else
@@ -431,7 +423,6 @@ class Reader {
                          {"it carries the upper arm out from the trunk", how});
                 if (is_leg && c + 1 < int(joints.size()))
                     give("toe" + side, joints[size_t(c) + 1], confidence, {"it follows the ankle", how});
-                (is_leg ? leg_ : arm_)[i == left ? 0 : 1] = joints;
             }
         }
         return true;
@@ -456,14 +447,11 @@ class Reader {
         std::vector<int> joints = run(neck);
         // The head is where the face parts, or the last joint that is no mere end.
         size_t head = joints.size() - 1;
-        for (size_t i = 0; i < joints.size(); ++i) {
-            int count = 0;
-            for (const int c : children_[size_t(joints[i])]) count += !is_side_[size_t(c)];
-            if (count >= 2 && i > 0) {
+        for (size_t i = 1; i < joints.size(); ++i)
+            if (branches_at(joints[i]) >= 2) {
                 head = i;
                 break;
             }
-        }
         const bool has_site = reach_[size_t(joints.back())] > 1e-9;
         if (head + 1 == joints.size() && head >= 1 && !has_site && head >= 2 &&
             bone(joints[head]) > 1.15 * bone(joints[head - 1]))
