@@ -25,8 +25,8 @@ struct Unassigned {
 };
 
 struct RoleMap {
-    /// "biped", or "quadruped": a body on four legs, whose roles are given by hand and whose own rest is its
-    /// stance. Its legs carry the same role names (upperarm, forearm, hand in front; thigh, shin, foot
+    /// "biped", or "quadruped": a body on four legs, found by its shape or told by hand, whose own rest is
+    /// its stance. Its legs carry the same role names (upperarm, forearm, hand in front; thigh, shin, foot
     /// behind).
     std::string plan = "biped";
     std::vector<RoleFill> fills;

@@ -13,10 +13,9 @@ namespace nb {
 /// Makes an empty library in `folder`, which must be missing or empty. Throws FileError.
 Library create_library(const std::string& folder, const std::string& name);
 
-/// Takes a rig into the library as a new character: copies the file (with what a .gltf refers to) and writes
-/// its character.json when a body is found in it, else copies `document` when there is one. `id` is that of
-/// a character without a document; empty: a new one. Returns the entry's place.
-/// Throws FileError.
+/// Takes a rig into the library as a new character: copies the file (with what a .gltf refers to) and, when a
+/// body is found in it or told by `document` (may be empty), writes its character.json. `id` is that of a
+/// character without a document; empty: a new one. Returns the entry's place. Throws FileError.
 LibraryEntry add_character(const Library& library, const std::string& rig_path, const std::string& document,
                            const std::string& name, const std::string& id = "");
 /// Takes a motion file into the library, with a *.take.json that names the character it was captured on
@@ -25,7 +24,7 @@ LibraryEntry add_take(const Library& library, const std::string& path, const std
                       const std::string& name);
 
 /// Gives a character another shown name (in its character.json, so that references stay). Throws FileError
-/// when it has none, or when somebody else wrote it meanwhile.
+/// when it has none. Only the name changes: the document is read again just before it is written.
 void rename_character(const LibraryEntry& character, const std::string& name);
 /// Renames a take: its motion file and the documents of the same name. Returns the new entry.
 LibraryEntry rename_take(const LibraryEntry& take, const std::string& name);
