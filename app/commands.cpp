@@ -18,11 +18,21 @@ bool ChangeSettings::mergeWith(const QUndoCommand* other) {
     return true;
 }
 
-ChangeRoles::ChangeRoles(Workspace& workspace, const RoleMap& after, const QString& text)
+ChangeRoles::ChangeRoles(Workspace& workspace, bool of_target, const RoleMap& after, const QString& text)
     : QUndoCommand(text),
       workspace_(workspace),
-      rig_path_(QString::fromStdString(workspace.target()->file.character.rig.path)),
-      before_(workspace.target()->file.character.roles),
+      is_of_target_(of_target),
+      rig_path_(QString::fromStdString(workspace.body(of_target)->file.character.rig.path)),
+      before_(workspace.body(of_target)->file.character.roles),
+      after_(after) {}
+
+ChangeIntake::ChangeIntake(Workspace& workspace, bool of_target, const LoadOptions& after,
+                           const QString& text)
+    : QUndoCommand(text),
+      workspace_(workspace),
+      is_of_target_(of_target),
+      path_(QString::fromStdString(workspace.body(of_target)->file.character.rig.path)),
+      before_(workspace.body(of_target)->file.character.rig.options),
       after_(after) {}
 
 ChangeLibrary::ChangeLibrary(Workspace& workspace, Kind kind, const Choice& choice, bool is_character,

@@ -22,17 +22,32 @@ class ChangeSettings : public QUndoCommand {
     int topic_;
 };
 
-/// The target's roles before and after.
+/// A body's roles before and after.
 class ChangeRoles : public QUndoCommand {
   public:
-    ChangeRoles(Workspace& workspace, const RoleMap& after, const QString& text);
-    void undo() override { workspace_.set_target_roles(rig_path_, before_); }
-    void redo() override { workspace_.set_target_roles(rig_path_, after_); }
+    ChangeRoles(Workspace& workspace, bool of_target, const RoleMap& after, const QString& text);
+    void undo() override { workspace_.set_roles(is_of_target_, rig_path_, before_); }
+    void redo() override { workspace_.set_roles(is_of_target_, rig_path_, after_); }
 
   private:
     Workspace& workspace_;
+    bool is_of_target_;
     QString rig_path_;
     RoleMap before_, after_;
+};
+
+/// How a file is read, before and after: a repair of the intake, a trim.
+class ChangeIntake : public QUndoCommand {
+  public:
+    ChangeIntake(Workspace& workspace, bool of_target, const LoadOptions& after, const QString& text);
+    void undo() override { workspace_.set_intake(is_of_target_, path_, before_); }
+    void redo() override { workspace_.set_intake(is_of_target_, path_, after_); }
+
+  private:
+    Workspace& workspace_;
+    bool is_of_target_;
+    QString path_;
+    LoadOptions before_, after_;
 };
 
 /// A change of the library: a file taken in, another name, something laid aside. When the folder refuses, the

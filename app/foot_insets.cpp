@@ -58,6 +58,7 @@ std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, i
     const LoadedPtr loaded = of_target ? workspace.target() : workspace.source();
     if (!loaded || inset_column_px(view) == 0) return {};
     const Character& c = loaded->file.character;
+    if (c.rest.R_WJ0.empty()) return {};
     const double stature_m = stature(c.rig.skeleton, c.roles);
     const auto review = workspace.review();
     std::vector<FootInset> insets;
@@ -65,7 +66,7 @@ std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, i
         const std::string side = is_left ? ".left" : ".right";
         FootJoints foot{c.roles.joint("foot" + side), c.roles.joint("toe" + side)};
         // On four legs the ankle is a hock: the paw is what stands.
-        if (c.roles.plan == "quadruped" && foot.ball >= 0) foot.ankle = foot.ball;
+        if (c.roles.is_four_legged() && foot.ball >= 0) foot.ankle = foot.ball;
         if (foot.ankle < 0) continue;
         FootInset inset;
         inset.is_left = is_left;

@@ -22,6 +22,8 @@
 
 #include "app/error_strip.hpp"
 #include "app/finder.hpp"
+#include "app/intake_panel.hpp"
+#include "app/intake_sheet.hpp"
 #include "app/library_panel.hpp"
 #include "app/look.hpp"
 #include "app/notice_bar.hpp"
@@ -32,6 +34,8 @@
 #include "app/station_line.hpp"
 #include "app/transfer_panel.hpp"
 #include "app/transport.hpp"
+#include "core/io/file_error.hpp"
+#include "core/io/vrm.hpp"
 
 namespace nb {
 
@@ -92,6 +96,15 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     panels_->addWidget(roles_);
     library_ = new LibraryPanel(workspace_, this);
     panels_->addWidget(library_);
+    intake_ = new IntakePanel(workspace_, *stage_, playback_, undo_, this);
+    intake_sheet_->set_panel(intake_);
+    auto* intake_scroll = new QScrollArea(this);
+    intake_scroll->setWidgetResizable(true);
+    intake_scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    intake_scroll->setWidget(intake_);
+    panels_->addWidget(intake_scroll);
+    connect(intake_, &IntakePanel::body_shown, intake_sheet_, qOverload<>(&QWidget::update));
+    connect(roles_, &RolesPanel::said, this, [this](const QString& line) { notice_->say(line); });
     connect(library_, &LibraryPanel::rename_wanted, this,
             [this](bool is_character, int index, const QString& name) {
                 change_library(ChangeLibrary::Kind::rename, is_character, index, name);
@@ -113,10 +126,10 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
         playback_.set_take(take.frames, take.frame_time_s);
         if (playback_.frame() < take.first_motion_frame) playback_.go_to(take.first_motion_frame);
     });
-    connect(&workspace_, &Workspace::target_changed, this, [this] {
-        const RoleMap& roles = workspace_.target()->file.character.roles;
-        stations_->set_open_points(Station::roles, int(roles.unsure().size() + roles.missing.size()));
-    });
+    for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed})
+        connect(&workspace_, signal, this, &MainWindow::refresh_open_points);
+    connect(&workspace_, &Workspace::limbering_changed, this,
+            [this] { playback_.play(workspace_.is_limbering()); });
     connect(&workspace_, &Workspace::progressed, notice_, &NoticeBar::show_progress);
     connect(&workspace_, &Workspace::said, this, [this](const QString& line) { notice_->say(line); });
     connect(&workspace_, &Workspace::failed, this, [this](const QString& line) { notice_->say(line, true); });
@@ -185,6 +198,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
 }
 
 MainWindow::~MainWindow() {
+    // A field that loses the keyboard still speaks: it does so while what it speaks to is there.
+    if (QWidget* with_keyboard = focusWidget()) with_keyboard->clearFocus();
     workspace_.disconnect();
 }
 
@@ -270,6 +285,12 @@ void MainWindow::make_actions() {
         [this] { ask_open(true); });
     add("save", tr("Save the pairing"), {QKeySequence::Save}, [this] { workspace_.save(); });
     add("export", tr("Export the result"), {QKeySequence(Qt::CTRL | Qt::Key_E)}, [this] { ask_export(); });
+    add("limbering", tr("Play the limbering take on the target, or go back"), {},
+        [this] { workspace_.is_limbering() ? workspace_.end_limbering() : workspace_.start_limbering(); });
+    add("write vrm", tr("Write the target with its humanoid mapping (VRM 1.0)"), {},
+        [this] { ask_standard(true); });
+    add("write iso", tr("Write the target with joint names of ISO/IEC 19774-1"), {},
+        [this] { ask_standard(false); });
     add("library", tr("Library or station"), {Qt::Key_D}, [this] { show_library(!is_library_shown_); });
     add("add target", tr("Take the target into the library"), {},
         [this] { change_library(ChangeLibrary::Kind::add, true, workspace_.target_index(), {}); });
@@ -412,6 +433,8 @@ QWidget* MainWindow::make_stage_side() {
     sheets_->addWidget(make_sheet());
     rails_ = new RailsView(workspace_, side);
     sheets_->addWidget(rails_);
+    intake_sheet_ = new IntakeSheet(workspace_, playback_, side);
+    sheets_->addWidget(intake_sheet_);
     sheets_->setFixedHeight(196);
     rows->addWidget(sheets_);
     rows->addWidget(notice_);
@@ -469,13 +492,26 @@ void MainWindow::show_library(bool on) {
 void MainWindow::show_station() {
     const Station station = stations_->station();
     const bool is_roles = station == Station::roles;
-    const bool is_live = station == Station::transfer || is_roles;
+    const bool is_intake = station == Station::intake;
+    const bool is_live = station == Station::transfer || is_roles || is_intake;
     panels_->setCurrentIndex(is_live ? 0 : 1);
     if (is_roles) panels_->setCurrentWidget(roles_);
-    sheets_->setCurrentIndex(is_roles ? 1 : 0);
+    if (is_intake) panels_->setCurrentIndex(panels_->count() - 1);
+    sheets_->setCurrentIndex(is_roles ? 1 : is_intake ? 2 : 0);
     sheets_->setFixedHeight(is_roles ? 244 : 196);
     sheets_->setVisible(is_live);
     promise_->setText(QString("<b>%1</b><br><br>%2").arg(station_name(station), station_promise(station)));
+}
+
+void MainWindow::refresh_open_points() {
+    int open = 0;
+    for (const bool of_target : {true, false})
+        if (const LoadedPtr body = workspace_.body(of_target)) {
+            const RoleMap& roles = body->file.character.roles;
+            open += int(roles.unsure().size() + roles.missing.size());
+        }
+    stations_->set_open_points(Station::roles, open);
+    stations_->set_open_points(Station::intake, intake_->open_points());
 }
 
 void MainWindow::go_to_worst(ReviewMeasure measure) {
@@ -499,7 +535,8 @@ void MainWindow::go_to_worst(ReviewMeasure measure) {
 void MainWindow::ask_open(bool as_target) {
     const QString path = QFileDialog::getOpenFileName(
         this, as_target ? tr("Open a rig as the target") : tr("Open a motion file"), {},
-        tr("Skeletons and motion (*.bvh *.glb *.gltf *.fbx *.dae *.md5mesh *.x *.smd *.take.json);;All files "
+        tr("Skeletons and motion (*.bvh *.glb *.gltf *.vrm *.fbx *.dae *.md5mesh *.x *.smd *.take.json);;All "
+           "files "
            "(*)"));
     if (!path.isEmpty()) workspace_.open_file(path, as_target);
 }
@@ -541,6 +578,29 @@ void MainWindow::ask_export() {
     const QString path = QFileDialog::getSaveFileName(this, tr("Export the result"), name.toLower() + ".bvh",
                                                       tr("Motion (*.bvh);;glTF (*.glb)"));
     if (!path.isEmpty()) workspace_.export_result(path);
+}
+
+void MainWindow::ask_standard(bool is_vrm) {
+    const LoadedPtr target = workspace_.target();
+    if (!target) return notice_->say(tr("There is no target to write."), true);
+    const QString path = QFileDialog::getSaveFileName(
+        this, is_vrm ? tr("Write with the humanoid mapping") : tr("Write with standard joint names"),
+        QString::fromStdString(target->file.character.name).replace(' ', '-') + ".glb",
+        is_vrm ? tr("glTF (*.glb *.vrm)") : tr("glTF (*.glb);;Motion (*.bvh)"));
+    if (!path.isEmpty()) write_standard(path, is_vrm);
+}
+
+void MainWindow::write_standard(const QString& path, bool is_vrm) {
+    const LoadedPtr target = workspace_.target();
+    try {
+        if (is_vrm)
+            write_vrm(path.toStdString(), target->file.character, {.name = target->file.character.name});
+        else
+            write_with_iso_names(path.toStdString(), target->file.character);
+        notice_->say(tr("Written: %1").arg(path));
+    } catch (const FileError& error) {
+        notice_->say(QString::fromStdString(error.what()), true);
+    }
 }
 
 void MainWindow::find_anything() {

@@ -16,6 +16,8 @@ class QToolButton;
 namespace nb {
 
 class ErrorStrip;
+class IntakePanel;
+class IntakeSheet;
 class LibraryPanel;
 class NoticeBar;
 class RailsView;
@@ -51,6 +53,9 @@ class MainWindow : public QMainWindow {
     LibraryPanel& library() { return *library_; }
     RailsView& rails() { return *rails_; }
     RolesPanel& roles() { return *roles_; }
+    IntakePanel& intake() { return *intake_; }
+    IntakeSheet& intake_sheet() { return *intake_sheet_; }
+    void write_standard(const QString& path, bool is_vrm);
     void export_to(const QString& path) { workspace_.export_result(path); }
 
   protected:
@@ -80,6 +85,8 @@ class MainWindow : public QMainWindow {
     LibraryPanel* library_;
     RailsView* rails_;
     RolesPanel* roles_;
+    IntakePanel* intake_;
+    IntakeSheet* intake_sheet_;
     bool is_library_shown_ = false;
     bool is_paper_ = false;
     QString last_opened_;
@@ -100,6 +107,8 @@ class MainWindow : public QMainWindow {
     void change_library(ChangeLibrary::Kind kind, bool is_character, int index, const QString& name);
     void ask_library(bool is_new);
     void ask_export();
+    void ask_standard(bool is_vrm);
+    void refresh_open_points();
     void ask_open(bool as_target);
 };
 

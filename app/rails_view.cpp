@@ -13,14 +13,9 @@ namespace {
 constexpr double left_px = 104.0;
 constexpr double head_px = 16.0;
 
-/// What fills a role of the target; it lives as long as the target is in use. Null for a gap.
-const RoleFill* fill_of(const Workspace& workspace, const QString& role) {
-    const LoadedPtr target = workspace.target();
-    return target ? target->file.character.roles.fill(role.toStdString()) : nullptr;
-}
-
-bool is_unsure(const RoleFill& fill) {
-    return fill.confidence < unsure_below && !fill.is_by_hand;
+/// What fills a role of a body; it lives as long as the body is in use. Null for a gap.
+const RoleFill* fill_of(const LoadedPtr& body, const QString& role) {
+    return body ? body->file.character.roles.fill(role.toStdString()) : nullptr;
 }
 
 }  // namespace
@@ -38,38 +33,68 @@ RailsView::RailsView(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Rails"));
-    connect(&workspace_, &Workspace::target_changed, this, [this] {
-        is_waiting_ = false;
-        update();
-    });
+    for (const bool of_target : {true, false})
+        connect(&workspace_, of_target ? &Workspace::target_changed : &Workspace::source_changed, this,
+                [this, of_target] {
+                    if (of_target != is_of_target_) return;
+                    is_waiting_ = false;
+                    picked_chain_.clear();
+                    update();
+                });
 }
 
 std::vector<RailsView::Rail> RailsView::rails() const {
     std::vector<Rail> all;
-    const LoadedPtr target = workspace_.target();
+    const LoadedPtr target = body();
     if (!target) return all;
     const RoleMap& roles = target->file.character.roles;
     const auto has = [&](const std::string& role) { return roles.joint(role) >= 0; };
-    Rail trunk{tr("trunk"), {}, {"hips"}};
+    Rail trunk{tr("trunk"), {}, {"hips"}, {}, {QString()}};
     for (int i = 1; i <= 8 && has("spine." + std::to_string(i)); ++i)
         trunk.roles.push_back(QString("spine.%1").arg(i));
     trunk.roles.push_back("chest");
+    trunk.chains.resize(trunk.roles.size(), "spine");
     for (int i = 1; i <= 4; ++i)
         if (i == 1 || has("neck." + std::to_string(i))) trunk.roles.push_back(QString("neck.%1").arg(i));
     trunk.roles.push_back("head");
+    trunk.chains.resize(trunk.roles.size(), "neck");
     all.push_back(trunk);
-    const auto pair = [&](const QString& name, const std::vector<QString>& parts) {
-        for (const auto* side : {"left", "right"}) {
-            Rail rail{
-                side == std::string("left") ? name : QString(), side == std::string("left") ? "L" : "R", {}};
-            for (const QString& part : parts) rail.roles.push_back(part + "." + side);
+    const auto pair = [&](const QString& name, const std::vector<QString>& parts, const QString& chain) {
+        for (const QString side : {"left", "right"}) {
+            Rail rail{side == "left" ? name : QString(), side == "left" ? "L" : "R", {}, {}, {}};
+            if (!chain.isEmpty()) rail.chain = chain + "." + side;
+            for (const QString& part : parts) {
+                rail.roles.push_back(part + "." + side);
+                rail.chains.push_back(chain.isEmpty() ? part.section('.', 0, 0) + "." + side : rail.chain);
+            }
             all.push_back(rail);
         }
     };
-    pair(roles.plan == "quadruped" ? tr("fore leg") : tr("arm"), {"clavicle", "upperarm", "forearm", "hand"});
-    if (roles.plan != "quadruped")
-        pair(tr("fingers"), {"thumb.1", "index.1", "middle.1", "ring.1", "little.1"});
-    pair(roles.plan == "quadruped" ? tr("hind leg") : tr("leg"), {"thigh", "shin", "foot", "toe"});
+    const bool is_quadruped = roles.is_four_legged();
+    std::vector<QString> arm{"clavicle", "upperarm", "forearm", "hand"};
+    if (is_quadruped) arm.push_back("paw");
+    pair(is_quadruped ? tr("fore leg") : tr("arm"), arm, "arm");
+    if (!is_quadruped) pair(tr("fingers"), {"thumb.1", "index.1", "middle.1", "ring.1", "little.1"}, {});
+    pair(is_quadruped ? tr("hind leg") : tr("leg"), {"thigh", "shin", "foot", "toe"}, "leg");
+    // What only this plan has: tails, ears, and what users write.
+    for (const ChainPlan& chain : body_plan(roles.plan).chains) {
+        if (chain.words.empty()) continue;
+        const QString name = QString::fromStdString(chain.name);
+        const Side side = role_side(chain.roles.front());
+        Rail rail{side == Side::right ? QString() : name.section('.', 0, 0),
+                  side == Side::none   ? ""
+                  : side == Side::left ? "L"
+                                       : "R",
+                  {},
+                  name,
+                  {}};
+        for (size_t i = 0; i < chain.roles.size(); ++i)
+            if (i == 0 || has(chain.roles[i])) {
+                rail.roles.push_back(QString::fromStdString(chain.roles[i]));
+                rail.chains.push_back(name);
+            }
+        all.push_back(rail);
+    }
     return all;
 }
 
@@ -107,15 +132,50 @@ QString RailsView::role_at(const QPointF& at) const {
     return {};
 }
 
+void RailsView::show_body(bool of_target) {
+    if (is_of_target_ == of_target) return;
+    is_of_target_ = of_target;
+    picked_.clear();
+    picked_chain_.clear();
+    is_waiting_ = false;
+    update();
+    emit body_shown(of_target);
+}
+
+QRectF RailsView::place_of_chain(const QString& chain) const {
+    const auto all = rails();
+    for (size_t i = 0; i < all.size(); ++i) {
+        const QRectF first = rung(all, i, 0);
+        if (all[i].chain == chain) return {10, first.top(), left_px - 16, first.height()};
+        // Fingers, spine and neck have their names above their first rung.
+        for (size_t k = 0; k < all[i].roles.size() && all[i].chain.isEmpty(); ++k)
+            if (all[i].chains[k] == chain) {
+                const QRectF place = rung(all, i, k);
+                if (!all[i].name.isEmpty()) return {place.left(), place.top() - 13, place.width(), 13};
+                return {place.right() - 12, place.top(), 14, place.height()};
+            }
+    }
+    return {};
+}
+
+void RailsView::pick_chain(const QString& chain) {
+    picked_.clear();
+    picked_chain_ = chain;
+    is_waiting_ = !chain.isEmpty();
+    update();
+    emit rung_picked({});
+}
+
 void RailsView::pick(const QString& role, bool wait) {
     picked_ = role;
+    picked_chain_.clear();
     is_waiting_ = wait && !role.isEmpty();
     update();
     emit rung_picked(role);
 }
 
 bool RailsView::pick_next_open() {
-    const LoadedPtr target = workspace_.target();
+    const LoadedPtr target = body();
     if (!target) return false;
     const RoleMap& roles = target->file.character.roles;
     const auto unsure = roles.unsure();
@@ -136,10 +196,10 @@ void RailsView::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
     painter.fillRect(rect(), look().ground);
-    const LoadedPtr target = workspace_.target();
+    const LoadedPtr target = body();
     if (!target) {
         painter.setPen(look().dim);
-        painter.drawText(rect(), Qt::AlignCenter, tr("The rails show a target's bones once there is one."));
+        painter.drawText(rect(), Qt::AlignCenter, tr("The rails show a body's bones once there is one."));
         return;
     }
     const Character& c = target->file.character;
@@ -164,19 +224,27 @@ void RailsView::paintEvent(QPaintEvent*) {
         painter.setFont(font());
         painter.setPen(look().dim);
         painter.drawText(QRectF(84, first.top(), 14, first.height()), Qt::AlignCenter, all[i].side);
+        if (!picked_chain_.isEmpty()) {
+            painter.setPen(QPen(look().mark, 1, Qt::DashLine));
+            painter.setBrush(Qt::NoBrush);
+            if (all[i].chain == picked_chain_)
+                painter.drawRoundedRect(
+                    QRectF(left_px - 6, first.top(), width() - left_px - 6, first.height() + 1), 3, 3);
+        }
         for (size_t k = 0; k < all[i].roles.size(); ++k) {
             const QString& role = all[i].roles[k];
             const QRectF place = rung(all, i, k);
+            const bool is_whole_finger =
+                all[i].chain.isEmpty() && all[i].chains[k] == picked_chain_ && !picked_chain_.isEmpty();
             if (!all[i].name.isEmpty()) {
                 painter.setFont(small);
                 painter.setPen(look().dim);
                 QString above = spoken_role(role.toStdString());
-                if (above.endsWith(" 1") && !above.startsWith("spine") && !above.startsWith("neck"))
-                    above.chop(2);
+                if (above.endsWith(" 1") && is_finger_role(role.toStdString())) above.chop(2);
                 painter.drawText(QRectF(place.left(), place.top() - 13, place.width(), 13), Qt::AlignLeft,
                                  above);
             }
-            const bool is_picked = role == picked_;
+            const bool is_picked = role == picked_ || is_whole_finger;
             if (is_picked) {
                 painter.setPen(QPen(look().mark, 1, is_waiting_ ? Qt::DashLine : Qt::SolidLine));
                 painter.setBrush(Qt::NoBrush);
@@ -201,13 +269,17 @@ void RailsView::paintEvent(QPaintEvent*) {
                 continue;
             }
             painter.setPen(look().text);
-            const QString bone = QString::fromStdString(c.rig.skeleton.names[size_t(fill->joint)]);
+            QString bone = QString::fromStdString(c.rig.skeleton.names[size_t(fill->joint)]);
+            // A finger's rung stands for all its bones.
+            if (is_finger_role(role.toStdString()))
+                if (const ChainPlan* chain = body_plan(c.roles.plan).chain_of(role.toStdString()))
+                    bone += tr(" ×%1").arg(c.roles.chain(*chain).size());
             painter.drawText(place.adjusted(0, 0, 0, -3), Qt::AlignVCenter | Qt::AlignLeft,
                              painter.fontMetrics().elidedText(bone, Qt::ElideMiddle, int(place.width())));
             painter.fillRect(
                 QRectF(place.left(), line - 1.2, place.width() * std::clamp(fill->confidence, 0.0, 1.0), 2.4),
                 look().mark);
-            if (is_unsure(*fill)) {
+            if (fill->is_unsure()) {
                 painter.setPen(QPen(look().mark, 1.6));
                 const double x = place.left() + place.width() * fill->confidence;
                 painter.drawPolyline(
@@ -218,9 +290,17 @@ void RailsView::paintEvent(QPaintEvent*) {
 }
 
 void RailsView::mousePressEvent(QMouseEvent* event) {
+    const auto all = rails();
+    for (size_t i = 0; i < all.size(); ++i) {
+        std::vector<QString> chains = all[i].chains;
+        if (!all[i].chain.isEmpty()) chains = {all[i].chain};
+        for (const QString& chain : chains)
+            if (!chain.isEmpty() && place_of_chain(chain).contains(event->position()))
+                return pick_chain(chain);
+    }
     const QString role = role_at(event->position());
-    const RoleFill* fill = fill_of(workspace_, role);
-    pick(role, !fill || is_unsure(*fill));
+    const RoleFill* fill = fill_of(body(), role);
+    pick(role, !fill || fill->is_unsure());
 }
 
 void RailsView::mouseDoubleClickEvent(QMouseEvent* event) {
@@ -229,17 +309,18 @@ void RailsView::mouseDoubleClickEvent(QMouseEvent* event) {
 
 void RailsView::mouseMoveEvent(QMouseEvent* event) {
     const QString role = role_at(event->position());
-    const RoleFill* fill = fill_of(workspace_, role);
+    const RoleFill* fill = fill_of(body(), role);
     if (!fill) {
         QToolTip::hideText();
         return;
     }
-    const auto& names = workspace_.target()->file.character.rig.skeleton.names;
+    const auto& names = body()->file.character.rig.skeleton.names;
     QString text = QString::fromStdString(names[size_t(fill->joint)]) +
                    tr(" · %1 % sure").arg(int(std::lround(100 * fill->confidence)));
     for (const auto& evidence : fill->evidence) text += "\n" + QString::fromStdString(evidence);
     QToolTip::showText(event->globalPosition().toPoint(),
-                       text + tr("\nDouble click: give it to another bone"), this);
+                       text + tr("\nDouble click: give it to another bone; W: the whole limb or finger"),
+                       this);
 }
 
 bool RailsView::event(QEvent* event) {
@@ -248,7 +329,7 @@ bool RailsView::event(QEvent* event) {
         const auto* pressed = static_cast<QKeyEvent*>(event);
         const int key = pressed->key();
         const bool is_own = key == Qt::Key_Left || key == Qt::Key_Right || key == Qt::Key_Up ||
-                            key == Qt::Key_Down || key == Qt::Key_Delete ||
+                            key == Qt::Key_Down || key == Qt::Key_Delete || key == Qt::Key_W ||
                             (key == Qt::Key_Escape && is_waiting_);
         if (is_own && pressed->modifiers() == Qt::NoModifier) {
             event->accept();
@@ -260,6 +341,12 @@ bool RailsView::event(QEvent* event) {
 
 void RailsView::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Escape && is_waiting_) return pick(picked_, false);
+    // W: the whole chain of the picked rung waits.
+    if (event->key() == Qt::Key_W && !picked_.isEmpty()) {
+        for (const Rail& rail : rails())
+            for (size_t k = 0; k < rail.roles.size(); ++k)
+                if (rail.roles[k] == picked_ && !rail.chains[k].isEmpty()) return pick_chain(rail.chains[k]);
+    }
     if (event->key() == Qt::Key_Return && !picked_.isEmpty()) return pick(picked_, true);
     if (event->key() == Qt::Key_Delete && !picked_.isEmpty()) {
         emit taken_away(picked_);

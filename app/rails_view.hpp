@@ -1,7 +1,8 @@
-// The rails: which bone plays which part of the target. A row a chain, the body at the left, the tip at the
-// right; two rails for a pair of limbs, left above right. A rung carries the bone's name and, as a short bar,
-// how sure it is; a notch is a gap. A click picks a rung; a gap or an unsure one waits for a bone then, a
-// sure one only after a double click, so that nothing settled changes by accident.
+// The rails: which bone plays which part of the target, or of the source. A row a chain, the body at the
+// left, the tip at the right; two rails for a pair of limbs, left above right. A rung carries the bone's name
+// and, as a short bar, how sure it is; a notch is a gap. A click picks a rung; a gap or an unsure one waits
+// for a bone then, a sure one only after a double click, so that nothing settled changes by accident. A click
+// on the name of a limb, or of a finger above its rungs, picks the whole chain: one bone then fills it.
 #pragma once
 #include <QWidget>
 
@@ -14,7 +15,16 @@ class RailsView : public QWidget {
 
   public:
     explicit RailsView(Workspace& workspace, QWidget* parent = nullptr);
+    /// Whose rails they are.
+    bool is_of_target() const { return is_of_target_; }
+    void show_body(bool of_target);
+    LoadedPtr body() const { return workspace_.body(is_of_target_); }
     QString picked() const { return picked_; }
+    /// The chain that is picked as a whole ("arm.left", "index.right"); empty: a rung, or nothing.
+    QString picked_chain() const { return picked_chain_; }
+    void pick_chain(const QString& chain);
+    /// Where the name of a chain is drawn, for a click; null when it is not.
+    QRectF place_of_chain(const QString& chain) const;
     /// True while the next bone that is picked is given to the picked rung.
     bool is_waiting() const { return is_waiting_; }
     void pick(const QString& role, bool wait);
@@ -27,6 +37,7 @@ class RailsView : public QWidget {
 
   signals:
     void rung_picked(const QString& role);
+    void body_shown(bool of_target);
     void taken_away(const QString& role);
 
   protected:
@@ -41,10 +52,13 @@ class RailsView : public QWidget {
     struct Rail {
         QString name, side;
         std::vector<QString> roles;
+        QString chain;                ///< the whole rail's; empty: each rung has one of its own
+        std::vector<QString> chains;  ///< a rung's, for fingers
     };
     Workspace& workspace_;
-    QString picked_;
+    QString picked_, picked_chain_;
     bool is_waiting_ = false;
+    bool is_of_target_ = true;
 
     std::vector<Rail> rails() const;
     QRectF rung(const std::vector<Rail>& all, size_t rail, size_t place) const;

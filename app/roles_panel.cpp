@@ -5,14 +5,19 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QMenu>
 #include <QPushButton>
 #include <QUndoStack>
 #include <QVBoxLayout>
+#include <algorithm>
 #include <cmath>
 
+#include "app/body_switch.hpp"
 #include "app/commands.hpp"
 #include "app/rails_view.hpp"
 #include "app/stage_view.hpp"
+#include "core/body/check.hpp"
+#include "core/io/file_error.hpp"
 
 namespace nb {
 
@@ -22,14 +27,43 @@ RolesPanel::RolesPanel(Workspace& workspace, StageView& stage, RailsView& rails,
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(16, 14, 14, 12);
     column->setSpacing(6);
+    auto* whose = new QHBoxLayout;
+    const QString tip = tr("Whose bones the rails show");
+    which_ = new BodySwitch({tr("the source"), tr("the target")}, {tip, tip}, whose, this);
+    which_->show_body(true);
+    connect(which_, &BodySwitch::chosen, this, &RolesPanel::show_body);
+    whose->addStretch();
+    plan_ = new QPushButton(this);
+    plan_->setToolTip(
+        tr("The body plan: which roles there are. Another is found by its shape, or chosen here"));
+    plan_->setMenu(new QMenu(plan_));
+    whose->addWidget(plan_);
+    column->addLayout(whose);
     state_ = new QLabel(this);
     state_->setWordWrap(true);
     column->addWidget(state_);
+    check_ = new QListWidget(this);
+    check_->setAccessibleName(tr("Check"));
+    check_->setWordWrap(true);
+    check_->setToolTip(tr("What is missing or odd at rest, worst first. A click shows its bones"));
+    check_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    column->addWidget(check_);
+    auto* row = new QHBoxLayout;
     next_ = new QPushButton(tr("next open one"), this);
     next_->setToolTip(
         tr("Goes to the next role that has no bone or an unsure one; then pick a bone on the body"));
-    column->addWidget(next_);
-    column->addSpacing(8);
+    row->addWidget(next_);
+    from_ = new QPushButton(tr("take roles from…"), this);
+    from_->setToolTip(
+        tr("The roles of another character, as far as its bones are here; the rest by evidence"));
+    from_->setMenu(new QMenu(from_));
+    row->addWidget(from_);
+    row->addStretch();
+    column->addLayout(row);
+    settled_ = new QCheckBox(tr("settled: keep from accidental change"), this);
+    settled_->setToolTip(tr("Roles that are settled do not change until this is taken off"));
+    column->addWidget(settled_);
+    column->addSpacing(6);
     role_ = new QLabel(this);
     role_->setWordWrap(true);
     column->addWidget(role_);
@@ -37,16 +71,17 @@ RolesPanel::RolesPanel(Workspace& workspace, StageView& stage, RailsView& rails,
     evidence_->setWordWrap(true);
     evidence_->setProperty("dim", true);
     column->addWidget(evidence_);
+    auto* give_row = new QHBoxLayout;
     mirror_ = new QCheckBox(tr("the other side too"), this);
     mirror_->setChecked(true);
     mirror_->setToolTip(tr("What is given to one side is given to its mirror on the other"));
-    column->addWidget(mirror_);
-    take_away_ = new QPushButton(tr("take the role away"), this);
+    give_row->addWidget(mirror_);
+    give_row->addStretch();
+    take_away_ = new QPushButton(tr("take away"), this);
     take_away_->setToolTip(tr("The bone goes to the tray (Delete on the rails)"));
-    column->addWidget(take_away_);
-    column->addSpacing(8);
-    auto* heading = new QLabel(tr("<b>All bones</b>"), this);
-    column->addWidget(heading);
+    give_row->addWidget(take_away_);
+    column->addLayout(give_row);
+    column->addSpacing(6);
     search_ = new QLineEdit(this);
     search_->setPlaceholderText(tr("find a bone"));
     search_->setAccessibleName(tr("find a bone"));
@@ -57,95 +92,198 @@ RolesPanel::RolesPanel(Workspace& workspace, StageView& stage, RailsView& rails,
     tray_->setToolTip(
         tr("Bones without a role come first, with the reason. A click shows one on the body; with a rung "
            "waiting it is given"));
+    tray_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    tray_->setTextElideMode(Qt::ElideRight);
     column->addWidget(tray_, 1);
 
     connect(next_, &QPushButton::clicked, this, [this] { rails_.pick_next_open(); });
     connect(take_away_, &QPushButton::clicked, this, [this] { take_away(rails_.picked()); });
     connect(&rails_, &RailsView::taken_away, this, &RolesPanel::take_away);
     connect(&rails_, &RailsView::rung_picked, this, [this](const QString& role) {
-        const LoadedPtr target = workspace_.target();
-        const int joint = target ? target->file.character.roles.joint(role.toStdString()) : -1;
+        const LoadedPtr body = rails_.body();
+        const int joint = body ? body->file.character.roles.joint(role.toStdString()) : -1;
         // A waiting rung stays waiting: showing its own bone is no giving.
         const QSignalBlocker blocker(&stage_);
-        if (joint >= 0) stage_.select(true, joint);
+        if (joint >= 0) stage_.select(rails_.is_of_target(), joint);
         refresh();
     });
+    connect(&rails_, &RailsView::body_shown, this, &RolesPanel::show_body);
     connect(&stage_, &StageView::selection_changed, this, [this] {
-        const LoadedPtr target = workspace_.target();
-        if (!isVisible() || !target || !stage_.is_selected_in_target() || stage_.selected_joint() < 0) return;
+        const LoadedPtr body = rails_.body();
+        if (!isVisible() || !body || stage_.selected_joint() < 0 ||
+            stage_.is_selected_in_target() != rails_.is_of_target())
+            return;
         if (rails_.is_waiting()) return give(stage_.selected_joint());
-        const std::string role = target->file.character.roles.role_of(stage_.selected_joint());
+        const std::string role = body->file.character.roles.role_of(stage_.selected_joint());
         if (!role.empty()) rails_.pick(QString::fromStdString(role), false);
     });
-    connect(tray_, &QListWidget::itemClicked, this,
-            [this](QListWidgetItem* item) { stage_.select(true, item->data(Qt::UserRole).toInt()); });
-    connect(search_, &QLineEdit::textChanged, this, &RolesPanel::refresh_tray);
-    connect(&workspace_, &Workspace::target_changed, this, [this] {
-        refresh();
-        refresh_tray();
+    connect(tray_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
+        stage_.select(rails_.is_of_target(), item->data(Qt::UserRole).toInt());
     });
+    connect(check_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
+        const QString role = item->data(Qt::UserRole + 1).toString();
+        const int joint = item->data(Qt::UserRole).toInt();
+        if (!role.isEmpty()) rails_.pick(role, joint < 0);
+        const QSignalBlocker blocker(&stage_);
+        if (joint >= 0) stage_.select(rails_.is_of_target(), joint);
+    });
+    connect(settled_, &QCheckBox::clicked, this, [this](bool on) {
+        const LoadedPtr body = rails_.body();
+        if (!body) return;
+        RoleMap roles = body->file.character.roles;
+        roles.is_settled = on;
+        change(roles, on ? tr("settle the roles") : tr("open the roles again"));
+    });
+    connect(plan_->menu(), &QMenu::aboutToShow, this, &RolesPanel::fill_menus);
+    connect(from_->menu(), &QMenu::aboutToShow, this, &RolesPanel::fill_menus);
+    connect(search_, &QLineEdit::textChanged, this, &RolesPanel::refresh_tray);
+    for (const auto signal : {&Workspace::target_changed, &Workspace::source_changed})
+        connect(&workspace_, signal, this, [this] {
+            refresh();
+            refresh_check();
+            refresh_tray();
+        });
     refresh();
 }
 
+void RolesPanel::show_body(bool of_target) {
+    which_->show_body(of_target);
+    rails_.show_body(of_target);
+    refresh();
+    refresh_check();
+    refresh_tray();
+    emit body_shown(of_target);
+}
+
+void RolesPanel::change(const RoleMap& roles, const QString& text) {
+    undo_.push(new ChangeRoles(workspace_, rails_.is_of_target(), roles, text));
+}
+
+/// Settled roles are left alone, and it is said.
+bool RolesPanel::is_kept_settled() {
+    const LoadedPtr body = rails_.body();
+    if (!body || !body->file.character.roles.is_settled) return false;
+    emit said(tr("The roles of %1 are settled; take the mark off to change them.")
+                  .arg(QString::fromStdString(body->file.character.name)));
+    return true;
+}
+
 void RolesPanel::give(int joint) {
-    const LoadedPtr target = workspace_.target();
+    const LoadedPtr body = rails_.body();
+    if (!body || joint < 0) return;
     const QString role = rails_.picked();
-    if (!target || role.isEmpty() || joint < 0) return;
-    const Character& c = target->file.character;
+    const QString chain = rails_.picked_chain();
+    if ((role.isEmpty() && chain.isEmpty()) || is_kept_settled()) return;
+    const Character& c = body->file.character;
+    const Skeleton& skeleton = c.rig.skeleton;
     RoleMap roles = c.roles;
-    const std::string name = role.toStdString();
-    give_role(c.rig.skeleton, roles, name, joint);
+    const std::string name = (chain.isEmpty() ? role : chain).toStdString();
     const std::string other = mirrored_role(name);
-    if (mirror_->isChecked() && other != name)
-        if (const int mirror = mirrored_joint(c, joint); mirror >= 0)
-            give_role(c.rig.skeleton, roles, other, mirror);
-    undo_.push(new ChangeRoles(
-        workspace_, roles,
-        tr("give %1 to %2").arg(role, QString::fromStdString(c.rig.skeleton.names[size_t(joint)]))));
-    if (!rails_.pick_next_open()) rails_.pick(role, false);
+    const int mirror = mirror_->isChecked() && other != name ? mirrored_joint(c, joint) : -1;
+    const QString bone = QString::fromStdString(skeleton.names[size_t(joint)]);
+    if (chain.isEmpty()) {
+        give_role(skeleton, roles, name, joint);
+        if (mirror >= 0) give_role(skeleton, roles, other, mirror);
+        change(roles, tr("give %1 to %2").arg(role, bone));
+        if (!rails_.pick_next_open()) rails_.pick(role, false);
+        return;
+    }
+    for (const auto& [of, through] : {std::pair{name, joint}, std::pair{other, mirror}}) {
+        if (through < 0) continue;
+        const auto found = roles_of_chain(skeleton, roles, of, through);
+        if (found.empty()) {
+            emit said(tr("%1 does not hang where %2 begins.").arg(bone, QString::fromStdString(of)));
+            if (of == name) return;
+            continue;
+        }
+        if (const ChainPlan* plan = body_plan(roles.plan).chain(of))
+            for (const std::string& gone : plan->roles) give_role(skeleton, roles, gone, -1);
+        for (const auto& [given, j] : found) give_role(skeleton, roles, given, j);
+    }
+    change(roles, tr("give the whole %1 through %2").arg(chain, bone));
+    rails_.pick_chain({});
 }
 
 void RolesPanel::take_away(const QString& role) {
-    const LoadedPtr target = workspace_.target();
-    if (!target || target->file.character.roles.joint(role.toStdString()) < 0) return;
-    RoleMap roles = target->file.character.roles;
-    give_role(target->file.character.rig.skeleton, roles, role.toStdString(), -1);
-    undo_.push(new ChangeRoles(workspace_, roles, tr("take %1 away").arg(role)));
+    const LoadedPtr body = rails_.body();
+    if (!body || body->file.character.roles.joint(role.toStdString()) < 0 || is_kept_settled()) return;
+    RoleMap roles = body->file.character.roles;
+    give_role(body->file.character.rig.skeleton, roles, role.toStdString(), -1);
+    change(roles, tr("take %1 away").arg(role));
+}
+
+void RolesPanel::take_from(const QString& document) {
+    const LoadedPtr body = rails_.body();
+    if (!body || is_kept_settled()) return;
+    try {
+        const std::string path = document.toStdString();
+        const Reuse reuse = reuse_roles(read_known_roles(read_document(path, "character"), path),
+                                        body->file.character.rig.skeleton);
+        change(reuse.roles, tr("take the roles from another character"));
+        QString line = reuse.is_exact
+                           ? tr("All %1 bones are here by their very names.").arg(reuse.exact)
+                           : tr("%1 bones by their very names, %2 by names like them, %3 roles by evidence.")
+                                 .arg(reuse.exact)
+                                 .arg(reuse.alike)
+                                 .arg(reuse.proposed);
+        for (size_t i = 0; i < std::min<size_t>(3, reuse.differences.size()); ++i)
+            line += "\n" + QString::fromStdString(reuse.differences[i]);
+        if (reuse.differences.size() > 3) line += tr("\nand %1 more").arg(reuse.differences.size() - 3);
+        emit said(line);
+    } catch (const FileError& error) {
+        emit said(QString::fromStdString(error.what()));
+    }
+}
+
+void RolesPanel::set_plan(const QString& plan) {
+    const LoadedPtr body = rails_.body();
+    if (!body || is_kept_settled()) return;
+    const RoleMap roles =
+        propose_roles(body->file.character.rig.skeleton,
+                      {.ignore_names = false, .plan = plan.toStdString(), .carries_skin = {}, .tree = -1});
+    change(roles, tr("read the body as a %1").arg(plan));
+}
+
+void RolesPanel::fill_menus() {
+    plan_->menu()->clear();
+    for (const std::string& name : body_plan_names()) {
+        const QString plan = QString::fromStdString(name);
+        connect(plan_->menu()->addAction(plan), &QAction::triggered, this, [this, plan] { set_plan(plan); });
+    }
+    from_->menu()->clear();
+    for (const Workspace::Kin& kin : workspace_.kin_of(rails_.is_of_target()))
+        connect(from_->menu()->addAction(
+                    tr("%1 — %2 % of its bones are here").arg(kin.name).arg(std::lround(100 * kin.share))),
+                &QAction::triggered, this, [this, document = kin.document] { take_from(document); });
+    if (from_->menu()->isEmpty())
+        from_->menu()->addAction(tr("no other character has roles"))->setEnabled(false);
 }
 
 void RolesPanel::refresh() {
-    const LoadedPtr target = workspace_.target();
-    setEnabled(target != nullptr);
-    if (!target) return;
-    const RoleMap& roles = target->file.character.roles;
-    const auto unsure = roles.unsure();
-    const int open = int(roles.missing.size() + unsure.size());
-    QString state = open == 0 ? tr("<b>Settled.</b> Every role the transfer needs has a bone.")
-                              : tr("<b>%1 open.</b>").arg(open);
-    if (!roles.missing.empty()) {
-        QStringList names;
-        for (const auto& role : roles.missing) names << QString::fromStdString(role);
-        state += tr(" No bone yet for %1.").arg(names.join(", "));
-    }
-    if (!unsure.empty()) {
-        QStringList names;
-        for (const auto& role : unsure) names << QString::fromStdString(role);
-        state += tr(" Unsure: %1.").arg(names.join(", "));
-    }
-    if (roles.plan == "quadruped") state += tr(" A body on four legs.");
-    state_->setText(state);
-    next_->setVisible(open > 0);
+    const LoadedPtr body = rails_.body();
+    setEnabled(body != nullptr);
+    if (!body) return;
+    const RoleMap& roles = body->file.character.roles;
     const QString picked = rails_.picked();
+    const QString chain = rails_.picked_chain();
     const RoleFill* fill = roles.fill(picked.toStdString());
-    if (picked.isEmpty()) {
-        role_->setText(tr("Pick a rung below, then a bone on the body."));
+    if (!chain.isEmpty()) {
+        role_->setText(tr("<b>The whole %1%2</b>: pick one of its bones, best the last.")
+                           .arg(chain.endsWith(".left")    ? tr("left ")
+                                : chain.endsWith(".right") ? tr("right ")
+                                                           : QString(),
+                                chain.section('.', 0, 0)));
+        evidence_->setText({});
+    } else if (picked.isEmpty()) {
+        role_->setText(
+            tr("Pick a rung below, then a bone on the body. A limb's or finger's name takes it whole."));
         evidence_->setText({});
     } else if (!fill) {
         role_->setText(tr("<b>%1</b>: pick a bone on the body, or in the list.").arg(picked));
         evidence_->setText({});
     } else {
         const QString bone =
-            QString::fromStdString(target->file.character.rig.skeleton.names[size_t(fill->joint)]);
+            QString::fromStdString(body->file.character.rig.skeleton.names[size_t(fill->joint)]);
         role_->setText(
             tr("<b>%1</b> is %2, %3 % sure%4")
                 .arg(picked, bone)
@@ -158,15 +296,44 @@ void RolesPanel::refresh() {
     take_away_->setEnabled(fill != nullptr);
 }
 
+/// What does not change with the picked rung: state, check, settled.
+void RolesPanel::refresh_check() {
+    const LoadedPtr body = rails_.body();
+    if (!body) return;
+    const RoleMap& roles = body->file.character.roles;
+    const int open = int(roles.missing.size() + roles.unsure().size());
+    const auto entries = check_roles(body->file.character.rig.skeleton, roles);
+    QString state = QString::fromStdString(body->file.character.name).toHtmlEscaped();
+    state = "<b>" + state + ".</b> ";
+    state += open == 0 ? tr("Every role the transfer needs has a bone.") : tr("%1 open.").arg(open);
+    if (open == 0)
+        state += entries.empty() ? tr(" The check finds nothing odd.") : tr(" The check asks to look at:");
+    if (roles.is_four_legged()) state += tr(" A body on four legs.");
+    state_->setText(state);
+    check_->clear();
+    for (const CheckEntry& entry : entries) {
+        auto* item = new QListWidgetItem(QString::fromStdString(entry.what), check_);
+        item->setData(Qt::UserRole, entry.joints.empty() ? -1 : entry.joints.front());
+        item->setData(Qt::UserRole + 1,
+                      entry.roles.empty() ? QString() : QString::fromStdString(entry.roles.front()));
+    }
+    check_->setVisible(!entries.empty());
+    check_->setFixedHeight(std::clamp(int(entries.size()) * 34 + 6, 40, 110));
+    settled_->setChecked(roles.is_settled);
+    plan_->setText(QString::fromStdString(roles.plan));
+    next_->setVisible(open > 0);
+}
+
 void RolesPanel::refresh_tray() {
     tray_->clear();
-    const LoadedPtr target = workspace_.target();
-    if (!target) return;
-    const Character& c = target->file.character;
+    const LoadedPtr body = rails_.body();
+    if (!body) return;
+    const Character& c = body->file.character;
     const auto add = [&](int joint, const QString& about) {
         const QString name = QString::fromStdString(c.rig.skeleton.names[size_t(joint)]);
         if (!name.contains(search_->text(), Qt::CaseInsensitive)) return;
         auto* item = new QListWidgetItem(name + "   " + about, tray_);
+        item->setToolTip(name + ": " + about);
         item->setData(Qt::UserRole, joint);
     };
     for (const Unassigned& free : c.roles.unassigned) add(free.joint, QString::fromStdString(free.reason));

@@ -14,6 +14,7 @@ class QUndoStack;
 
 namespace nb {
 
+class BodySwitch;
 class RailsView;
 class StageView;
 
@@ -23,25 +24,41 @@ class RolesPanel : public QWidget {
   public:
     RolesPanel(Workspace& workspace, StageView& stage, RailsView& rails, QUndoStack& undo,
                QWidget* parent = nullptr);
-    /// Gives the picked rung to a bone of the target, and its mirror where that is wanted; one step to undo.
+    /// Gives the picked rung, or the picked chain as a whole, to a bone of the shown body, and its mirror
+    /// where that is wanted; one step to undo.
     void give(int joint);
+    void show_body(bool of_target);
+    /// The roles of another character, as far as they fit; one step to undo.
+    void take_from(const QString& document);
+    QCheckBox* settled_box() const { return settled_; }
+    QListWidget* check_list() const { return check_; }
     QListWidget* tray() const { return tray_; }
     QCheckBox* mirror_box() const { return mirror_; }
     QLineEdit* search() const { return search_; }
+
+  signals:
+    void body_shown(bool of_target);
+    void said(const QString& line);
 
   private:
     Workspace& workspace_;
     StageView& stage_;
     RailsView& rails_;
     QUndoStack& undo_;
+    BodySwitch* which_;
     QLabel *state_, *role_, *evidence_;
-    QCheckBox* mirror_;
-    QPushButton *next_, *take_away_;
+    QCheckBox *mirror_, *settled_;
+    QPushButton *next_, *take_away_, *from_, *plan_;
     QLineEdit* search_;
-    QListWidget* tray_;
+    QListWidget *check_, *tray_;
 
     void take_away(const QString& role);
+    void change(const RoleMap& roles, const QString& text);
+    bool is_kept_settled();
+    void set_plan(const QString& plan);
+    void fill_menus();
     void refresh();
+    void refresh_check();
     void refresh_tray();
 };
 

@@ -52,8 +52,8 @@ SentenceBar::SentenceBar(Workspace& workspace, QWidget* parent) : QWidget(parent
     connect(take_, &QPushButton::clicked, this, &SentenceBar::show_takes);
     connect(source_, &QPushButton::clicked, this, &SentenceBar::show_source);
     connect(target_, &QPushButton::clicked, this, &SentenceBar::show_targets);
-    for (const auto signal :
-         {&Workspace::source_changed, &Workspace::target_changed, &Workspace::choices_changed})
+    for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed,
+                              &Workspace::choices_changed, &Workspace::limbering_changed})
         connect(&workspace_, signal, this, &SentenceBar::refresh);
     refresh();
 }
@@ -67,7 +67,7 @@ void SentenceBar::refresh() {
     const LoadedPtr source = workspace_.source();
     const LoadedPtr target = workspace_.target();
     const int take = workspace_.take_index();
-    take_->setText(take >= 0 ? workspace_.takes()[size_t(take)].name : tr("Choose a take"));
+    take_->setText(take >= 0 ? workspace_.take_name() : tr("Choose a take"));
     source_->setText(source ? QString::fromStdString(source->file.character.name) : tr("…"));
     const int at = workspace_.target_index();
     target_->setText(target    ? QString::fromStdString(target->file.character.name)

@@ -148,8 +148,8 @@ StageView::SmoothPlaces StageView::smooth_places(int frame) const {
         for (int f = frame - reach; f <= frame + reach; f += step) {
             workspace_.poses_at(std::clamp(f, 0, std::max(0, playback_.frames() - 1)), source, target);
             const Pose& pose = in_target ? target : source;
-            if (size_t(hips) >= pose.p.size()) continue;
-            sum += pose.p[size_t(hips)];
+            if (pose.p.empty() || size_t(std::max(0, hips)) >= pose.p.size()) continue;
+            sum += pose.p[size_t(std::max(0, hips))];
             ++count;
         }
         if (count == 0) continue;
@@ -157,10 +157,12 @@ StageView::SmoothPlaces StageView::smooth_places(int frame) const {
                                ? Vec3((in_target ? 0.5 : -0.5) * spread_m() * aside_)
                                : Vec3(Vec3::Zero());
         const Character& c = loaded->file.character;
-        const double tall = stature(c.rig.skeleton, c.roles);
-        places.push_back({sum / count + moved, tall,
-                          std::max(0.0, sum.y() / count - c.rest.p_WJ0[size_t(hips)].y()),
-                          (c.roles.plan == "quadruped" ? 0.8 : 0.25) * tall});
+        const double known = stature(c.rig.skeleton, c.roles);
+        const double tall = known > 0.0 ? known : 1.75;
+        places.push_back(
+            {sum / count + moved, tall,
+             c.rest.p_WJ0.empty() ? 0.0 : std::max(0.0, sum.y() / count - c.rest.p_WJ0[size_t(hips)].y()),
+             (c.roles.is_four_legged() ? 0.8 : 0.25) * tall});
     }
     return places;
 }

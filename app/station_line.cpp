@@ -40,7 +40,7 @@ QString station_promise(Station station) {
     switch (station) {
         case Station::intake:
             return QObject::tr(
-                "Here it will be said what is in a file, what is odd about it, and how to repair it.");
+                "What is in the files of take and target, what is odd about them, and how to repair it.");
         case Station::roles:
             return QObject::tr(
                 "Which bone plays which part of the body, how sure, and why; and to give it by hand.");

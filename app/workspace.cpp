@@ -5,6 +5,7 @@
 #include <QMetaObject>
 #include <QStandardPaths>
 #include <QUuid>
+#include <algorithm>
 #include <type_traits>
 
 #include "core/io/bvh.hpp"
@@ -22,6 +23,48 @@ QString shown_name(const std::string& file_name) {
     QString name = QString::fromStdString(file_name).replace('-', ' ').replace('_', ' ');
     if (!name.isEmpty()) name[0] = name[0].toUpper();
     return name;
+}
+
+/// Reads a file for the stage. `options`: in the place of what its documents say; `roles`: kept from before.
+/// A take needs a body that can be carried; a rig may still wait for its roles.
+LoadedPtr load_choice(const Choice& choice, bool as_target, const LoadOptions* options,
+                      const RoleMap* roles) {
+    auto loaded = std::make_shared<Loaded>();
+    const std::string document = choice.document.toStdString();
+    loaded->file = as_target
+                       ? load_character(choice.path.toStdString(), document, loaded->notes,
+                                        options ? *options : LoadOptions())
+                       : load_take((document.empty() ? choice.path : choice.document).toStdString(),
+                                   choice.character.toStdString(), loaded->notes, choice.animation, options);
+    Character& character = loaded->file.character;
+    if (document.empty()) {
+        // A file without a document: its id follows from its skeleton, so that its pairings are found again.
+        character.id =
+            QUuid::createUuidV5(QUuid(), QString::fromStdString(character.rig.skeleton.signature()))
+                .toString(QUuid::WithoutBraces)
+                .toStdString();
+    }
+    if (roles && roles->fills.size() > 0) {
+        character.roles = *roles;
+        update_role_lists(character.rig.skeleton, character.roles);
+        std::string why;
+        if (can_be_transferred(character.roles, why))
+            character.rest = align_rest(character.rig.skeleton, character.roles,
+                                        loaded->file.take ? &*loaded->file.take : nullptr,
+                                        character.rig.options.reference);
+    }
+    std::string why;
+    if (!can_be_transferred(character.roles, why)) {
+        if (!as_target)
+            throw FileError(
+                choice.path.toStdString(), why,
+                "name hips and legs in plain words, or write a character file with nbone characterize");
+        loaded->notes.push_back(why + ": give them in the station Roles, then the take is carried");
+    }
+    loaded->figure = std::make_shared<const Figure>(make_figure(character));
+    loaded->segments = bone_segments(character);
+    loaded->props = load_props(loaded->file, loaded->notes);
+    return LoadedPtr(loaded);
 }
 
 }  // namespace
@@ -85,6 +128,7 @@ void Workspace::open_library(const QString& folder) {
         return;
     }
     has_library_ = true;
+    for (const std::string& trouble : library_.troubles) emit failed(QString::fromStdString(trouble));
     takes_.clear();
     targets_.clear();
     take_index_ = target_index_ = -1;
@@ -111,7 +155,8 @@ Choice Workspace::choice_of(const LibraryEntry& entry, bool is_character) {
                 emit failed(QString::fromStdString(error.what()));
             }
     }
-    return {name, QString::fromStdString(entry.path), QString::fromStdString(entry.document), {}, true, 0};
+    return {name, QString::fromStdString(entry.path), QString::fromStdString(entry.document), {}, true, 0,
+            {}};
 }
 
 /// The library's entries before what was opened beside it; what is in use stays in use.
@@ -240,6 +285,7 @@ bool Workspace::put_back(const Trashed& trashed) {
 void Workspace::choose_take(int index) {
     if (index < 0 || index >= int(takes_.size())) return;
     take_index_ = index;
+    before_limbering_.reset();
     load(takes_[size_t(index)], false);
 }
 
@@ -257,43 +303,25 @@ void Workspace::step_target(int by) {
 void Workspace::load(const Choice& choice, bool as_target) {
     auto& cancelled = load_cancel_[as_target ? 1 : 0];
     if (cancelled) *cancelled = true;
-    // Roles that were changed and not saved are still here.
-    if (const auto change = role_changes_.find(choice.path); as_target && change != role_changes_.end()) {
-        take_up(change->second.now, true);
+    // What was changed and not saved is still here.
+    if (const auto change = file_changes_.find(change_key(choice, as_target));
+        change != file_changes_.end()) {
+        take_up(change->second.now, as_target);
         return;
     }
     cancelled = std::make_shared<std::atomic<bool>>(false);
     run(
         tr("Reading %1").arg(QFileInfo(choice.path).fileName()), cancelled,
-        [choice, as_target](const Progress&) {
-            auto loaded = std::make_shared<Loaded>();
-            const std::string document = choice.document.toStdString();
-            loaded->file = as_target
-                               ? load_character(choice.path.toStdString(), document, loaded->notes)
-                               : load_take((document.empty() ? choice.path : choice.document).toStdString(),
-                                           choice.character.toStdString(), loaded->notes, choice.animation);
-            if (document.empty()) {
-                // A file without a document: its id follows from its skeleton, so that its pairings are found
-                // again.
-                Character& character = loaded->file.character;
-                character.id =
-                    QUuid::createUuidV5(QUuid(), QString::fromStdString(character.rig.skeleton.signature()))
-                        .toString(QUuid::WithoutBraces)
-                        .toStdString();
-            }
-            std::string why;
-            if (!can_be_transferred(loaded->file.character.roles, why))
-                throw FileError(
-                    choice.path.toStdString(), why,
-                    "name hips and legs in plain words, or write a character file with nbone characterize");
-            loaded->figure = std::make_shared<const Figure>(make_figure(loaded->file.character));
-            loaded->segments = bone_segments(loaded->file.character);
-            loaded->props = load_props(loaded->file, loaded->notes);
-            return LoadedPtr(loaded);
-        },
+        [choice, as_target](const Progress&) { return load_choice(choice, as_target, nullptr, nullptr); },
         [this, as_target](LoadedPtr loaded) {
             take_up(std::move(loaded), as_target);
-            if (as_target) bring_back_roles();
+            bring_back_changes(as_target);
+            // A rig of a kind that is known: the same bones as another's.
+            if (const Choice* in_use = choice_in_use(true); as_target && in_use && in_use->document.isEmpty())
+                if (const auto kin = kin_of(true); !kin.empty() && kin.front().share > 0.999)
+                    emit said(
+                        tr("All bones of %1 are here: in Roles, \"take roles from\" gives it the same ones.")
+                            .arg(kin.front().name));
         });
 }
 
@@ -351,7 +379,8 @@ int Workspace::list_file(const SortedFile& file, bool is_rig) {
     if (there != list.end()) return int(there - list.begin());
     const int first = int(list.size());
     Choice choice{QFileInfo(path).completeBaseName(),     path,  {},
-                  QString::fromStdString(file.character), false, 0};
+                  QString::fromStdString(file.character), false, 0,
+                  QString::fromStdString(file.holds)};
     const QString beside = QFileInfo(path).dir().filePath("character.json");
     if (is_rig && QFileInfo(path).baseName() == "rig" && QFile::exists(beside)) choice.document = beside;
     if (path.endsWith(".take.json")) choice.document = path;
@@ -465,93 +494,237 @@ void Workspace::set_settings(const QString& key, const PairingSettings& settings
     solve();
 }
 
-QString Workspace::recovery_path(const std::string& character_id) {
-    return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved/" +
-           QString::fromStdString(character_id) + ".character.json";
+QString Workspace::change_key(const Choice& choice, bool as_target) {
+    return choice.path + (as_target ? QString("#rig") : QString("#%1").arg(choice.animation));
 }
 
-void Workspace::set_target_roles(const QString& rig_path, const RoleMap& roles) {
-    if (!target_ || QString::fromStdString(target_->file.character.rig.path) != rig_path) return;
-    std::string why;
-    if (!can_be_transferred(roles, why)) {
-        emit failed(tr("Not done: it would leave %1; give that role to another bone first.")
-                        .arg(QString::fromStdString(why)));
-        return;
-    }
-    auto loaded = std::make_shared<Loaded>(*target_);
-    Character& c = loaded->file.character;
-    auto& change = role_changes_.try_emplace(rig_path, RoleChange{nullptr, c.roles}).first->second;
-    c.roles = roles;
-    update_role_lists(c.rig.skeleton, c.roles);
-    c.rest = align_rest(c.rig.skeleton, c.roles, loaded->file.take ? &*loaded->file.take : nullptr);
-    loaded->figure = std::make_shared<const Figure>(make_figure(c));
-    loaded->segments = bone_segments(c);
-    loaded->notes.clear();
+QString Workspace::recovery_path(const QString& key) {
+    const auto name = QUuid::createUuidV5(QUuid(), key).toString(QUuid::WithoutBraces);
+    return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved/" + name +
+           ".file.json";
+}
+
+const Choice* Workspace::choice_in_use(bool of_target) const {
+    const int index = of_target ? target_index_ : take_index_;
+    const auto& list = of_target ? targets_ : takes_;
+    return index >= 0 && index < int(list.size()) ? &list[size_t(index)] : nullptr;
+}
+
+/// Takes up a changed body and keeps the change: in memory, and beside the documents for a crash.
+void Workspace::keep_change(bool of_target, const LoadedPtr& loaded) {
+    const Choice* choice = choice_in_use(of_target);
+    const LoadedPtr before = body(of_target);
+    if (!choice || !before) return;
+    const QString key = change_key(*choice, of_target);
+    const Character& old = before->file.character;
+    FileChange& change =
+        file_changes_.try_emplace(key, FileChange{nullptr, old.roles, old.rig.options, of_target, *choice})
+            .first->second;
     change.now = loaded;
-    const QString recovery = recovery_path(c.id);
-    if (c.roles == change.saved) {
-        role_changes_.erase(rig_path);
+    LoadOptions options = loaded->file.character.rig.options;
+    LoadOptions saved = change.saved_options;
+    options.is_by_hand = saved.is_by_hand = false;
+    const QString recovery = recovery_path(key);
+    if (loaded->file.character.roles == change.saved_roles && options == saved) {
+        file_changes_.erase(key);
         QFile::remove(recovery);
     } else {
         QDir().mkpath(QFileInfo(recovery).path());
         try {
-            write_file(recovery.toStdString(), format_document(character_document(c)));
+            write_file(recovery.toStdString(), format_document(change_document(loaded->file.character)));
         } catch (const FileError&) {  // The change itself still holds.
         }
     }
-    take_up(loaded, true);
+    take_up(loaded, of_target);
 }
 
-/// Roles that were changed and not saved when the program ended without being asked.
-void Workspace::bring_back_roles() {
-    const QString recovery = recovery_path(target_->file.character.id);
-    const QString rig_path = QString::fromStdString(target_->file.character.rig.path);
-    if (role_changes_.contains(rig_path) || !QFile::exists(recovery)) return;
+void Workspace::set_roles(bool of_target, const QString& path, const RoleMap& roles) {
+    const LoadedPtr before = body(of_target);
+    if (!before || QString::fromStdString(before->file.character.rig.path) != path) return;
+    std::string why;
+    std::string why_before;
+    // A rig that waits for its roles may go on waiting.
+    if (!can_be_transferred(roles, why) &&
+        (!of_target || can_be_transferred(before->file.character.roles, why_before))) {
+        emit failed(tr("Not done: it would leave %1; give that role to another bone first.")
+                        .arg(QString::fromStdString(why)));
+        return;
+    }
+    auto loaded = std::make_shared<Loaded>(*before);
+    Character& c = loaded->file.character;
+    c.roles = roles;
+    update_role_lists(c.rig.skeleton, c.roles);
+    if (can_be_transferred(c.roles, why))
+        c.rest = align_rest(c.rig.skeleton, c.roles, loaded->file.take ? &*loaded->file.take : nullptr,
+                            c.rig.options.reference);
+    loaded->figure = std::make_shared<const Figure>(make_figure(c));
+    loaded->segments = bone_segments(c);
+    loaded->notes.clear();
+    keep_change(of_target, loaded);
+}
+
+void Workspace::set_intake(bool of_target, const QString& path, const LoadOptions& wanted) {
+    const Choice* in_use = choice_in_use(of_target);
+    const LoadedPtr before = body(of_target);
+    if (!in_use || !before || QString::fromStdString(before->file.character.rig.path) != path) return;
+    auto& cancelled = load_cancel_[of_target ? 1 : 0];
+    if (cancelled) *cancelled = true;
+    cancelled = std::make_shared<std::atomic<bool>>(false);
+    LoadOptions options = wanted;
+    options.is_by_hand = true;
+    // Another tree is another body: its roles are found anew.
+    const bool keeps_roles = options.tree == before->file.character.rig.options.tree;
+    run(
+        tr("Reading %1").arg(QFileInfo(path).fileName()), cancelled,
+        [choice = *in_use, of_target, options, keeps_roles, before](const Progress&) {
+            return load_choice(choice, of_target, &options,
+                               keeps_roles ? &before->file.character.roles : nullptr);
+        },
+        [this, of_target](const LoadedPtr& loaded) { keep_change(of_target, loaded); });
+}
+
+/// What was changed and not saved when the program ended without being asked.
+void Workspace::bring_back_changes(bool of_target) {
+    const Choice* choice = choice_in_use(of_target);
+    const LoadedPtr loaded = body(of_target);
+    if (!choice || !loaded) return;
+    const QString key = change_key(*choice, of_target);
+    const QString recovery = recovery_path(key);
+    if (file_changes_.contains(key) || !QFile::exists(recovery)) return;
     try {
-        Character c = target_->file.character;
-        std::vector<std::string> notes;
         const std::string path = recovery.toStdString();
-        apply_character_document(read_document(path, "character"), path, c, nullptr, notes);
-        if (c.roles == target_->file.character.roles) return;
-        set_target_roles(rig_path, c.roles);
-        emit said(tr("Roles that were not saved last time are back; Ctrl+S keeps them."));
+        const Json document = read_document(path, "unsaved");
+        const Character& c = loaded->file.character;
+        LoadOptions options = c.rig.options;
+        read_change(document, path, options);
+        RoleMap roles = read_given_roles(document, path, c.rig.skeleton);
+        // Confidence and evidence of what was not given by hand are as found.
+        for (RoleFill& fill : roles.fills)
+            if (const RoleFill* found = c.roles.fill(fill.role); found && found->joint == fill.joint)
+                fill = *found;
+        roles.is_settled = document.value("settled", false);
+        const bool has_roles = !(roles == c.roles);
+        const bool has_options = !(options == c.rig.options);
+        const QString rig_path = QString::fromStdString(c.rig.path);
+        if (has_roles) set_roles(of_target, rig_path, roles);
+        if (has_options) set_intake(of_target, rig_path, options);
+        if (has_roles || has_options)
+            emit said(tr("Changes that were not saved last time are back; Ctrl+S keeps them."));
+        else
+            QFile::remove(recovery);
     } catch (const FileError&) {
         QFile::remove(recovery);
     }
 }
 
-/// Writes the roles that were changed beside their rigs; false when something could not be written (said).
-bool Workspace::save_roles() {
-    for (auto it = role_changes_.begin(); it != role_changes_.end();) {
-        const Character& c = it->second.now->file.character;
-        QString document;
-        for (const Choice& choice : targets_)
-            if (choice.path == it->first)
-                document = choice.document.isEmpty() ? QFileInfo(choice.path).dir().filePath("character.json")
-                                                     : choice.document;
+/// Writes what was changed beside the files; false when something could not be written (said).
+bool Workspace::save_file_changes() {
+    for (auto it = file_changes_.begin(); it != file_changes_.end();) {
+        const FileChange& change = it->second;
+        const LoadedFile& file = change.now->file;
+        QString document = change.choice.document;
+        if (document.isEmpty()) {
+            const QFileInfo info(change.choice.path);
+            document = change.is_target ? info.dir().filePath("character.json")
+                                        : info.dir().filePath(info.completeBaseName() + ".take.json");
+        }
         try {
-            write_file(document.toStdString(), format_document(character_document(c)));
+            const std::string path = document.toStdString();
+            write_file(path, format_document(change.is_target ? character_document(file.character)
+                                                              : changed_take_document(file, path)));
         } catch (const FileError& error) {
             emit failed(tr("Not saved, and kept in memory: %1").arg(QString::fromStdString(error.what())));
             return false;
         }
-        for (Choice& choice : targets_)
-            if (choice.path == it->first) choice.document = document;
-        QFile::remove(recovery_path(c.id));
-        it = role_changes_.erase(it);
+        for (Choice& choice : change.is_target ? targets_ : takes_)
+            if (choice.path == change.choice.path) choice.document = document;
+        QFile::remove(recovery_path(it->first));
+        it = file_changes_.erase(it);
     }
     return true;
 }
 
+std::vector<Workspace::Kin> Workspace::kin_of(bool of_target) const {
+    std::vector<Kin> kin;
+    const LoadedPtr loaded = body(of_target);
+    if (!loaded) return kin;
+    for (const LibraryEntry& entry : library_.characters) {
+        if (entry.document.empty()) continue;
+        try {
+            const KnownRoles known =
+                read_known_roles(read_document(entry.document, "character"), entry.document);
+            if (entry.path == loaded->file.character.rig.path) continue;
+            kin.push_back({QString::fromStdString(known.name),
+                           share_of_bones(known, loaded->file.character.rig.skeleton),
+                           QString::fromStdString(entry.document)});
+        } catch (const FileError&) {  // one that cannot be read is no kin
+        }
+    }
+    std::stable_sort(kin.begin(), kin.end(), [](const Kin& a, const Kin& b) { return a.share > b.share; });
+    return kin;
+}
+
+QString Workspace::take_name() const {
+    if (is_limbering()) return tr("Limbering");
+    return take_index_ >= 0 && take_index_ < int(takes_.size()) ? takes_[size_t(take_index_)].name
+                                                                : QString();
+}
+
+void Workspace::start_limbering() {
+    if (!target_ || is_limbering()) return;
+    auto cancelled = std::make_shared<std::atomic<bool>>(false);
+    run(
+        tr("Reading the limbering take"), cancelled,
+        [](const Progress&) {
+            Choice choice;
+            choice.path = QString::fromStdString(limbering_take());
+            const QString document = QString(choice.path).replace(".bvh", ".take.json");
+            if (QFile::exists(document)) choice.document = document;
+            return load_choice(choice, false, nullptr, nullptr);
+        },
+        [this](const LoadedPtr& loaded) {
+            before_limbering_ = source_ ? source_ : loaded;
+            take_up(loaded, false);
+            emit limbering_changed();
+        });
+}
+
+void Workspace::end_limbering() {
+    if (!is_limbering()) return;
+    const LoadedPtr before = std::move(before_limbering_);
+    before_limbering_.reset();
+    pairings_.erase(pairing_key());
+    take_up(before, false);
+    emit limbering_changed();
+}
+
+/// What the limbering take showed of the target, kept beside its rig when it is the library's.
+void Workspace::keep_certificate() {
+    const Choice* choice = choice_in_use(true);
+    if (!is_limbering() || !choice || !review_ || !target_) return;
+    const Json certificate = certificate_document(target_->file.character, *review_);
+    if (choice->is_of_library && !choice->document.isEmpty()) try {
+            const QString path = QFileInfo(choice->document).dir().filePath("certificate.json");
+            write_file(path.toStdString(), format_document(certificate));
+        } catch (const FileError& error) {
+            emit failed(tr("The certificate was not kept: %1").arg(QString::fromStdString(error.what())));
+            return;
+        }
+    emit said(tr("Limbering on %1: directions within %2°, tips within %3 cm (p95). Kept as its certificate.")
+                  .arg(QString::fromStdString(target_->file.character.name))
+                  .arg(review_->worst_direction_p95_deg(), 0, 'f', 1)
+                  .arg(review_->worst_tip_p95_cm(), 0, 'f', 1));
+}
+
 bool Workspace::has_unsaved_changes() const {
-    return !role_changes_.empty() || std::any_of(pairings_.begin(), pairings_.end(), [](const auto& entry) {
+    return !file_changes_.empty() || std::any_of(pairings_.begin(), pairings_.end(), [](const auto& entry) {
         return !(entry.second.pairing.settings == entry.second.saved);
     });
 }
 
 void Workspace::save(bool over_others) {
-    int written = int(role_changes_.size());
-    if (!save_roles()) return;
+    int written = int(file_changes_.size());
+    if (!save_file_changes()) return;
     for (auto& [key, s] : pairings_) {
         if (s.pairing.settings == s.saved) continue;
         if (!has_library_) {
@@ -582,13 +755,14 @@ void Workspace::save(bool over_others) {
 
 void Workspace::drop_recovery() const {
     for (const auto& [key, s] : pairings_) QFile::remove(recovery_path(s));
-    for (const auto& [path, change] : role_changes_)
-        QFile::remove(recovery_path(change.now->file.character.id));
+    for (const auto& [key, change] : file_changes_) QFile::remove(recovery_path(key));
 }
 
 void Workspace::compile() {
     plan_.reset();
     if (!source_ || !target_) return;
+    std::string why;
+    if (!can_be_transferred(target_->file.character.roles, why)) return;
     try {
         plan_ = std::make_shared<const Plan>(
             compile_plan(source_->file.character, target_->file.character, settings()));
@@ -622,6 +796,7 @@ void Workspace::solve() {
                 [this](std::shared_ptr<const Review> review) {
                     review_ = std::move(review);
                     emit review_changed();
+                    keep_certificate();
                 });
         });
 }
@@ -634,7 +809,11 @@ void Workspace::poses_at(int frame, Pose& source, Pose& target) const {
         target = pose_of(result_->target, frame);
         return;
     }
-    if (!plan_) return;
+    if (!plan_) {
+        // A rig that waits for its roles stands in its rest.
+        if (target_) target = rest_pose(target_->file.character.rig.skeleton);
+        return;
+    }
     target.R.resize(plan_->T_parents.size());
     target.p.resize(plan_->T_parents.size());
     solve_pose(*plan_, source, target);

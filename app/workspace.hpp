@@ -40,6 +40,7 @@ struct Choice {
     QString character;  ///< a motion file without a document: the character.json that fits its skeleton
     bool is_of_library = false;
     int animation = 0;  ///< which, of a file that holds several
+    QString holds;      ///< of a file that was opened: what is in it, one sentence
 };
 
 class Workspace : public QObject {
@@ -86,8 +87,26 @@ class Workspace : public QObject {
     const PairingSettings& settings() const;
     QString pairing_key() const;
     void set_settings(const QString& pairing_key, const PairingSettings& settings);
-    /// The target's roles, changed by hand: the rest is aligned anew and the take carried at once.
-    void set_target_roles(const QString& rig_path, const RoleMap& roles);
+    /// A body's roles, changed by hand: the rest is aligned anew and the take carried at once. `path` names
+    /// the file it is for: nothing happens when another is in use.
+    void set_roles(bool of_target, const QString& path, const RoleMap& roles);
+    /// How the file of the source or the target is read: the repairs of the intake. It is read again in the
+    /// background; roles given by hand stay.
+    void set_intake(bool of_target, const QString& path, const LoadOptions& options);
+    LoadedPtr body(bool of_target) const { return of_target ? target_ : source_; }
+    /// Characters of the library whose bones are in a body's rig, best first: name, share of bones, document.
+    struct Kin {
+        QString name;
+        double share = 0.0;
+        QString document;
+    };
+    std::vector<Kin> kin_of(bool of_target) const;
+
+    /// Plays the shipped limbering take on the target and measures it; `end_limbering` brings back what was.
+    void start_limbering();
+    void end_limbering();
+    bool is_limbering() const { return before_limbering_ != nullptr; }
+    QString take_name() const;
     bool has_unsaved_changes() const;
     /// Writes what is unsaved. With `over_others` also over a document somebody else has changed.
     void save(bool over_others = false);
@@ -116,6 +135,7 @@ class Workspace : public QObject {
     void changed_by_others(const QString& path);
     void file_opened(const QString& path, bool as_take, const QString& holds);
     void files_sorted(const std::vector<nb::SortedFile>& files);
+    void limbering_changed();
 
   private:
     struct PairingState {
@@ -137,12 +157,16 @@ class Workspace : public QObject {
     std::shared_ptr<const TransferResult> result_;
     std::shared_ptr<const Review> review_;
     std::map<QString, PairingState> pairings_;
-    /// Characters whose roles were changed and not saved yet, by the path of their rig; with what is on disk.
-    struct RoleChange {
+    /// Files whose roles or reading were changed and not saved yet, with what is on disk.
+    struct FileChange {
         LoadedPtr now;
-        RoleMap saved;
+        RoleMap saved_roles;
+        LoadOptions saved_options;
+        bool is_target = true;
+        Choice choice;
     };
-    std::map<QString, RoleChange> role_changes_;
+    std::map<QString, FileChange> file_changes_;  ///< by change_key
+    LoadedPtr before_limbering_;
     std::shared_ptr<const Plan> plan_;           ///< of the settings in force
     std::shared_ptr<const WorldMotion> motion_;  ///< the source's, in the world
     bool is_result_current_ = false;
@@ -164,9 +188,13 @@ class Workspace : public QObject {
     PairingState& state();
     void find_pairing_state();
     QString recovery_path(const PairingState& state) const;
-    static QString recovery_path(const std::string& character_id);
-    bool save_roles();
-    void bring_back_roles();
+    static QString change_key(const Choice& choice, bool as_target);
+    static QString recovery_path(const QString& change_key);
+    const Choice* choice_in_use(bool of_target) const;
+    void keep_change(bool of_target, const LoadedPtr& loaded);
+    bool save_file_changes();
+    void keep_certificate();
+    void bring_back_changes(bool of_target);
     void compile();
     void solve();
 };

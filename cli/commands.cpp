@@ -7,9 +7,13 @@
 #include <cmath>
 #include <filesystem>
 
+#include "core/body/check.hpp"
+#include "core/body/reuse.hpp"
 #include "core/io/documents.hpp"
 #include "core/io/export.hpp"
 #include "core/io/file_error.hpp"
+#include "core/io/findings.hpp"
+#include "core/io/vrm.hpp"
 #include "core/library/library.hpp"
 #include "core/rest/measures.hpp"
 #include "core/transfer/engine.hpp"
@@ -112,6 +116,42 @@ void give_roles(const std::string& path, LoadedFile& loaded) {
         align_rest(character.rig.skeleton, character.roles, loaded.take ? &*loaded.take : nullptr);
 }
 
+/// The roles of another character, as far as they fit; what differs.
+std::vector<std::string> apply_roles(const std::string& path, LoadedFile& loaded) {
+    Character& character = loaded.character;
+    Reuse reuse =
+        reuse_roles(read_known_roles(read_document(path, "character"), path), character.rig.skeleton);
+    std::string why;
+    if (!can_be_transferred(reuse.roles, why))
+        throw FileError(path, fmt::format("does not fit {}: {}", loaded.character.rig.path, why),
+                        "give the characterization of a rig of the same kind");
+    character.roles = std::move(reuse.roles);
+    character.rest =
+        align_rest(character.rig.skeleton, character.roles, loaded.take ? &*loaded.take : nullptr);
+    reuse.differences.insert(
+        reuse.differences.begin(),
+        fmt::format("{} bones by their very name, {} by a name like it, {} roles by evidence", reuse.exact,
+                    reuse.alike, reuse.proposed));
+    return reuse.differences;
+}
+
+Json finding_json(const Finding& finding, const Skeleton& skeleton) {
+    Json json;
+    json["kind"] = finding.kind;
+    json["state"] = finding.state == Finding::State::open   ? "open"
+                    : finding.state == Finding::State::done ? "done"
+                                                            : "told";
+    json["what"] = finding.what;
+    json["evidence"] = finding.evidence;
+    if (!finding.repair.empty()) json["repair"] = finding.repair;
+    Json& choices = json["choices"] = Json::array();
+    for (const auto& [choice, options] : finding.choices) choices.push_back(choice);
+    Json& bones = json["bones"] = Json::array();
+    for (const int joint : finding.joints) bones.push_back(skeleton.names[size_t(joint)]);
+    json["frames"] = finding.frames;
+    return json;
+}
+
 Json role_json(const Character& character) {
     Json roles = Json::object();
     for (const RoleFill& fill : character.roles.fills)
@@ -148,6 +188,9 @@ int inspect(const Options& options) {
         document["missing"] = character.roles.missing;
         document["unsure"] = character.roles.unsure();
         document["animations"] = loaded.animations;
+        document["findings"] = Json::array();
+        for (const Finding& finding : find_in(loaded))
+            document["findings"].push_back(finding_json(finding, rig.skeleton));
         document["notes"] = rig.notes;
         fmt::print("{}", format_document(document));
         return exit_done;
@@ -175,37 +218,64 @@ int inspect(const Options& options) {
             "{:.1f} cm over the floor ({})\n",
             character.rest.reference, rad_to_deg(character.rest.mean_deviation_rad),
             100.0 * character.rest.ankle_height_m, character.rest.ankle_reason);
-    print_notes(rig.notes);
+    for (const Finding& finding : find_in(loaded)) {
+        const char* state = finding.state == Finding::State::open   ? "open"
+                            : finding.state == Finding::State::done ? "done"
+                                                                    : "told";
+        fmt::print("  {}  {}: {}{}{}\n", state, finding.kind, finding.what,
+                   finding.evidence.empty() ? "" : "; ", finding.evidence);
+        if (finding.state == Finding::State::open) fmt::print("        to do: {}\n", finding.repair);
+    }
     return exit_done;
 }
 
 int characterize(const Options& options) {
     LoadOptions load;
     load.ignore_names = options.ignore_names;
+    if (!options.plan.empty())
+        load.plan = find_body_plan(options.plan) ? options.plan : load_body_plan(options.plan);
     LoadedFile loaded = load_file(options.file, load);
     if (!options.roles.empty()) give_roles(options.roles, loaded);
+    std::vector<std::string> differences;
+    if (!options.apply.empty()) differences = apply_roles(options.apply, loaded);
     const Character& character = loaded.character;
     if (character.roles.fills.empty())
         throw FileError(options.file, "no body is found in it by its bone names",
                         "name hips, thighs and arms in plain words, or give roles by hand with --roles");
     if (!options.out.empty()) write_file(options.out, format_document(character_document(character)));
+    if (!options.vrm.empty()) write_vrm(options.vrm, character, {.name = character.name});
+    if (!options.iso.empty()) write_with_iso_names(options.iso, character);
     const auto& names = character.rig.skeleton.names;
     if (options.as_json) {
         Json document;
+        document["plan"] = character.roles.plan;
         document["roles"] = role_json(character);
         document["missing"] = character.roles.missing;
         document["unassigned"] = Json::array();
         for (const Unassigned& u : character.roles.unassigned)
             document["unassigned"].push_back({{"bone", names[size_t(u.joint)]}, {"reason", u.reason}});
+        document["twists"] = Json::array();
+        for (const TwistBone& twist : character.roles.twists)
+            document["twists"].push_back({{"bone", names[size_t(twist.joint)]},
+                                          {"role", twist.role},
+                                          {"share", canonical(std::round(twist.share * 1000.0) / 1000.0)}});
+        document["check"] = Json::array();
+        for (const CheckEntry& entry : check_roles(character.rig.skeleton, character.roles))
+            document["check"].push_back({{"kind", entry.kind}, {"what", entry.what}, {"roles", entry.roles}});
+        if (!options.apply.empty()) document["differences"] = differences;
         fmt::print("{}", format_document(document));
     } else {
         for (const RoleFill& fill : character.roles.fills)
             fmt::print("{:18} {:24} {:3.0f} %{}  {}\n", fill.role, names[size_t(fill.joint)],
-                       100.0 * fill.confidence, fill.confidence < unsure_below ? " unsure" : "",
+                       100.0 * fill.confidence, fill.is_unsure() ? " unsure" : "",
                        fmt::join(fill.evidence, "; "));
         for (const Unassigned& u : character.roles.unassigned)
             fmt::print("{:18} {:24} {}\n", "-", names[size_t(u.joint)], u.reason);
         for (const auto& role : character.roles.missing) fmt::print("{:18} missing\n", role);
+        for (const auto& difference : differences) fmt::print("differs: {}\n", difference);
+        const auto check = check_roles(character.rig.skeleton, character.roles);
+        for (const CheckEntry& entry : check) fmt::print("check: {}\n", entry.what);
+        if (check.empty()) fmt::print("check: all is in order\n");
     }
     return exit_done;
 }
@@ -248,6 +318,26 @@ int transfer(const Options& options) {
     const bool source_is_unsure = report_roles("source", source.character);
     const bool target_is_unsure = report_roles("target", target.character);
     return source_is_unsure || target_is_unsure ? exit_unsure_roles : exit_done;
+}
+
+int limber(const Options& options) {
+    std::vector<std::string> notes;
+    std::string take = limbering_take();
+    std::string document = take;
+    document.replace(document.size() - 4, 4, ".take.json");
+    if (std::filesystem::exists(document)) take = document;
+    const LoadedFile source = load_take(take, "", notes);
+    const LoadedFile target = load_character(options.file, options.target_character, notes);
+    const TransferResult result = nb::transfer(source.character, *source.take, target.character, {}, 0, {});
+    const Review review = review_transfer(source.character, result.source, target.character, result.target,
+                                          source.take->frame_time_s, source.take->first_motion_frame);
+    if (!options.out.empty())
+        write_file(options.out, format_document(certificate_document(target.character, review)));
+    fmt::print("{}: limbering, {} frames; directions within {:.2f} degrees p95, tips within {:.2f} cm p95\n",
+               target.character.name, result.take.frames, review.worst_direction_p95_deg(),
+               review.worst_tip_p95_cm());
+    print_notes(result.plan.notes);
+    return report_roles("rig", target.character) ? exit_unsure_roles : exit_done;
 }
 
 }  // namespace nb::cli

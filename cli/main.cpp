@@ -22,6 +22,14 @@ int main(int argc, char** argv) {
         "--roles", options.roles,
         "Roles by hand: JSON, {\"plan\": \"biped\"|\"quadruped\", \"roles\": {role: bone}}");
     characterize->add_flag("--ignore-names", options.ignore_names, "By shape and tree alone");
+    characterize->add_option("--plan", options.plan,
+                             "A body plan by its name (biped, quadruped) or its file");
+    characterize->add_option("--apply", options.apply,
+                             "The roles of this character.json, as far as they fit; the rest by evidence");
+    characterize->add_option("--vrm", options.vrm,
+                             "Write a copy of the rig (.glb) with the humanoid mapping of VRM 1.0 here");
+    characterize->add_option("--iso-names", options.iso,
+                             "Write a copy of the rig (.glb or .bvh) with ISO/IEC 19774-1 joint names here");
     characterize->add_flag("--json", options.as_json, "As JSON");
 
     auto* transfer = app.add_subcommand("transfer", "Carries a take onto another body.");
@@ -40,6 +48,12 @@ int main(int argc, char** argv) {
         ->check(CLI::Range(0.1, 1000.0));
     transfer->add_option("--threads", options.threads, "At most so many threads")->check(CLI::Range(0, 1024));
     transfer->add_option("--review", options.review, "Write the review as JSON here");
+
+    auto* limber = app.add_subcommand(
+        "limber", "Plays the shipped limbering take on a rig and reviews it: its certificate.");
+    limber->add_option("RIG", options.file, "Any file with a skeleton")->required();
+    limber->add_option("--character", options.target_character, "character.json of the rig");
+    limber->add_option("--out", options.out, "Write the certificate as JSON here");
 
     auto* picture = app.add_subcommand("picture", "Draws one frame; no display needed.");
     picture->add_option("--take", options.take, "The take")->required();
@@ -67,6 +81,7 @@ int main(int argc, char** argv) {
         if (inspect->parsed()) return nb::cli::inspect(options);
         if (characterize->parsed()) return nb::cli::characterize(options);
         if (transfer->parsed()) return nb::cli::transfer(options);
+        if (limber->parsed()) return nb::cli::limber(options);
         return nb::cli::picture(options);
     } catch (const nb::cli::WrongUse& error) {
         std::fprintf(stderr, "nbone: %s\n", error.what());

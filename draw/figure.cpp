@@ -132,8 +132,8 @@ class Builder {
         if (role == "root") return;
         if (has_body && role.empty() && !hangs_on_role(j)) return;
         const RoleFill* fill = role.empty() ? nullptr : c_.roles.fill(role);
-        const bool is_unsure = fill && !fill->is_by_hand && fill->confidence < unsure_below;
-        if (c_.roles.plan == "quadruped") return four_legged(j, part, is_unsure);
+        const bool is_unsure = fill && fill->is_unsure();
+        if (c_.roles.is_four_legged()) return four_legged(j, part, is_unsure);
         if (part == "hips") return pelvis(j, is_unsure);
         if (part == "head") return head(j, is_unsure);
         if (part == "foot") foot(j, role, is_unsure);

@@ -1,6 +1,8 @@
 #include "core/body/names.hpp"
 
 #include <algorithm>
+#include <array>
+#include <cstdlib>
 #include <map>
 #include <set>
 
@@ -10,19 +12,23 @@ namespace {
 
 const std::set<std::string, std::less<>>& known_words() {
     static const std::set<std::string, std::less<>> words = {
-        "hip",        "hips",     "pelvis",  "femur", "thigh",   "upleg", "leg",      "knee",     "shin",
-        "calf",       "tibia",    "ankle",   "foot",  "toe",     "toes",  "ball",     "clavicle", "collar",
-        "collarbone", "shoulder", "scapula", "arm",   "humerus", "bicep", "forearm",  "elbow",    "radius",
-        "ulna",       "hand",     "wrist",   "palm",  "thumb",   "index", "middle",   "ring",     "little",
-        "pinky",      "finger",   "fingers", "eye",   "brow",    "ear",   "upperarm", "lowerarm", "lowerleg",
-        "upperleg",   "hipjoint", "uparm",   "loarm", "loleg",   "uleg",  "lleg",     "uarm",     "larm"};
+        "hip",      "hips",   "pelvis",     "femur",    "thigh",    "upleg",    "leg",      "knee",
+        "shin",     "calf",   "tibia",      "ankle",    "foot",     "toe",      "toes",     "ball",
+        "clavicle", "collar", "collarbone", "shoulder", "scapula",  "arm",      "humerus",  "bicep",
+        "forearm",  "elbow",  "radius",     "ulna",     "hand",     "wrist",    "palm",     "thumb",
+        "index",    "middle", "ring",       "little",   "pinky",    "pinkie",   "finger",   "fingers",
+        "eye",      "brow",   "ear",        "upperarm", "lowerarm", "lowerleg", "upperleg", "hipjoint",
+        "uparm",    "loarm",  "loleg",      "uleg",     "lleg",     "uarm",     "larm"};
     return words;
 }
 
 Side side_word(std::string_view word) {
-    for (const auto* left : {"l", "left", "lf", "lft", "lt"})
+    for (const auto* left :
+         {"l", "left", "lf", "lft", "lt", "links", "linke", "linker", "gauche", "izquierda", "izquierdo",
+          "izq", "sinistra", "sinistro", "sx", "esquerda", "hidari"})
         if (word == left) return Side::left;
-    for (const auto* right : {"r", "right", "rt", "rgt", "rht"})
+    for (const auto* right : {"r", "right", "rt", "rgt", "rht", "rechts", "rechte", "rechter", "droite",
+                              "droit", "derecha", "derecho", "destra", "destro", "dx", "direita", "migi"})
         if (word == right) return Side::right;
     return Side::none;
 }
@@ -30,13 +36,119 @@ Side side_word(std::string_view word) {
 /// Words stuck together that stand for two.
 const std::map<std::string, std::vector<std::string>, std::less<>>& joined_words() {
     static const std::map<std::string, std::vector<std::string>, std::less<>> joined = {
-        {"upleg", {"up", "leg"}},         {"upperleg", {"upper", "leg"}}, {"lowerleg", {"lower", "leg"}},
-        {"loleg", {"lower", "leg"}},      {"uleg", {"upper", "leg"}},     {"lleg", {"lower", "leg"}},
-        {"uparm", {"up", "arm"}},         {"upperarm", {"upper", "arm"}}, {"lowerarm", {"lower", "arm"}},
-        {"loarm", {"lower", "arm"}},      {"uarm", {"upper", "arm"}},     {"larm", {"lower", "arm"}},
-        {"forearm", {"fore", "arm"}},     {"hipjoint", {"hip", "joint"}}, {"toebase", {"toe", "base"}},
-        {"lowerback", {"lower", "back"}}, {"collarbone", {"collar"}},     {"handpalm", {"palm"}},
-        {"ribcage", {"chest"}},           {"backbone", {"spine"}}};
+        {"upleg", {"up", "leg"}},
+        {"upperleg", {"upper", "leg"}},
+        {"lowerleg", {"lower", "leg"}},
+        {"loleg", {"lower", "leg"}},
+        {"uleg", {"upper", "leg"}},
+        {"lleg", {"lower", "leg"}},
+        {"uparm", {"up", "arm"}},
+        {"upperarm", {"upper", "arm"}},
+        {"lowerarm", {"lower", "arm"}},
+        {"loarm", {"lower", "arm"}},
+        {"uarm", {"upper", "arm"}},
+        {"larm", {"lower", "arm"}},
+        {"forearm", {"fore", "arm"}},
+        {"hipjoint", {"hip", "joint"}},
+        {"toebase", {"toe", "base"}},
+        {"lowerback", {"lower", "back"}},
+        {"collarbone", {"collar"}},
+        {"handpalm", {"palm"}},
+        {"ribcage", {"chest"}},
+        {"backbone", {"spine"}},
+        // German
+        {"becken", {"pelvis"}},
+        {"huefte", {"hips"}},
+        {"oberschenkel", {"thigh"}},
+        {"unterschenkel", {"shin"}},
+        {"fuss", {"foot"}},
+        {"zehe", {"toe"}},
+        {"zehen", {"toe"}},
+        {"wirbel", {"spine"}},
+        {"wirbelsaeule", {"spine"}},
+        {"brust", {"chest"}},
+        {"hals", {"neck"}},
+        {"nacken", {"neck"}},
+        {"kopf", {"head"}},
+        {"schluesselbein", {"clavicle"}},
+        {"oberarm", {"upper", "arm"}},
+        {"unterarm", {"lower", "arm"}},
+        {"daumen", {"thumb"}},
+        {"zeigefinger", {"index"}},
+        {"mittelfinger", {"middle"}},
+        {"ringfinger", {"ring"}},
+        {"auge", {"eye"}},
+        {"kiefer", {"jaw"}},
+        // French
+        {"bassin", {"pelvis"}},
+        {"cuisse", {"thigh"}},
+        {"mollet", {"shin"}},
+        {"cheville", {"ankle"}},
+        {"pied", {"foot"}},
+        {"orteil", {"toe"}},
+        {"colonne", {"spine"}},
+        {"poitrine", {"chest"}},
+        {"cou", {"neck"}},
+        {"tete", {"head"}},
+        {"clavicule", {"clavicle"}},
+        {"bras", {"arm"}},
+        {"avantbras", {"lower", "arm"}},
+        {"poignet", {"wrist"}},
+        {"pouce", {"thumb"}},
+        {"majeur", {"middle"}},
+        {"annulaire", {"ring"}},
+        {"auriculaire", {"little"}},
+        // Spanish and Portuguese
+        {"cadera", {"hips"}},
+        {"muslo", {"thigh"}},
+        {"coxa", {"thigh"}},
+        {"pantorrilla", {"shin"}},
+        {"pie", {"foot"}},
+        {"columna", {"spine"}},
+        {"pecho", {"chest"}},
+        {"peito", {"chest"}},
+        {"cuello", {"neck"}},
+        {"cabeza", {"head"}},
+        {"clavicula", {"clavicle"}},
+        {"brazo", {"arm"}},
+        {"antebrazo", {"lower", "arm"}},
+        {"mano", {"hand"}},
+        {"pulgar", {"thumb"}},
+        {"indice", {"index"}},
+        {"medio", {"middle"}},
+        {"anular", {"ring"}},
+        {"menique", {"little"}},
+        // Italian
+        {"bacino", {"pelvis"}},
+        {"coscia", {"thigh"}},
+        {"polpaccio", {"shin"}},
+        {"piede", {"foot"}},
+        {"schiena", {"spine"}},
+        {"petto", {"chest"}},
+        {"collo", {"neck"}},
+        {"testa", {"head"}},
+        {"clavicola", {"clavicle"}},
+        {"braccio", {"arm"}},
+        {"avambraccio", {"lower", "arm"}},
+        {"pollice", {"thumb"}},
+        {"anulare", {"ring"}},
+        {"mignolo", {"little"}},
+        // Japanese in Latin letters
+        {"koshi", {"hips"}},
+        {"futomomo", {"thigh"}},
+        {"sune", {"shin"}},
+        {"ashikubi", {"ankle"}},
+        {"mune", {"chest"}},
+        {"kubi", {"neck"}},
+        {"atama", {"head"}},
+        {"sakotsu", {"clavicle"}},
+        {"hiji", {"elbow"}},
+        {"tekubi", {"wrist"}},
+        {"oyayubi", {"thumb"}},
+        {"hitosashi", {"index"}},
+        {"nakayubi", {"middle"}},
+        {"kusuriyubi", {"ring"}},
+        {"koyubi", {"little"}}};
     return joined;
 }
 
@@ -134,8 +246,13 @@ double name_fit(std::string_view part, const BoneWords& w) {
     const bool is_upper_part = any({"up", "upper"});
     const bool is_lower_part = any({"lower", "low", "lo", "fore"});
     const bool is_sided = w.side != Side::none;
+    // Joints of the hand by their number, thumb 1 to little 5 (ISO/IEC 19774-1; from memory).
+    if (any({"carpometacarpal", "metacarpophalangeal", "interphalangeal"})) {
+        static constexpr std::array<std::string_view, 5> digits{"thumb", "index", "middle", "ring", "little"};
+        return w.number >= 1 && w.number <= 5 && part == digits[size_t(w.number) - 1] ? 1.0 : 0.0;
+    }
     if (part == "hips")
-        return any({"hips", "pelvis"})              ? 1.0
+        return any({"hips", "pelvis", "humanoid"})  ? 1.0
                : any({"hip", "waist"}) && !is_sided ? 0.9
                : any({"root", "body", "cog"})       ? 0.4
                                                     : 0.0;
@@ -151,10 +268,14 @@ double name_fit(std::string_view part, const BoneWords& w) {
         return w.has("leg") && !is_upper_part ? 0.6 : 0.0;
     }
     if (part == "foot") return w.has("foot") ? 1.0 : w.has("ankle") ? 0.9 : 0.0;
-    if (part == "toe") return any({"toe", "toes"}) ? 1.0 : w.has("ball") ? 0.9 : 0.0;
+    if (part == "toe")
+        return any({"toe", "toes", "hallux"}) ? 1.0
+               : any({"ball", "metatarsal"})  ? 0.9
+               : w.has("midtarsal")           ? 0.6
+                                              : 0.0;
     if (part == "clavicle") {
-        if (any({"clavicle", "collar", "clav"})) return 1.0;
-        return w.has("scapula") ? 0.8 : w.has("shoulder") ? 0.6 : 0.0;
+        if (any({"clavicle", "collar", "clav", "sternoclavicular"})) return 1.0;
+        return any({"scapula", "acromioclavicular"}) ? 0.8 : w.has("shoulder") ? 0.6 : 0.0;
     }
     if (part == "upperarm") {
         if (any({"humerus", "bicep"}) || (w.has("arm") && is_upper_part)) return 1.0;
@@ -168,20 +289,20 @@ double name_fit(std::string_view part, const BoneWords& w) {
     }
     if (part == "hand") return w.has("hand") ? 1.0 : w.has("wrist") ? 0.9 : w.has("palm") ? 0.5 : 0.0;
     if (part == "chest")
-        return any({"chest", "thorax", "breast"}) ? 1.0 : any({"spine", "torso", "back"}) ? 0.8 : 0.0;
+        return any({"chest", "thorax", "breast"}) ? 1.0 : any({"spine", "torso", "back", "vt"}) ? 0.8 : 0.0;
     if (part == "spine")
-        return any({"spine", "back", "abdomen", "belly", "lumbar", "torso", "waist"}) ? 1.0
-               : any({"chest", "thorax"})                                             ? 0.8
-                                                                                      : 0.0;
-    if (part == "neck") return any({"neck", "cervical"}) ? 1.0 : 0.0;
-    if (part == "head") return any({"head", "skull"}) ? 1.0 : 0.0;
+        return any({"spine", "back", "abdomen", "belly", "lumbar", "torso", "waist", "vl", "vt"}) ? 1.0
+               : any({"chest", "thorax"})                                                         ? 0.8
+                                                                                                  : 0.0;
+    if (part == "neck") return any({"neck", "cervical", "vc"}) ? 1.0 : 0.0;
+    if (part == "head") return any({"head", "skull", "skullbase"}) ? 1.0 : 0.0;
     if (part == "thumb") return w.has("thumb") ? 1.0 : 0.0;
     if (part == "index") return any({"index", "pointer"}) ? 1.0 : 0.0;
     if (part == "middle") return any({"middle", "mid"}) ? 1.0 : any({"finger", "fingers"}) ? 0.45 : 0.0;
     if (part == "ring") return w.has("ring") ? 1.0 : 0.0;
     if (part == "little") return any({"little", "pinky", "pinkie"}) ? 1.0 : 0.0;
     if (part == "eye") return w.has("eye") ? 1.0 : 0.0;
-    if (part == "jaw") return any({"jaw", "chin"}) ? 1.0 : 0.0;
+    if (part == "jaw") return any({"jaw", "chin", "temporomandibular"}) ? 1.0 : 0.0;
     return 0.0;
 }
 
@@ -194,6 +315,56 @@ std::string helper_reason(const BoneWords& words) {
     for (const auto& word : words.words)
         if (const auto it = reasons.find(word); it != reasons.end()) return it->second;
     return {};
+}
+
+namespace {
+
+constexpr std::array<std::string_view, part_count> part_names{
+    "hips",  "thigh", "shin", "foot",  "toe",   "clavicle", "upperarm", "forearm", "hand", "chest",
+    "spine", "neck",  "head", "thumb", "index", "middle",   "ring",     "little",  "eye",  "jaw"};
+
+}  // namespace
+
+int part_index(std::string_view part) {
+    const auto at = std::find(part_names.begin(), part_names.end(), part);
+    return at == part_names.end() ? -1 : int(at - part_names.begin());
+}
+
+NameTable::NameTable(const Skeleton& skeleton, bool is_ignored) {
+    const size_t n = skeleton.names.size();
+    words_.resize(n);
+    helper_.resize(n);
+    side_.assign(n, Side::none);
+    fit_.assign(n, {});
+    if (is_ignored) return;
+    static const int thumb = part_index("thumb");
+    static const int hand = part_index("hand");
+    static const int foot = part_index("foot");
+    static const int toe = part_index("toe");
+    for (size_t j = 0; j < n; ++j) {
+        words_[j] = read_bone_name(skeleton.names[j]);
+        helper_[j] = helper_reason(words_[j]);
+        const int parent = skeleton.parents[j];
+        side_[j] = words_[j].side != Side::none ? words_[j].side
+                   : parent >= 0                ? side_[size_t(parent)]
+                                                : Side::none;
+        auto& fit = fit_[j];
+        for (size_t part = 0; part < part_count; ++part) fit[part] = name_fit(part_names[part], words_[j]);
+        // A finger's name may hold the hand's, a toe's the foot's.
+        const double finger = *std::max_element(fit.begin() + thumb, fit.begin() + thumb + 5);
+        if (finger > 0.4) fit[size_t(hand)] *= 0.2;
+        if (fit[size_t(toe)] > 0.8) fit[size_t(foot)] *= 0.2;
+        says_ += helper_[j].empty() && *std::max_element(fit.begin(), fit.end()) >= 0.3;
+    }
+}
+
+double NameTable::cost(int part, int joint) const {
+    if (!helper_[size_t(joint)].empty()) return 2.5;
+    const auto& fit = fit_[size_t(joint)];
+    const double best = *std::max_element(fit.begin(), fit.end());
+    if (best < 0.3) return 0.0;
+    const double own = fit[size_t(part)];
+    return 1.6 * (best - own) - 1.2 * own;
 }
 
 }  // namespace nb

@@ -1,10 +1,12 @@
 // What a bone's name says: its words, its side, and how well it fits a part of the body.
 #pragma once
+#include <array>
 #include <string>
 #include <string_view>
 #include <vector>
 
 #include "core/body/plan.hpp"
+#include "core/rig/skeleton.hpp"
 
 namespace nb {
 
@@ -25,5 +27,33 @@ double name_fit(std::string_view part, const BoneWords& words);
 
 /// A helper that never plays a part of the body: twist, roll, end, control, goal. Empty when it is none.
 std::string helper_reason(const BoneWords& words);
+
+inline constexpr size_t part_count = 20;
+/// 0 ... part_count - 1 of "hips", "thigh" ...; -1 for a part no name is known for.
+int part_index(std::string_view part);
+
+/// What all names of a skeleton say; silent on everything when names are ignored.
+class NameTable {
+  public:
+    NameTable(const Skeleton& skeleton, bool is_ignored);
+    double fit(int part, int joint) const { return fit_[size_t(joint)][size_t(part)]; }
+    /// What it costs to give the part to a joint: below 0 the name says it, above it says something else, 0
+    /// it says nothing.
+    double cost(int part, int joint) const;
+    /// Of its own mark, else of its nearest marked ancestor.
+    Side side(int joint) const { return side_[size_t(joint)]; }
+    Side own_side(int joint) const { return words_[size_t(joint)].side; }
+    const BoneWords& words(int joint) const { return words_[size_t(joint)]; }
+    const std::string& helper(int joint) const { return helper_[size_t(joint)]; }
+    /// Joints whose names say a part of the body.
+    int says() const { return says_; }
+
+  private:
+    std::vector<BoneWords> words_;
+    std::vector<std::string> helper_;
+    std::vector<Side> side_;
+    std::vector<std::array<double, part_count>> fit_;
+    int says_ = 0;
+};
 
 }  // namespace nb

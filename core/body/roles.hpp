@@ -2,6 +2,7 @@
 #pragma once
 #include <map>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "core/body/plan.hpp"
@@ -16,12 +17,21 @@ struct RoleFill {
     std::vector<std::string> evidence;  ///< sentences: name, position along the limb, length, mirror
     bool is_by_hand = false;
 
+    bool is_unsure() const { return confidence < unsure_below && !is_by_hand; }
     bool operator==(const RoleFill&) const = default;
 };
 
 struct Unassigned {
     int joint = -1;
-    std::string reason;  ///< "end", "twist", "control", "prop", "helper", "no part of the body plan"
+    std::string reason;  ///< one of "end", "twist", "control", "prop", "helper", "face", "wrapper", with more
+};
+
+/// A bone that takes a share of the turn of a limb's bone about its own length.
+struct TwistBone {
+    int joint = -1;
+    std::string role;  ///< whose length it lies along
+    double share =
+        0.5;  ///< of the turn at that bone's far end, 0..1: its place along it, or its number of n + 1
 };
 
 struct RoleMap {
@@ -29,13 +39,19 @@ struct RoleMap {
     /// its stance. Its legs carry the same role names (upperarm, forearm, hand in front; thigh, shin, foot
     /// behind).
     std::string plan = "biped";
+    bool is_settled = false;  ///< by the person: kept from accidental change
     std::vector<RoleFill> fills;
     std::vector<std::string> missing;  ///< needed roles without a bone
     std::vector<Unassigned> unassigned;
+    std::vector<TwistBone> twists;
     std::vector<std::string> notes;  ///< further trees that were found, sides that look crossed
 
     /// The same roles on the same bones.
-    bool operator==(const RoleMap& other) const { return plan == other.plan && fills == other.fills; }
+    bool operator==(const RoleMap& other) const {
+        return plan == other.plan && is_settled == other.is_settled && fills == other.fills;
+    }
+    /// Of a plan whose figure is the quadruped's.
+    bool is_four_legged() const { return body_plan(plan).figure == "quadruped"; }
     int joint(std::string_view role) const;  ///< -1 when the role is not filled
     const RoleFill* fill(std::string_view role) const;
     std::string role_of(int joint) const;     ///< empty when the joint has none
@@ -46,11 +62,26 @@ struct RoleMap {
     std::vector<int> chain(const ChainPlan& of) const;
 };
 
-/// Fills the biped plan from names, order along the limbs and lengths; any unit and up axis. With several
-/// trees the one in which most roles are found is taken; the rest are named in the notes.
-RoleMap propose_roles(const Skeleton& skeleton);
+/// What is said before roles are proposed.
+struct RoleRequest {
+    bool ignore_names = false;       ///< shape and tree alone
+    std::string plan;                ///< a body plan; empty: as the shape says
+    std::vector<char> carries_skin;  ///< a joint; empty: there is no mesh
+    int tree = -1;  ///< the root joint of the body; -1: the tree in which most roles are found
+};
 
-/// Recomputes `missing` and `unassigned` after fills were changed.
-void update_role_lists(const Skeleton& skeleton, RoleMap& roles);
+/// Fills a body plan from names, shape and tree together (core/body/reading.hpp); any unit, up axis and
+/// facing. With several trees the one in which most roles are found is taken; the rest are named in the
+/// notes.
+RoleMap propose_roles(const Skeleton& skeleton, const RoleRequest& request = {});
+
+/// Roles of a whole chain ("arm.left", "spine", "index.right", the plan's own) through one of its bones:
+/// along the way from where the chain starts, and on to its end. Empty when the bone does not hang there.
+std::vector<std::pair<std::string, int>> roles_of_chain(const Skeleton& skeleton, const RoleMap& roles,
+                                                        const std::string& chain, int joint);
+
+/// Recomputes `missing`, `unassigned` and `twists` after fills were changed. Names are read for helpers
+/// unless they are ignored.
+void update_role_lists(const Skeleton& skeleton, RoleMap& roles, bool ignore_names = false);
 
 }  // namespace nb

@@ -44,7 +44,6 @@ class Parser {
             fail_here("the file does not start with HIERARCHY", "give a BVH motion file");
         hierarchy();
         if (file_.skeleton.size() == 0) fail_here("the hierarchy has no ROOT", "export the file again");
-        note_name_collisions();
         motion();
         return std::move(file_);
     }
@@ -207,13 +206,6 @@ class Parser {
         }
     }
 
-    void note_name_collisions() {
-        std::unordered_set<std::string> seen;
-        for (const auto& name : file_.skeleton.names)
-            if (!seen.insert(name).second)
-                file_.notes.push_back(fmt::format("the bone name '{}' is used more than once", name));
-    }
-
     void motion() {
         const Skeleton& skeleton = file_.skeleton;
         Take& take = file_.take;
@@ -233,6 +225,7 @@ class Parser {
         const long announced = frame_count();
         frame_time();
         read_frames(channel_count);
+        file_.facts.announced_frames = int(announced);
         if (announced != take.frames)
             file_.notes.push_back(
                 fmt::format("the header announces {} frames, the data hold {}: the data are used", announced,

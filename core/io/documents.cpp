@@ -6,6 +6,7 @@
 #include <cmath>
 #include <cstdlib>
 #include <filesystem>
+#include <stdexcept>
 
 #include "core/io/file_error.hpp"
 
@@ -144,7 +145,9 @@ Json character_document(const Character& character) {
     conventions["unit_reason"] = rig.conventions.unit_reason;
     conventions["up"] = rig.conventions.up;
     conventions["facing"] = rig.conventions.facing;
+    if (const Json intake = intake_document(rig.options); !intake.is_null()) document["intake"] = intake;
     document["plan"] = character.roles.plan;
+    if (character.roles.is_settled) document["settled"] = true;
     Json& roles = document["roles"] = Json::object();
     for (const RoleFill& fill : character.roles.fills) {
         Json& role = roles[fill.role];
@@ -173,7 +176,11 @@ Json character_document(const Character& character) {
         alignment[fill.role]["degrees"] =
             canonical(std::round(rad_to_deg(log_rotation(E).norm()) * 100.0) / 100.0);
     }
-    if (!character.document_text.empty()) keep_unknown(Json::parse(character.document_text), document);
+    if (!character.document_text.empty()) {
+        Json read = Json::parse(character.document_text);
+        for (const auto* own : {"intake", "settled"}) read.erase(own);
+        keep_unknown(read, document);
+    }
     return document;
 }
 
@@ -181,8 +188,9 @@ namespace {
 
 std::string read_plan(const Json& document, const std::string& path) {
     std::string plan = document.value("plan", "biped");
-    if (plan != "biped" && plan != "quadruped")
-        throw FileError(path, fmt::format("'{}' is no body plan", plan), "write biped or quadruped");
+    if (!find_body_plan(plan))
+        throw FileError(path, fmt::format("'{}' is no body plan", plan),
+                        fmt::format("write one of {}", fmt::join(body_plan_names(), ", ")));
     return plan;
 }
 
@@ -200,6 +208,7 @@ void apply_character(const Json& document, const std::string& path, Character& c
     RoleMap roles;
     roles.notes = character.roles.notes;
     roles.plan = read_plan(document, path);
+    roles.is_settled = document.value("settled", false);
     const Json roles_read = get<Json>(document, "roles", path);
     for (const auto& [role, fill] : roles_read.items()) {
         const std::string bone = get<std::string>(fill, "bone", path);
@@ -268,6 +277,137 @@ void apply_character(const Json& document, const std::string& path, Character& c
 void apply_character_document(const Json& document, const std::string& path, Character& character,
                               const Take* take, std::vector<std::string>& notes) {
     reading(path, [&] { apply_character(document, path, character, take, notes); });
+}
+
+Json intake_document(const LoadOptions& options) {
+    Json intake;
+    if (!options.tree.empty()) intake["tree"] = options.tree;
+    if (!options.reference.empty()) intake["reference"] = options.reference;
+    if (options.on_floor) intake["on_floor"] = true;
+    if (options.over_origin) intake["over_origin"] = true;
+    if (options.bridge_breaks) intake["bridge_breaks"] = true;
+    if (options.fps) intake["fps"] = canonical(*options.fps);
+    for (const auto& [part, factor] : options.lengths) intake["lengths"][part] = canonical(factor);
+    return intake;
+}
+
+void read_intake(const Json& document, const std::string& path, LoadOptions& options) {
+    const auto at = document.find("intake");
+    if (at == document.end()) return;
+    reading(path, [&] {
+        const Json& intake = *at;
+        options.tree = intake.value("tree", std::string());
+        options.reference = intake.value("reference", std::string());
+        options.on_floor = intake.value("on_floor", false);
+        options.over_origin = intake.value("over_origin", false);
+        options.bridge_breaks = intake.value("bridge_breaks", false);
+        if (intake.contains("fps")) options.fps = intake["fps"].get<double>();
+        const Json lengths = intake.value("lengths", Json::object());
+        for (const auto& [part, factor] : lengths.items()) {
+            const double k = factor.get<double>();
+            if (!(k >= 0.1 && k <= 10.0))
+                throw FileError(path, fmt::format("the length factor of '{}' is {}", part, k),
+                                "give 0.1 to 10");
+            if (part != "legs" && part != "arms" && part != "trunk" && part != "neck")
+                throw FileError(path, fmt::format("'{}' is no part with a length", part),
+                                "write legs, arms, trunk or neck");
+            options.lengths[part] = k;
+        }
+        return 0;
+    });
+}
+
+Json change_document(const Character& character) {
+    const Rig& rig = character.rig;
+    Json document = header("unsaved", character.id);
+    Json& conventions = document["conventions"] = Json::object();
+    if (rig.options.unit_m) conventions["unit_m"] = canonical(*rig.options.unit_m);
+    if (rig.options.up) conventions["up"] = *rig.options.up;
+    if (rig.options.facing) conventions["facing"] = *rig.options.facing;
+    document["intake"] = intake_document(rig.options);
+    if (document["intake"].is_null()) document["intake"] = Json::object();
+    document["trim"] = {{"first", rig.options.trim_first}, {"last", rig.options.trim_last}};
+    document["plan"] = character.roles.plan;
+    document["settled"] = character.roles.is_settled;
+    document["roles"] = Json::object();
+    for (const RoleFill& fill : character.roles.fills)
+        document["roles"][fill.role] = rig.skeleton.names[size_t(fill.joint)];
+    return document;
+}
+
+void read_change(const Json& document, const std::string& path, LoadOptions& options) {
+    reading(path, [&] {
+        const Json conventions = document.value("conventions", Json::object());
+        options.unit_m.reset();
+        options.up.reset();
+        options.facing.reset();
+        if (conventions.contains("unit_m")) options.unit_m = conventions["unit_m"].get<double>();
+        if (conventions.contains("up")) options.up = conventions["up"].get<std::string>();
+        if (conventions.contains("facing")) options.facing = conventions["facing"].get<std::string>();
+        options.fps.reset();
+        options.lengths.clear();
+        read_intake(document, path, options);
+        options.trim_first = document.value("trim", Json::object()).value("first", 0);
+        options.trim_last = document.value("trim", Json::object()).value("last", 0);
+        return 0;
+    });
+}
+
+Json changed_take_document(const LoadedFile& file, const std::string& path) {
+    const Rig& rig = file.character.rig;
+    TakeDocument take;
+    if (std::filesystem::exists(path)) {
+        take = read_take_document(read_document(path, "take"), path);
+    } else {
+        take.id = make_uuid();
+        take.file = std::filesystem::path(rig.path).filename().string();
+        take.frames = file.file_frames;
+        take.first_motion_frame =
+            rig.options.trim_first == 0 && file.take ? file.take->first_motion_frame : 0;
+        take.frame_time_text = file.take ? file.take->frame_time_text : "0.0333333";
+        take.other = Json::object();
+    }
+    take.trim_first = rig.options.trim_first;
+    take.trim_last = rig.options.trim_last > 0 ? rig.options.trim_last : file.file_frames;
+    Json& conventions = take.other["conventions"];
+    conventions = Json::object();
+    if (rig.options.unit_m) conventions["unit_m"] = canonical(*rig.options.unit_m);
+    if (rig.options.up) conventions["up"] = *rig.options.up;
+    if (rig.options.facing) conventions["facing"] = *rig.options.facing;
+    if (conventions.empty()) take.other.erase("conventions");
+    const Json intake = intake_document(rig.options);
+    if (intake.is_null())
+        take.other.erase("intake");
+    else
+        take.other["intake"] = intake;
+    return take_document(take);
+}
+
+KnownRoles read_known_roles(const Json& document, const std::string& path) {
+    return reading(path, [&] {
+        KnownRoles known;
+        known.name = get<std::string>(document, "name", path);
+        known.plan = read_plan(document, path);
+        const Json roles = get<Json>(document, "roles", path);
+        for (const auto& [role, fill] : roles.items()) {
+            known.bones[role] = get<std::string>(fill, "bone", path);
+            if (fill.value("by_hand", false)) known.by_hand.push_back(role);
+        }
+        return known;
+    });
+}
+
+std::string load_body_plan(const std::string& path) {
+    try {
+        BodyPlan plan = parse_body_plan(read_file(path));
+        std::string name = plan.name;
+        if (!add_body_plan(std::move(plan)))
+            throw FileError(path, fmt::format("another plan of the name '{}' is known already", name),
+                            "give it another name");
+        return name;
+    } catch (const std::invalid_argument& error) {
+        throw FileError(path, error.what(), "compare with docs/body-plans.md");
+    }
 }
 
 RoleMap read_given_roles(const Json& document, const std::string& path, const Skeleton& skeleton) {
@@ -427,6 +567,20 @@ Json stats_document(const std::vector<NamedStat>& stats) {
 }
 
 }  // namespace
+
+Json certificate_document(const Character& character, const Review& review) {
+    Json document = header("certificate", character.id);
+    document["name"] = character.name;
+    document["rig"]["signature"] = character.rig.skeleton.signature();
+    document["roles"] = Json::object();
+    for (const RoleFill& fill : character.roles.fills)
+        document["roles"][fill.role] = character.rig.skeleton.names[size_t(fill.joint)];
+    document["take"] = "limbering";
+    Json measured = review_document(review);
+    for (const auto* own : {"format", "version", "windows"}) measured.erase(own);
+    document["review"] = measured;
+    return document;
+}
 
 Json review_document(const Review& review) {
     Json document;

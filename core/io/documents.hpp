@@ -5,6 +5,7 @@
 #include <optional>
 #include <string>
 
+#include "core/body/reuse.hpp"
 #include "core/io/load.hpp"
 #include "core/motion/take.hpp"
 #include "core/rest/character.hpp"
@@ -33,6 +34,22 @@ void apply_character_document(const Json& document, const std::string& path, Cha
 /// True when the document was made for the file of that name; what it says of unit and axes holds for it
 /// alone.
 bool is_rig_of_document(const Json& document, const std::string& rig_path);
+
+/// What the intake repairs, as both character and take documents hold it under "intake"; null when nothing
+/// is.
+Json intake_document(const LoadOptions& options);
+/// Reads it into `options`; values that are none are refused.
+void read_intake(const Json& document, const std::string& path, LoadOptions& options);
+
+/// What is not saved yet of a file's reading and roles ("nimble-bone/unsaved"), and its reading back.
+Json change_document(const Character& character);
+void read_change(const Json& document, const std::string& path, LoadOptions& options);
+
+/// The roles of a character document, by bone names, without its rig.
+KnownRoles read_known_roles(const Json& document, const std::string& path);
+
+/// Reads a body plan (docs/body-plans.md) and makes it known; returns its name. Throws FileError.
+std::string load_body_plan(const std::string& path);
 
 /// Roles as told by hand, {"plan": "biped" | "quadruped", "roles": {role: bone}}. Throws FileError when a
 /// bone is not there or named twice, or the plan is not known.
@@ -67,7 +84,13 @@ struct TakeDocument {
 Json take_document(const TakeDocument& take);
 TakeDocument read_take_document(const Json& document, const std::string& path);
 
+/// The document of a take as it was loaded: the one at `path` when there is one, else a new one, with trim,
+/// unit, axes and repairs as they are in force.
+Json changed_take_document(const LoadedFile& file, const std::string& path);
+
 Json review_document(const Review& review);
+/// The review of the limbering take on a character, with the state of the rig it was made on.
+Json certificate_document(const Character& character, const Review& review);
 
 /// x rounded to 12 significant digits.
 double canonical(double x);

@@ -10,6 +10,7 @@
 
 #include "core/io/file_error.hpp"
 #include "core/io/gltf_access.hpp"
+#include "core/io/gltf_humanoid.hpp"
 #include "core/io/gltf_mesh.hpp"
 
 namespace nb {
@@ -74,6 +75,7 @@ class Reader {
         find_end_sites();
         read_bind_pose();
         gltf::read_meshes(model_, parent_, joint_of_node_, frames_, path_, file_);
+        file_.mapping = gltf::read_humanoid(model_, joint_of_node_, file_.skeleton);
         if (!model_.animations.empty()) animate();
         return std::move(file_);
     }
@@ -196,6 +198,22 @@ class Reader {
         if (largest > deg_to_rad(0.1)) skeleton.bind_R = std::move(local);
     }
 
+    /// Keys of scale that never change are no motion; those that do are told.
+    void look_at_scale(const tinygltf::Animation& animation, const tinygltf::AnimationChannel& channel) {
+        const std::string& name = model_.nodes[size_t(channel.target_node)].name;
+        if (channel.sampler < 0 || size_t(channel.sampler) >= animation.samplers.size()) return;
+        const auto rows = read_rows(model_, animation.samplers[size_t(channel.sampler)].output, 3, path_);
+        double most = 0.0;
+        for (size_t k = 3; k < rows.size(); ++k)
+            most = std::max(most, std::abs(rows[k] - rows[k % 3]) / std::max(1e-9, std::abs(rows[k % 3])));
+        if (most < 1e-4) {
+            file_.facts.constant_scale_keys.push_back(name);
+            return;
+        }
+        file_.facts.animated_scale.push_back(name);
+        file_.notes.push_back(fmt::format("scale keys of '{}' are not followed", name));
+    }
+
     void animate() {
         for (size_t i = 0; i < model_.animations.size(); ++i)
             file_.animations.push_back(model_.animations[i].name.empty() ? fmt::format("animation {}", i + 1)
@@ -214,9 +232,7 @@ class Reader {
             const int joint = joint_of_node_[size_t(channel.target_node)];
             const bool is_turn = channel.target_path == "rotation";
             if (joint < 0 || (!is_turn && channel.target_path != "translation")) {
-                if (channel.target_path == "scale")
-                    file_.notes.push_back(fmt::format("scale keys of '{}' are not followed",
-                                                      model_.nodes[size_t(channel.target_node)].name));
+                if (channel.target_path == "scale") look_at_scale(animation, channel);
                 continue;
             }
             if (channel.sampler < 0 || size_t(channel.sampler) >= animation.samplers.size())
@@ -246,6 +262,7 @@ class Reader {
         }
         if (turns.empty() && moves.empty()) return;
         Take& take = file_.take;
+        file_.facts.key_rate_fps = step < 1e29 ? 1.0 / step : 0.0;
         // Evenly keyed, the mean distance of the longest track is exact; else the smallest distance serves.
         if (std::abs(longest_mean_step - step) < 0.01 * step) step = longest_mean_step;
         const double fps = step < 1e29 ? std::clamp(1.0 / step, 1.0, 1000.0) : 30.0;
@@ -257,6 +274,13 @@ class Reader {
         if (count * double(take.joints) > 2e8)
             throw FileError(path_, "the animation is too long for its key distance", "resample it");
         take.frames = int(count);
+        for (const auto* tracks : {&turns, &moves})
+            for (const auto& [joint, track] : *tracks)
+                for (const double time : track.times) {
+                    const double frame = (time - first) * rate;
+                    ++file_.facts.keys;
+                    file_.facts.keys_off_frames += std::abs(frame - std::round(frame)) > 0.02;
+                }
         std::sort(moves.begin(), moves.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
         for (const auto& [joint, track] : moves) take.translated.push_back(joint);
         take.R.resize(size_t(take.frames) * size_t(take.joints));

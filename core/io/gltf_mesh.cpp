@@ -238,7 +238,7 @@ class MeshReader {
             }
         }
         for (VertexSkin& skin : mesh.skin) {
-            const float sum = normalise_weights(skin);
+            const float sum = is_skinned ? normalise_weights(skin, file_.facts) : normalise_weights(skin);
             if (!(sum > 0.0f)) {
                 if (is_skinned) ++unweighted_;
             } else if (std::abs(sum - 1.0f) > 1e-3f) {

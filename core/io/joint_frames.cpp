@@ -28,6 +28,7 @@ int JointFrames::add(SkeletonFile& file, int parent, int node, const std::string
                      const NodeTransform& t) {
     FileNode at;
     at.node = node;
+    at.name = name;
     if (parent >= 0) {
         at.scale_above = scale_below_[size_t(parent)];
         at.flip_above = flip_below_[size_t(parent)];
@@ -38,6 +39,7 @@ int JointFrames::add(SkeletonFile& file, int parent, int node, const std::string
     file.skeleton.rest_p.push_back(place(at, t.p));
     const Vec3 size = t.scale.cwiseAbs();
     const double own = std::cbrt(size.prod());
+    if ((size - Vec3::Constant(own)).norm() > 1e-4 * own) file.facts.uneven_scale.push_back(name);
     if ((size - Vec3::Constant(own)).norm() > 1e-4 * own)
         file.notes.push_back(
             fmt::format("node '{}' is scaled unevenly: its mean scale {:.4g} is used", name, own));

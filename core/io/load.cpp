@@ -7,29 +7,17 @@
 #include <cmath>
 #include <filesystem>
 
-#include "core/body/shape.hpp"
+#include "core/intake/repair.hpp"
 #include "core/io/bvh.hpp"
 #include "core/io/file_error.hpp"
 #include "core/io/gltf.hpp"
 #include "core/io/scene.hpp"
+#include "core/io/units.hpp"
 #include "core/rest/measures.hpp"
 
 namespace nb {
 
 namespace {
-
-struct KnownUnit {
-    double metres;
-    const char* name;
-};
-// In the order in which they are tried; the last is the unit of a widespread open capture set (inch / 0.45).
-constexpr std::array<KnownUnit, 7> known_units{{{0.01, "centimetre"},
-                                                {1.0, "metre"},
-                                                {0.0254, "inch"},
-                                                {0.001, "millimetre"},
-                                                {0.1, "decimetre"},
-                                                {0.3048, "foot"},
-                                                {0.0254 / 0.45, "inch / 0.45"}}};
 
 std::string axis_name(int axis, double sign) {
     return fmt::format("{}{}", sign < 0 ? '-' : '+', "XYZ"[axis]);
@@ -64,7 +52,7 @@ Vec3 middle_of(const RoleMap& roles, const Pose& pose, std::initializer_list<con
 
 /// From the hip centre to the head (or shoulders), the body's own up in this pose.
 Vec3 trunk_direction(const RoleMap& roles, const Pose& pose) {
-    if (roles.plan == "quadruped")
+    if (roles.is_four_legged())
         return (middle_of(roles, pose, {"thigh", "upperarm"}) - middle_of(roles, pose, {"foot", "hand"}))
             .normalized();
     const Vec3 centre =
@@ -85,7 +73,7 @@ Vec3 trunk_direction(const RoleMap& roles, const Pose& pose) {
 
 /// Where the pelvis faces: the thigh-joint line crossed with up.
 Vec3 pelvis_facing(const RoleMap& roles, const Pose& pose, const Vec3& up) {
-    if (roles.plan == "quadruped")
+    if (roles.is_four_legged())
         return middle_of(roles, pose, {"upperarm"}) - middle_of(roles, pose, {"thigh"});
     return Vec3(pose.p[size_t(roles.joint("thigh.left"))] - pose.p[size_t(roles.joint("thigh.right"))])
         .cross(up);
@@ -146,7 +134,7 @@ void find_unit(const Skeleton& skeleton, const RoleMap& roles, const LoadOptions
         return;
     }
     conventions.is_unit_guessed = true;
-    const bool is_quadruped = roles.plan == "quadruped";
+    const bool is_quadruped = roles.is_four_legged();
     // On four legs the head stands about 1.4 hind legs high (dogs; from memory).
     const double height =
         is_quadruped
@@ -195,6 +183,53 @@ void bring_into_world(const FileConventions& conventions, Skeleton& skeleton, st
     for (Quat& R : take.R) R = R_WF * R * R_FW;
 }
 
+/// 1 for joints that carry skin; empty without a mesh.
+std::vector<char> find_skinned(const SkeletonFile& file) {
+    if (file.meshes.empty()) return {};
+    std::vector<char> carries(file.skeleton.names.size(), 0);
+    for (const Mesh& mesh : file.meshes)
+        for (const VertexSkin& v : mesh.skin)
+            for (size_t k = 0; k < v.weight.size(); ++k)
+                if (v.weight[k] > 0.0f && v.palette[k] < mesh.palette.size())
+                    if (const int j = mesh.palette[v.palette[k]].joint; j >= 0) carries[size_t(j)] = 1;
+    return carries;
+}
+
+/// The file's own humanoid mapping stands above what is proposed; the rest is filled by evidence.
+void use_mapping(const SkeletonFile& file, RoleMap& roles) {
+    if (file.mapping.empty()) return;
+    for (const auto& mapped : file.mapping) {
+        std::erase_if(roles.fills, [&mapped](const RoleFill& fill) {
+            return fill.role == mapped.first || fill.joint == mapped.second;
+        });
+        roles.fills.push_back(
+            {mapped.first, mapped.second, 0.98, {"the file's own humanoid mapping says so"}, false});
+    }
+    roles.plan = "biped";
+    roles.notes.emplace_back("the file has a humanoid mapping (VRM 1.0): its roles are taken from it");
+    update_role_lists(file.skeleton, roles);
+}
+
+void repair_take(Take& take, const LoadOptions& options, const std::string& path, int& bridged) {
+    if (options.bridge_breaks) {
+        const auto breaks = find_breaks(take);
+        bridge(take, breaks);
+        bridged = int(breaks.size());
+    }
+    const int last = options.trim_last > 0 ? std::min(options.trim_last, take.frames) : take.frames;
+    if (options.trim_first > 0 || last < take.frames) {
+        if (options.trim_first < 0 || options.trim_first >= last)
+            throw FileError(path, "the trim leaves no frames", "keep at least one frame");
+        take = trim(take, options.trim_first, last);
+    }
+    if (options.fps && std::abs(*options.fps - take.fps()) > 1e-9) {
+        if (!(*options.fps >= 0.1 && *options.fps <= 1000.0))
+            throw FileError(path, fmt::format("{} frames a second is no rate", *options.fps),
+                            "give 0.1 to 1000");
+        take = resample(take, *options.fps);
+    }
+}
+
 }  // namespace
 
 LoadedFile settle(SkeletonFile file, const std::string& path, const std::string& format,
@@ -207,8 +242,28 @@ LoadedFile settle(SkeletonFile file, const std::string& path, const std::string&
     rig.format = format;
     character.id = make_uuid();
     character.name = rig.name;
-    character.roles =
-        options.ignore_names ? propose_roles_by_shape(file.skeleton) : propose_roles(file.skeleton);
+    rig.options = options;
+    rig.facts = std::move(file.facts);
+    rig.facts.renamed = make_names_unique(file.skeleton);
+    for (const auto& name : rig.facts.renamed)
+        file.notes.push_back(fmt::format("a bone name was used twice: the later one is '{}' here", name));
+    RoleRequest request;
+    request.ignore_names = options.ignore_names;
+    request.plan = options.plan;
+    request.carries_skin = find_skinned(file);
+    if (!options.plan.empty() && !find_body_plan(options.plan))
+        throw FileError(path, fmt::format("'{}' is no body plan", options.plan),
+                        fmt::format("choose of {}", fmt::join(body_plan_names(), ", ")));
+    if (!options.tree.empty()) {
+        request.tree = file.skeleton.find(options.tree);
+        if (request.tree < 0)
+            throw FileError(path, fmt::format("has no bone '{}' to choose its tree by", options.tree),
+                            "name a bone of the body");
+        while (file.skeleton.parents[size_t(request.tree)] >= 0)
+            request.tree = file.skeleton.parents[size_t(request.tree)];
+    }
+    character.roles = propose_roles(file.skeleton, request);
+    if (!options.ignore_names) use_mapping(file, character.roles);
     find_axes(file.skeleton, character.roles, file.take, options, rig.conventions);
     if (format == "glb" && !options.unit_m) {
         rig.conventions.unit_reason = "glTF is in metres";
@@ -228,6 +283,15 @@ LoadedFile settle(SkeletonFile file, const std::string& path, const std::string&
     rig.notes.insert(rig.notes.end(), character.roles.notes.begin(), character.roles.notes.end());
     Take& take = file.take;
     take.name = rig.name;
+    loaded.file_frames = take.frames;
+    loaded.file_fps = take.frames > 0 ? take.nominal_fps() : 0.0;
+    if (take.frames > 0) repair_take(take, options, path, loaded.bridged);
+    std::string why_not;
+    if (can_be_transferred(character.roles, why_not)) {
+        if (!options.lengths.empty())
+            change_lengths(rig.skeleton, character.roles, options.lengths, take.frames > 0 ? &take : nullptr);
+        stand_rest(rig.skeleton, character.roles, options.on_floor, options.over_origin);
+    }
     if (take.frames > 0) {
         take.first_motion_frame = find_first_motion_frame(take);
         if (take.first_motion_frame > 0)
@@ -243,7 +307,8 @@ LoadedFile settle(SkeletonFile file, const std::string& path, const std::string&
     }
     std::string why;
     if (can_be_transferred(character.roles, why))
-        character.rest = align_rest(rig.skeleton, character.roles, take.frames > 0 ? &take : nullptr);
+        character.rest =
+            align_rest(rig.skeleton, character.roles, take.frames > 0 ? &take : nullptr, options.reference);
     if (take.frames > 0) loaded.take = std::move(take);
     return loaded;
 }
@@ -257,7 +322,7 @@ void check_animation(const std::string& path, const std::vector<std::string>& an
 }
 
 double body_height(const Skeleton& skeleton, const RoleMap& roles) {
-    if (roles.plan == "quadruped") {
+    if (roles.is_four_legged()) {
         // On four legs: from the lowest point of the rest to its highest.
         const Pose rest = rest_pose(skeleton);
         double low = 1e30;
@@ -292,7 +357,7 @@ LoadedFile load_file(const std::string& path, const LoadOptions& options) {
     std::string ending = std::filesystem::path(path).extension().string();
     std::transform(ending.begin(), ending.end(), ending.begin(),
                    [](char c) { return c >= 'A' && c <= 'Z' ? char(c + 32) : c; });
-    if (ending == ".glb" || ending == ".gltf")
+    if (ending == ".glb" || ending == ".gltf" || ending == ".vrm")
         return settle(read_gltf(path, options.animation), path, "glb", options);
     if (is_scene_ending(ending))
         return settle(read_scene(path, options.animation), path, ending.substr(1), options);

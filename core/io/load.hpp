@@ -3,21 +3,13 @@
 #pragma once
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "core/io/skeleton_file.hpp"
 #include "core/motion/take.hpp"
 #include "core/rest/character.hpp"
 
 namespace nb {
-
-/// What is said by hand about a file, where it is silent or wrong.
-struct LoadOptions {
-    std::optional<double> unit_m;   ///< one unit of the file in metres
-    std::optional<std::string> up;  ///< "+Y", "-Z" ...
-    std::optional<std::string> facing;
-    int animation = 0;          ///< which, of a file that holds several; from 0
-    bool ignore_names = false;  ///< roles from shape and tree alone
-};
 
 /// A thing that stands on the stage beside the bodies of a take: a crate that is carried, the steps.
 struct StagePiece {
@@ -30,6 +22,9 @@ struct StagePiece {
 struct LoadedFile {
     Character character;
     std::optional<Take> take;  ///< absent when the file holds no motion
+    int file_frames = 0;       ///< frames of the file before trimming and resampling
+    double file_fps = 0.0;
+    int bridged = 0;  ///< breaks that were led through
     std::vector<StagePiece> pieces;
     std::vector<std::string> animations;  ///< names of all the file holds; `take` is one of them
 };

@@ -182,7 +182,7 @@ class Reader {
             }
         }
         if (mesh.palette.empty()) mesh.palette.push_back({0, Eigen::Matrix4d::Identity()});
-        for (VertexSkin& skin : mesh.skin) normalise_weights(skin);
+        for (VertexSkin& skin : mesh.skin) normalise_weights(skin, file_.facts);
     }
 
     /// A mesh without bones is carried by the joint it hangs on.

@@ -1,6 +1,7 @@
 // What a file with a skeleton holds, in the file's own unit and axes: what the readers give and writers take.
 #pragma once
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "core/motion/take.hpp"
@@ -15,9 +16,12 @@ struct SkeletonFile {
     Take take;                                   ///< no frames when the file has no motion
     std::vector<Mesh> meshes;
     std::vector<std::string> images;
-    std::vector<FileNode> nodes;     ///< a joint; empty for formats without nodes
-    double unit_m = 0.0;             ///< metres of one unit where the file says; 0: it does not
-    std::string unit_reason;         ///< who says so
+    std::vector<FileNode> nodes;  ///< a joint; empty for formats without nodes
+    double unit_m = 0.0;          ///< metres of one unit where the file says; 0: it does not
+    std::string unit_reason;      ///< who says so
+    /// Role and joint as the file's own humanoid mapping has them (core/io/vrm.hpp); empty: it has none.
+    std::vector<std::pair<std::string, int>> mapping;
+    FileFacts facts;
     std::vector<std::string> notes;  ///< what was odd, one sentence each
 };
 

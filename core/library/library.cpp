@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cstdlib>
 #include <filesystem>
 
 #include "core/io/file_error.hpp"
@@ -16,7 +17,8 @@ namespace {
 
 bool is_skeleton_file(const fs::path& path) {
     const auto ending = path.extension();
-    return ending == ".bvh" || ending == ".glb" || ending == ".gltf" || is_scene_ending(ending.string());
+    return ending == ".bvh" || ending == ".glb" || ending == ".gltf" || ending == ".vrm" ||
+           is_scene_ending(ending.string());
 }
 
 std::vector<fs::path> sorted_entries(const fs::path& folder) {
@@ -57,6 +59,14 @@ Library open_library(const std::string& folder) {
         document_path.replace_extension(".take.json");
         library.takes.push_back({file.stem().string(), file.string(), if_exists(document_path)});
     }
+    for (const fs::path& file : sorted_entries(root / "plans")) {
+        if (file.extension() != ".json") continue;
+        try {
+            load_body_plan(file.string());
+        } catch (const FileError& error) {
+            library.troubles.emplace_back(error.what());
+        }
+    }
     return library;
 }
 
@@ -79,6 +89,10 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
             if (at->contains("facing") && (*at)["facing"].is_string())
                 options.facing = (*at)["facing"].get<std::string>();
         }
+        if (is_rig_of_document(read, rig_path)) {
+            read_intake(read, document, options);
+            if (given.is_by_hand) options = given;
+        }
     }
     LoadedFile loaded = load_file(rig_path, options);
     if (!document.empty())
@@ -88,7 +102,7 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
 }
 
 LoadedFile load_take(const std::string& path, const std::string& character_document,
-                     std::vector<std::string>& notes, int animation) {
+                     std::vector<std::string>& notes, int animation, const LoadOptions* by_hand) {
     const bool is_document = path.ends_with(".take.json");
     TakeDocument document;
     std::string motion = path;
@@ -102,9 +116,22 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
     }
     LoadOptions given;
     given.animation = animation;
-    if (document.unit_m > 0) given.unit_m = document.unit_m;
-    if (!document.up.empty()) given.up = document.up;
-    if (!document.facing.empty()) given.facing = document.facing;
+    if (is_document) {
+        read_intake(document.other, path, given);
+        // The document's trim counts the file's frames, its last one not included.
+        given.trim_first = std::max(0, document.trim_first);
+        given.trim_last = document.trim_last > document.trim_first && document.trim_last < document.frames
+                              ? document.trim_last
+                              : 0;
+    }
+    if (by_hand) {
+        given = *by_hand;
+        given.animation = animation;
+        given.is_by_hand = true;
+    }
+    if (!by_hand && document.unit_m > 0) given.unit_m = document.unit_m;
+    if (!by_hand && !document.up.empty()) given.up = document.up;
+    if (!by_hand && !document.facing.empty()) given.facing = document.facing;
     LoadedFile loaded = load_character(motion, character, notes, given);
     for (StagePiece piece : document.pieces) {
         piece.path = (fs::path(path).parent_path() / piece.path).lexically_normal().string();
@@ -114,17 +141,25 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
             loaded.pieces.push_back(std::move(piece));
     }
     if (!loaded.take) throw FileError(motion, "holds no motion", "give a take");
-    if (is_document) {
+    // The document's own word on frame 0 holds while the take has its frames as the file has them.
+    const LoadOptions& in_force = loaded.character.rig.options;
+    if (is_document && in_force.trim_first == 0 && !in_force.fps)
         loaded.take->first_motion_frame = std::clamp(document.first_motion_frame, 0, loaded.take->frames - 1);
-        if (document.trim_last > document.trim_first &&
-            (document.trim_first > 0 || document.trim_last < loaded.take->frames)) {
-            loaded.take = trim(*loaded.take, document.trim_first, document.trim_last);
-            if (loaded.take->frames == 0)
-                throw FileError(path, "the trim leaves no frames",
-                                "set trim.first and trim.last inside the take");
-        }
-    }
     return loaded;
+}
+
+std::string limbering_take() {
+    std::vector<fs::path> places;
+    if (const char* share = std::getenv("NB_SHARE")) places.emplace_back(share);
+    std::error_code error;
+    const fs::path program = fs::read_symlink("/proc/self/exe", error);
+    if (!error) places.push_back(program.parent_path() / ".." / "share" / "nimble-bone");
+    places.emplace_back(NB_SHARE_DIR);
+    for (const fs::path& place : places)
+        if (const fs::path take = place / "takes" / "limbering.bvh"; fs::exists(take, error))
+            return take.string();
+    throw FileError("limbering.bvh", "the shipped take is not found",
+                    "set NB_SHARE to the folder that has takes/");
 }
 
 bool find_pairing(const Library& library, const std::string& source_id, const std::string& target_id,

@@ -4,6 +4,7 @@
 //   characters/<name>/  rig.bvh | rig.glb   character.json
 //   takes/<name>.bvh    <name>.take.json
 //   pairings/<id>.json
+//   plans/<name>.json   body plans of the library's own (docs/body-plans.md)
 #pragma once
 #include <string>
 #include <vector>
@@ -25,19 +26,27 @@ struct Library {
     std::string folder;
     std::vector<LibraryEntry> characters;
     std::vector<LibraryEntry> takes;
+    std::vector<std::string> troubles;  ///< what of it could not be read: body plans
 };
 
 /// Throws FileError when the folder or its library.json cannot be read.
 Library open_library(const std::string& folder);
 
-/// A rig with its character document, when there is one (`document` may be empty).
+/// A rig with its character document, when there is one (`document` may be empty). Options that are
+/// `is_by_hand` stand in the place of what the document says of unit, axes and repairs.
 LoadedFile load_character(const std::string& rig_path, const std::string& document,
                           std::vector<std::string>& notes, const LoadOptions& given = {});
 
 /// A take: a motion file, or a *.take.json that names one and its trim. The source character is the one the
-/// document names, when it fits; else it is proposed from the file itself.
+/// document names, when it fits; else it is proposed from the file itself. `by_hand` stands in the place of
+/// what the document says of unit, axes, trim and repairs.
 LoadedFile load_take(const std::string& path, const std::string& character_document,
-                     std::vector<std::string>& notes, int animation = 0);
+                     std::vector<std::string>& notes, int animation = 0,
+                     const LoadOptions* by_hand = nullptr);
+
+/// The shipped limbering take: from the environment (NB_SHARE), beside the program, or in the source tree.
+/// Throws FileError when it is nowhere.
+std::string limbering_take();
 
 /// The pairing of two characters in the library, by their ids; false when there is none.
 bool find_pairing(const Library& library, const std::string& source_id, const std::string& target_id,

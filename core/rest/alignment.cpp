@@ -268,12 +268,15 @@ RestAlignment own_rest(const Skeleton& skeleton, const RoleMap& roles) {
 
 }  // namespace
 
-RestAlignment align_rest(const Skeleton& skeleton, const RoleMap& roles, const Take* take) {
-    if (roles.plan == "quadruped") return own_rest(skeleton, roles);
+RestAlignment align_rest(const Skeleton& skeleton, const RoleMap& roles, const Take* take,
+                         const std::string& reference) {
+    if (roles.is_four_legged()) return own_rest(skeleton, roles);
     std::vector<Candidate> candidates;
     candidates.push_back({"rest pose", rest_pose(skeleton), 0.0, {}});
     if (!skeleton.bind_R.empty()) candidates.push_back({"bind pose", bind_pose(skeleton), 0.0, {}});
     if (take && take->frames > 0) candidates.push_back({"first frame", pose_at(skeleton, *take, 0), 0.0, {}});
+    if (std::any_of(candidates.begin(), candidates.end(), [&](const auto& c) { return c.name == reference; }))
+        std::erase_if(candidates, [&](const auto& c) { return c.name != reference; });
     for (Candidate& candidate : candidates) judge(skeleton, roles, candidate);
     const Candidate& best =
         *std::min_element(candidates.begin(), candidates.end(),

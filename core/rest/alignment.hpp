@@ -55,8 +55,10 @@ Vec3 stance_hinge(std::string_view limb);
 bool find_bone_end(const Skeleton& skeleton, const RoleMap& roles, std::string_view role, const Pose& pose,
                    Vec3& end_m);
 
-/// `take` may be null. Needs hips and both thighs; other roles as far as they are filled.
-RestAlignment align_rest(const Skeleton& skeleton, const RoleMap& roles, const Take* take);
+/// `take` may be null. Needs hips and both thighs; other roles as far as they are filled. `reference` names
+/// the reference pose to take ("rest pose", "bind pose", "first frame"); empty or not at hand: the nearest.
+RestAlignment align_rest(const Skeleton& skeleton, const RoleMap& roles, const Take* take,
+                         const std::string& reference = {});
 
 /// Fills `R_WJ0` and `p_WJ0` from `D_W`.
 void apply_alignment(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& rest);

@@ -1,6 +1,26 @@
 #include "core/rig/mesh.hpp"
 
+#include <algorithm>
+#include <cmath>
+
+#include "core/rig/rig.hpp"
+
 namespace nb {
+
+float normalise_weights(VertexSkin& skin, FileFacts& facts) {
+    ++facts.vertices;
+    facts.vertices_over_four +=
+        std::count_if(skin.weight.begin(), skin.weight.end(), [](float w) { return w > 0.0f; }) > 4;
+    const float sum = normalise_weights(skin);
+    if (!(sum > 0.0f)) {
+        ++facts.vertices_without;
+    } else if (std::abs(sum - 1.0f) > 1e-3f) {
+        ++facts.vertices_off_sum;
+        if (std::abs(double(sum) - 1.0) > std::abs(facts.worst_weight_sum - 1.0))
+            facts.worst_weight_sum = double(sum);
+    }
+    return sum;
+}
 
 float normalise_weights(VertexSkin& skin) {
     float sum = 0.0f;

@@ -29,6 +29,9 @@ struct VertexSkin {
 /// Brings the weights of a vertex to a sum of 1; a vertex without weight follows the first joint of its
 /// palette. Returns the sum as it was.
 float normalise_weights(VertexSkin& skin);
+/// The same, counted: what a reader met in a file's weights.
+struct FileFacts;
+float normalise_weights(VertexSkin& skin, FileFacts& facts);
 
 struct Mesh {
     std::string name;

@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "core/rig/load_options.hpp"
 #include "core/rig/mesh.hpp"
 #include "core/rig/skeleton.hpp"
 
@@ -30,8 +31,26 @@ struct Channel {
 /// frames inside do not have. R_PJ = F R_file F, p_PJ = scale F p_file with F = diag(flip).
 struct FileNode {
     int node = -1;
+    std::string name;  ///< in the file
     double scale_above = 1.0;
     Vec3 flip_above = Vec3::Ones();
+};
+
+/// What a reader met in a file and set right, or could not: counts and names for the findings of the intake.
+struct FileFacts {
+    std::vector<std::string> constant_scale_keys;  ///< nodes whose scale keys never change: no motion
+    std::vector<std::string> animated_scale;  ///< nodes whose scale keys change: kept in the file, not solved
+    std::vector<std::string> uneven_scale;    ///< nodes whose scale is not the same along all axes
+    std::vector<std::string> renamed;         ///< bones whose names were used before, as they are called now
+    int vertices = 0;
+    int vertices_over_four = 0;  ///< with more than four weights
+    int vertices_off_sum = 0;    ///< whose weights do not add up to 1 within 0.001
+    double worst_weight_sum = 1.0;
+    int vertices_without = 0;   ///< without any weight
+    int keys = 0;               ///< times of keys that were looked at
+    int keys_off_frames = 0;    ///< that lie more than a fiftieth of a frame off whole frames
+    double key_rate_fps = 0.0;  ///< that of the closest keys, as it was; 0 for formats with a frame time
+    int announced_frames = 0;   ///< by a header; 0: it says none
 };
 
 struct Rig {
@@ -44,7 +63,9 @@ struct Rig {
     std::vector<Mesh> meshes;
     std::vector<std::string> images;  ///< encoded pictures (PNG, JPEG) that meshes refer to
     std::vector<FileNode> nodes;      ///< a joint; empty for formats without nodes
-    std::vector<std::string> notes;   ///< what was odd in the file, one sentence each
+    LoadOptions options;              ///< with which it was read
+    FileFacts facts;
+    std::vector<std::string> notes;  ///< what was odd in the file, one sentence each
 };
 
 }  // namespace nb

@@ -12,6 +12,7 @@
 
 #include "app/error_strip.hpp"
 #include "app/finder.hpp"
+#include "app/intake_panel.hpp"
 #include "app/library_panel.hpp"
 #include "app/main_window.hpp"
 #include "app/rails_view.hpp"
@@ -128,12 +129,36 @@ int main(int argc, char** argv) {
              window.playback().go_to(1200);
              shoot("capture");
          }},
+        {"intake",
+         [&] {
+             window.stations().set_station(Station::intake);
+             window.workspace().open_file("/usr/share/assimp/models/BVH/01_01.bvh");
+             settle_down(window);
+             window.playback().go_to(1200);
+             shoot("intake");
+             if (!wanted.isEmpty()) {
+                 window.intake().show_body(true);
+                 shoot("intake-target");
+                 window.intake().show_body(false);
+             }
+             window.stations().set_station(Station::transfer);
+         }},
         {"roles",
          [&] {
              window.stations().set_station(Station::roles);
              window.stage().set_spread(0.75);
              window.rails().pick("forearm.left", false);
              shoot("roles");
+             if (!wanted.isEmpty()) {
+                 window.rails().pick_chain("arm.left");
+                 shoot("roles-chain");
+                 window.workspace().open_file(
+                     QString::fromStdString(std::string(NB_SOURCE_DIR) +
+                                            "/demo-library/characters/quay-dog/rig.glb"),
+                     true);
+                 settle_down(window);
+                 shoot("roles-dog");
+             }
              window.stations().set_station(Station::transfer);
          }},
         {"finder",

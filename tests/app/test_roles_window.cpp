@@ -102,6 +102,102 @@ class RolesWindowTest : public test::WindowFixture {
         QVERIFY(w().workspace().result() || settled());
     }
 
+    void a_whole_limb_goes_through_one_bone() {
+        to_roles();
+        for (const char* role : {"clavicle.left", "upperarm.left", "forearm.left", "hand.left"}) {
+            click_rung(role);
+            QTest::keyClick(&w().rails(), Qt::Key_Delete);
+        }
+        QCOMPARE(bone("forearm.left"), QString());
+        // A click on the limb's name, then one of its bones: all four are given, and the other side's.
+        QTest::mouseClick(&w().rails(), Qt::LeftButton, {},
+                          w().rails().place_of_chain("arm.left").center().toPoint());
+        QCOMPARE(w().rails().picked_chain(), QString("arm.left"));
+        QVERIFY(w().rails().is_waiting());
+        click_bone("hand.l");
+        QCOMPARE(bone("clavicle.left"), QString("collarbone.l"));
+        QCOMPARE(bone("upperarm.left"), QString("humerus.l"));
+        QCOMPARE(bone("forearm.left"), QString("radius.l"));
+        QCOMPARE(bone("hand.left"), QString("hand.l"));
+        QCOMPARE(bone("hand.right"), QString("hand.r"));
+        QVERIFY(!w().rails().is_waiting());
+        QTest::keyClick(&w(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(bone("forearm.left"), QString());
+    }
+
+    void a_whole_finger_goes_through_one_bone() {
+        to_roles();
+        click_rung("index.1.right");
+        QTest::keyClick(&w().rails(), Qt::Key_W);
+        QCOMPARE(w().rails().picked_chain(), QString("index.right"));
+        click_bone("little.2.r");
+        QCOMPARE(bone("index.1.right"), QString("little.1.r"));
+        QCOMPARE(bone("index.3.right"), QString("little.3.r"));
+        QCOMPARE(bone("index.2.left"), QString("little.2.l"));
+    }
+
+    void settled_roles_are_kept() {
+        to_roles();
+        QTest::mouseClick(w().roles().settled_box(), Qt::LeftButton, {}, QPoint(8, 8));
+        QVERIFY(target().roles.is_settled);
+        click_rung("head");
+        QTest::keyClick(&w().rails(), Qt::Key_Delete);
+        QCOMPARE(bone("head"), QString("skull"));
+        QVERIFY2(w().notice().line().contains("settled"), qPrintable(w().notice().line()));
+        QTest::keyClick(&w(), Qt::Key_S, Qt::ControlModifier);
+        const std::string text = read_file((library() + "/characters/ferrier/character.json").toStdString());
+        QVERIFY(text.find("\"settled\": true") != std::string::npos);
+        QTest::keyClick(&w(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(!target().roles.is_settled);
+    }
+
+    void the_check_leads_to_what_is_odd() {
+        to_roles();
+        QVERIFY(!w().roles().check_list()->isVisible());
+        click_rung("head");
+        QTest::keyClick(&w().rails(), Qt::Key_Delete);
+        QListWidget* list = w().roles().check_list();
+        QVERIFY(list->isVisible());
+        QVERIFY(list->item(0)->text().contains("head"));
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->item(0)).center());
+        QCOMPARE(w().rails().picked(), QString("head"));
+        QVERIFY(w().rails().is_waiting());
+    }
+
+    void the_source_has_rails_too() {
+        to_roles();
+        w().roles().show_body(false);
+        QVERIFY(!w().rails().is_of_target());
+        const auto source = [this]() -> const Character& { return w().workspace().source()->file.character; };
+        const int clavicle = source().roles.joint("clavicle.left");
+        QVERIFY(clavicle >= 0);
+        click_rung("clavicle.left");
+        QVERIFY(!w().stage().is_selected_in_target());
+        QCOMPARE(w().stage().selected_joint(), clavicle);
+        QTest::keyClick(&w().rails(), Qt::Key_Delete);
+        QVERIFY(source().roles.joint("clavicle.left") < 0);
+        QVERIFY(settled());
+        QTest::keyClick(&w(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(source().roles.joint("clavicle.left"), clavicle);
+    }
+
+    void roles_are_taken_from_a_kin() {
+        // Another size of the ferrier, with no document of its own.
+        QDir().mkpath(folder_.filePath("kin"));
+        QFile::copy(library() + "/characters/ferrier/rig.glb", folder_.filePath("kin/tall.glb"));
+        w().workspace().open_file(folder_.filePath("kin/tall.glb"), true);
+        QVERIFY(QTest::qWaitFor([this] { return target().rig.name == "tall"; }, 10000));
+        QVERIFY(settled());
+        to_roles();
+        const auto kin = w().workspace().kin_of(true);
+        QVERIFY(!kin.empty());
+        QCOMPARE(kin.front().name, QString("the ferrier"));
+        QVERIFY(kin.front().share > 0.999);
+        w().roles().take_from(kin.front().document);
+        QVERIFY(target().roles.fill("hand.left")->evidence.front().find("the ferrier") != std::string::npos);
+        QVERIFY(w().notice().line().contains("very names"));
+    }
+
     void a_crash_loses_no_role() {
         to_roles();
         click_rung("clavicle.left", true);

@@ -99,6 +99,53 @@ class CommandLineTest : public QObject {
         QVERIFY(json["unassigned"].isArray());
         QVERIFY(QFile::exists(in("character.json")));
     }
+    /// One rig's characterization on another of its kind; a plan of one's own; both standards written.
+    void characterize_reuses_and_writes_standards() {
+        const QString rig_file = QString::fromStdString(test::demo("characters/net-mender/rig.glb"));
+        const QString known = QString::fromStdString(test::demo("characters/net-mender/character.json"));
+        const Run run = nbone({"characterize", rig_file, "--apply", known, "--ignore-names", "--vrm",
+                               in("mender.vrm.glb"), "--iso-names", in("mender.bvh"), "--json"});
+        QVERIFY2(run.code == 0, qPrintable(run.error));
+        const QJsonObject json = QJsonDocument::fromJson(run.out.toUtf8()).object();
+        QCOMPARE(json["plan"].toString(), QString("biped"));
+        QVERIFY(json["differences"].toArray()[0].toString().contains("by their very name"));
+        QCOMPARE(json["differences"].toArray().size(), qsizetype(1));
+        QVERIFY(json["twists"].isArray() && json["check"].isArray());
+        QVERIFY(load_file(in("mender.vrm.glb").toStdString()).character.roles.missing.empty());
+        QVERIFY(load_file(in("mender.bvh").toStdString()).character.rig.skeleton.find("l_wrist") >= 0);
+        const Run misfit = nbone({"characterize", capture("01_01.bvh"), "--apply", in("none.json")});
+        QCOMPARE(misfit.code, 3);
+        write_file(in("plan.json").toStdString(),
+                   R"({"format": "nimble-bone/body-plan", "version": 1, "name": "my crew", "extends": "biped",
+                       "chains": [], "needed": ["neck.1"]})");
+        const Run planned =
+            nbone({"characterize", capture("01_01.bvh"), "--plan", in("plan.json"), "--json"});
+        QCOMPARE(planned.code, 0);
+        QCOMPARE(QJsonDocument::fromJson(planned.out.toUtf8()).object()["plan"].toString(),
+                 QString("my crew"));
+        const Run unknown = nbone({"characterize", capture("01_01.bvh"), "--plan", "fish"});
+        QCOMPARE(unknown.code, 3);
+    }
+    void inspect_has_all_findings() {
+        const Run run = nbone({"inspect", capture("01_01.bvh"), "--json"});
+        QCOMPARE(run.code, 0);
+        const QJsonArray findings = QJsonDocument::fromJson(run.out.toUtf8()).object()["findings"].toArray();
+        QStringList kinds;
+        for (const QJsonValue& finding : findings) {
+            kinds << finding["kind"].toString();
+            QVERIFY(!finding["what"].toString().isEmpty() && finding["bones"].isArray());
+        }
+        for (const auto* kind : {"unit", "up axis", "facing", "rest pose", "zero-length bones", "frame rate"})
+            QVERIFY2(kinds.contains(kind), kind);
+    }
+    void limbering_writes_a_certificate() {
+        const QString folder = QString::fromStdString(test::demo("characters/dockhand"));
+        const Run run = nbone({"limber", folder + "/rig.glb", "--character", folder + "/character.json",
+                               "--out", in("certificate.json")});
+        QVERIFY2(run.code == 0, qPrintable(run.error));
+        QVERIFY(run.out.contains("directions within"));
+        QVERIFY(QFile::exists(in("certificate.json")));
+    }
     void transfer_keeps_names_unit_axes_and_frames() {
         const QString out = in("dockhand.bvh");
         const Run run = nbone({"transfer", "--take", capture("01_01.bvh"), "--target",
@@ -153,9 +200,10 @@ class CommandLineTest : public QObject {
     }
     void unsure_roles_are_code_4_and_listed() {
         std::string text = read_file(test::rig("dockhand/rig.bvh"));
-        for (const std::string name : {"L_LowLeg_jnt", "R_LowLeg_jnt"})
-            for (size_t at = text.find(name); at != std::string::npos; at = text.find(name))
-                text.replace(at, name.size(), name.substr(0, 2) + "part7");
+        // The names of the legs say the other side than the body.
+        for (const std::string part : {"UpLeg_jnt", "LowLeg_jnt", "Ankle_jnt", "Ball_jnt"})
+            for (size_t at = text.find(part); at != std::string::npos; at = text.find(part, at + part.size()))
+                if (at >= 2) text[at - 2] = text[at - 2] == 'L' ? 'R' : 'L';
         write_file(in("odd.bvh").toStdString(), text);
         const Run run = nbone({"transfer", "--take", capture("01_01.bvh"), "--target", in("odd.bvh"), "--out",
                                in("odd_out.bvh")});

@@ -125,6 +125,27 @@ class DocumentsTest : public QObject {
         take.id = make_uuid();
         take.file = "x.bvh";
         write("t.json", take_document(take));
+        LoadedFile repaired = source;
+        LoadOptions& options = repaired.character.rig.options;
+        options.tree = "Hips";
+        options.reference = "first frame";
+        options.on_floor = options.over_origin = options.bridge_breaks = true;
+        options.fps = 60.0;
+        options.lengths = {{"legs", 0.9}, {"neck", 1.1}};
+        options.unit_m = 0.01;
+        repaired.character.roles.is_settled = true;
+        write("c3.json", character_document(repaired.character));
+        write("t2.json", changed_take_document(repaired, in_folder("none.take.json")));
+        write("u.json", change_document(repaired.character));
+        LoadOptions read_back;
+        read_change(read_document(in_folder("u.json"), "unsaved"), "u", read_back);
+        QVERIFY(read_back == options);
+        write("certificate.json",
+              certificate_document(target.character,
+                                   review_transfer(source.character, result.source, target.character,
+                                                   result.target, source.take->frame_time_s, 1)));
+        for (const auto* plan : {"biped", "quadruped"})
+            paths << QString(NB_SOURCE_DIR "/core/body/plans/%1.json").arg(plan);
         QDir demo(QString::fromStdString(test::demo("")));
         paths << demo.filePath("library.json") << demo.filePath("takes/quay-walk.take.json");
         for (const auto* name : {"dockhand", "ferrier", "lamp-child", "performer"})

@@ -244,4 +244,11 @@ TransferResult carry(const LoadedFile& source, const LoadedFile& target, const P
     return transfer(source.character, *source.take, target.character, settings);
 }
 
+SkeletonFile crossed_legs(SkeletonFile body) {
+    for (std::string& name : body.skeleton.names)
+        for (const std::string part : {"thigh_", "shin_", "foot_", "toe_"})
+            if (name.starts_with(part)) name = part + (name.ends_with("left") ? "right" : "left");
+    return body;
+}
+
 }  // namespace nb::test

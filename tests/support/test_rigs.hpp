@@ -54,4 +54,7 @@ Difference difference(const WorldMotion& a, const WorldMotion& b, double k = 1.0
 TransferResult carry(const LoadedFile& source, const LoadedFile& target,
                      const PairingSettings& settings = {});
 
+/// The same body with the names of its legs on the other side than the legs are.
+SkeletonFile crossed_legs(SkeletonFile body);
+
 }  // namespace nb::test

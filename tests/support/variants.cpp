@@ -2,7 +2,8 @@
 
 #include <fmt/format.h>
 
-#include "core/body/plan.hpp"
+#include "core/body/roles.hpp"
+#include "core/body/standards.hpp"
 
 namespace nb::test {
 
@@ -139,7 +140,7 @@ class Cloud {
         const auto at = std::ptrdiff_t(child);
         for (int& up : s.parents) up = up < 0 ? -1 : shift(up);
         s.parents.insert(s.parents.begin() + at, parent);
-        s.names.insert(s.names.begin() + at, "helper");
+        s.names.insert(s.names.begin() + at, is_leaf ? "twist" : "helper");
         s.rest_R.insert(s.rest_R.begin() + at, Quat::Identity());
         s.rest_p.insert(s.rest_p.begin() + at, Vec3::Zero());
         p_.insert(p_.begin() + at, place);
@@ -148,6 +149,20 @@ class Cloud {
         for (auto& [role, j] : body_.joint_of_role) j = shift(j);
         return child;
     }
+    void add_root() {
+        Skeleton& s = body_.skeleton;
+        for (int& up : s.parents) ++up;  // the old root hangs on the new one
+        s.parents.insert(s.parents.begin(), -1);
+        s.names.insert(s.names.begin(), "base");
+        s.rest_R.insert(s.rest_R.begin(), Quat::Identity());
+        s.rest_p.insert(s.rest_p.begin(), Vec3::Zero());
+        p_.insert(p_.begin(), Vec3(0.0, 0.0, 0.0));
+        for (EndSite& site : s.end_sites) ++site.joint;
+        body_.joint_of_role.erase("root");
+        for (auto& [role, j] : body_.joint_of_role) ++j;
+        body_.joint_of_role["root"] = 0;
+    }
+    void lower_hips() { p_[size_t(joint("hips"))].y() -= 0.05 * height(); }
     KnownBody& body() { return body_; }
 
     std::vector<int> spine() const {
@@ -180,7 +195,116 @@ KnownBody known_body(const std::string& name, const Character& character) {
     return body;
 }
 
-Variant make_variant(const KnownBody& base, std::uint64_t seed) {
+namespace {
+
+struct Words {
+    std::map<std::string, std::string> of;  ///< a role's part
+    const char *left, *right;
+    bool is_side_first;
+    const char* between;
+};
+
+const std::vector<Words>& conventions() {
+    static const std::map<std::string, std::string> plain;
+    static const std::map<std::string, std::string> arm_leg{
+        {"thigh", "UpLeg"},     {"shin", "Leg"},          {"toe", "ToeBase"},   {"clavicle", "Shoulder"},
+        {"upperarm", "Arm"},    {"forearm", "ForeArm"},   {"chest", "Spine9"},  {"thumb", "HandThumb"},
+        {"index", "HandIndex"}, {"middle", "HandMiddle"}, {"ring", "HandRing"}, {"little", "HandPinky"}};
+    static const std::map<std::string, std::string> anatomy{
+        {"thigh", "femur"},     {"shin", "tibia"},       {"foot", "ankle"},     {"toe", "ball"},
+        {"clavicle", "collar"}, {"upperarm", "humerus"}, {"forearm", "radius"}, {"hand", "wrist"},
+        {"spine", "lumbar"},    {"chest", "thorax"},     {"neck", "cervical"},  {"head", "skull"},
+        {"hips", "pelvis"},     {"little", "pinkie"}};
+    static const std::map<std::string, std::string> german{{"thigh", "Oberschenkel"},
+                                                           {"shin", "Unterschenkel"},
+                                                           {"foot", "Fuss"},
+                                                           {"toe", "Zehe"},
+                                                           {"clavicle", "Schluesselbein"},
+                                                           {"upperarm", "Oberarm"},
+                                                           {"forearm", "Unterarm"},
+                                                           {"hand", "Hand"},
+                                                           {"spine", "Wirbel"},
+                                                           {"chest", "Brust"},
+                                                           {"neck", "Hals"},
+                                                           {"head", "Kopf"},
+                                                           {"hips", "Becken"},
+                                                           {"thumb", "Daumen"},
+                                                           {"index", "Zeigefinger"},
+                                                           {"middle", "Mittelfinger"},
+                                                           {"ring", "Ringfinger"}};
+    static const std::map<std::string, std::string> french{
+        {"thigh", "cuisse"},       {"shin", "mollet"},    {"foot", "pied"},         {"toe", "orteil"},
+        {"clavicle", "clavicule"}, {"upperarm", "bras"},  {"forearm", "avantbras"}, {"hand", "poignet"},
+        {"spine", "colonne"},      {"chest", "poitrine"}, {"neck", "cou"},          {"head", "tete"},
+        {"hips", "bassin"},        {"thumb", "pouce"},    {"middle", "majeur"},     {"ring", "annulaire"},
+        {"little", "auriculaire"}};
+    static const std::map<std::string, std::string> spanish{
+        {"thigh", "muslo"},    {"shin", "pantorrilla"},  {"foot", "pie"},     {"clavicle", "clavicula"},
+        {"upperarm", "brazo"}, {"forearm", "antebrazo"}, {"hand", "mano"},    {"spine", "columna"},
+        {"chest", "pecho"},    {"neck", "cuello"},       {"head", "cabeza"},  {"hips", "cadera"},
+        {"thumb", "pulgar"},   {"index", "indice"},      {"middle", "medio"}, {"ring", "anular"},
+        {"little", "menique"}};
+    static const std::vector<Words> all{{plain, "l", "r", false, "_"},
+                                        {arm_leg, "Left", "Right", true, ""},
+                                        {anatomy, "L", "R", true, "_"},
+                                        {plain, "L", "R", false, "."},
+                                        {german, "links", "rechts", false, "_"},
+                                        {french, "gauche", "droite", false, "_"},
+                                        {spanish, "izquierda", "derecha", false, "_"},
+                                        {anatomy, "l", "r", true, ""}};
+    return all;
+}
+
+}  // namespace
+
+void name_by_roles(KnownBody& body, unsigned convention) {
+    Skeleton& s = body.skeleton;
+    std::map<int, std::string> role_of;
+    RoleMap roles;
+    for (const auto& [role, j] : body.joint_of_role) {
+        role_of[j] = role;
+        roles.fills.push_back({role, j, 1.0, {}, true});
+    }
+    const auto& all = conventions();
+    const bool is_iso = convention % (all.size() + 1) == all.size();
+    std::map<int, std::string> iso;
+    for (const auto& [j, name] : iso_names(roles)) iso[j] = name;
+    for (int j = 0; j < s.size(); ++j) {
+        std::string& name = s.names[size_t(j)];
+        const auto role = role_of.find(j);
+        if (role == role_of.end()) {
+            const bool is_twist = name == "twist";
+            const auto above = s.parents[size_t(j)] < 0 ? role_of.end() : role_of.find(s.parents[size_t(j)]);
+            name = is_twist && above != role_of.end()
+                       ? fmt::format("{}_twist_{}", role_part(above->second), j)
+                       : fmt::format("aux_{:02d}", j);
+            continue;
+        }
+        if (is_iso && iso.contains(j)) {
+            name = iso[j];
+            continue;
+        }
+        const Words& words = all[convention % all.size()];
+        std::string part = role_part(role->second);
+        const Side side = role_side(role->second);
+        std::string number;
+        for (const char c : role->second)
+            if (c >= '0' && c <= '9') number += c;
+        if (role->second.find(".palm") != std::string::npos) number = "Palm";
+        const auto own = words.of.find(part);
+        std::string word = own == words.of.end() ? part : own->second;
+        if (number == "Palm")
+            word += std::string(words.between) + "Palm";
+        else if (!number.empty())
+            word += words.is_side_first ? number : "_" + number;
+        const std::string mark = side == Side::left ? words.left : side == Side::right ? words.right : "";
+        name = mark.empty()          ? word
+               : words.is_side_first ? mark + words.between + word
+                                     : word + words.between + mark;
+    }
+}
+
+Variant make_variant(const KnownBody& base, std::uint64_t seed, bool has_names) {
     Random random(seed * 7919 + std::hash<std::string>{}(base.name));
     Cloud cloud(base);
     Variant variant;
@@ -245,6 +369,69 @@ Variant make_variant(const KnownBody& base, std::uint64_t seed) {
         say("little fingers gone");
         for (const auto& [side, x] : sides) cloud.remove(cloud.joint(std::string("little.1") + side), true);
     }
+    // Structure: what rigs of different makers do with the same body.
+    const auto insert_both = [&](std::initializer_list<const char*> parts, double share) {
+        for (const auto& [side, x] : sides)
+            for (const auto* part : parts)
+                if (const int j = cloud.joint(std::string(part) + side); j >= 0)
+                    cloud.insert(j, share, false);
+    };
+    switch (int(uniform(random, 0, 16))) {
+        case 0:
+            say("pelvis in two");
+            insert_both({"thigh"}, 0.5);
+            break;
+        case 1:
+            say("limbs in two segments each");
+            insert_both({"forearm", "hand", "shin", "foot"}, 0.5);
+            break;
+        case 2:
+            say("upper segments in two");
+            insert_both({"forearm", "shin"}, 0.5);
+            break;
+        case 3:
+            say("doubled knees and elbows");
+            insert_both({"shin", "forearm"}, 0.93);
+            break;
+        case 4:
+            if (cloud.joint("clavicle.left") < 0) break;
+            say("no clavicles");
+            for (const auto& [side, x] : sides)
+                cloud.remove(cloud.joint(std::string("clavicle") + side), false);
+            break;
+        case 5:
+            if (cloud.joint("toe.left") < 0) break;
+            say("no toes");
+            for (const auto& [side, x] : sides) cloud.remove(cloud.joint(std::string("toe") + side), true);
+            break;
+        case 6:
+            say("a root more");
+            cloud.add_root();
+            break;
+        case 7:
+            say("hips below the thighs");
+            cloud.lower_hips();
+            break;
+        case 8:
+            if (cloud.joint("index.1.left") < 0 || cloud.joint("index.palm.left") >= 0) break;
+            say("metacarpals");
+            for (const auto& [side, x] : sides)
+                for (const auto* finger : {"index", "middle", "ring", "little"})
+                    if (const int j = cloud.joint(fmt::format("{}.1{}", finger, side)); j >= 0)
+                        cloud.body().joint_of_role[fmt::format("{}.palm{}", finger, side)] =
+                            cloud.insert(j, 0.25, false);
+            break;
+        case 9:
+            if (cloud.joint("index.3.left") < 0) break;
+            say("two-bone fingers");
+            for (const auto& [side, x] : sides)
+                for (const auto* finger : {"index", "middle", "ring", "little"})
+                    if (const int j = cloud.joint(fmt::format("{}.3{}", finger, side)); j >= 0)
+                        cloud.remove(j, false);
+            break;
+        default:
+            break;
+    }
     if (chance(random, 0.5)) {
         say("jittered");
         cloud.jitter(random);
@@ -259,6 +446,10 @@ Variant make_variant(const KnownBody& base, std::uint64_t seed) {
         cloud.turn_all(exp_rotation(uniform(random, 0, 3) * v.normalized()));
     }
     variant.body = cloud.finish();
+    if (has_names) {
+        name_by_roles(variant.body, unsigned(random() >> 20));
+        return variant;
+    }
     for (size_t j = 0; j < variant.body.skeleton.names.size(); ++j)
         variant.body.skeleton.names[j] = fmt::format("n{:03d}", (j * 37 + seed * 11) % 997);
     return variant;

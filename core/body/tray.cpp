@@ -1,0 +1,131 @@
+// What has no role, and why: twist bones with their share, ends, face, props, wrappers, helpers.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <set>
+
+#include "core/body/names.hpp"
+#include "core/body/roles.hpp"
+
+namespace nb {
+
+namespace {
+
+const std::array<std::pair<const char*, const char*>, 4> long_bones{
+    {{"upperarm", "forearm"}, {"forearm", "hand"}, {"thigh", "shin"}, {"shin", "foot"}}};
+
+/// Bones that lie along a limb's bone, with their places on it.
+void find_twists(const Skeleton& skeleton, const Pose& pose, const std::set<int>& filled,
+                 const std::vector<std::string>& said, RoleMap& map) {
+    map.twists.clear();
+    const auto children = skeleton.children();
+    for (const auto& [part, next] : long_bones)
+        for (const auto* side : {".left", ".right"}) {
+            const std::string role = std::string(part) + side;
+            const int start = map.joint(role);
+            const int end = map.joint(std::string(next) + side);
+            if (start < 0 || end < 0) continue;
+            const Vec3 line = pose.p[size_t(end)] - pose.p[size_t(start)];
+            if (line.squaredNorm() < 1e-18) continue;
+            std::vector<std::pair<double, int>> found;
+            for (int j = start + 1; j < skeleton.size(); ++j) {
+                if (filled.contains(j) || !skeleton.is_ancestor(start, j) || skeleton.is_ancestor(end, j))
+                    continue;
+                const Vec3 p = pose.p[size_t(j)] - pose.p[size_t(start)];
+                const double along = p.dot(line) / line.squaredNorm();
+                const bool is_beside = (p - along * line).norm() < 0.12 * line.norm();
+                const bool carries_on = skeleton.is_ancestor(j, end);
+                const bool is_said = said[size_t(j)] == "twist";
+                const bool is_other = !said[size_t(j)].empty() && !is_said;
+                if (is_other || !is_beside || along < -0.02 || along > 1.02) continue;
+                // Without a word for it: inside the bone, a leaf or on the way to its end.
+                if (!is_said &&
+                    (along < 0.02 || along > 0.98 || !(children[size_t(j)].empty() || carries_on)))
+                    continue;
+                found.emplace_back(along, j);
+            }
+            std::sort(found.begin(), found.end());
+            for (size_t i = 0; i < found.size(); ++i) {
+                const double by_number = double(i + 1) / double(found.size() + 1);
+                const double along = std::clamp(found[i].first, 0.0, 1.0);
+                // Evenly spread, or all in one place: by number (common practice: 1/2; 1/3, 2/3).
+                const bool is_even = std::abs(along - by_number) < 0.1 || along < 0.02 || along > 0.98;
+                map.twists.push_back({found[i].second, role, is_even ? by_number : along});
+            }
+        }
+}
+
+std::string spoken(const std::string& role) {
+    std::string text = role;
+    std::replace(text.begin(), text.end(), '.', ' ');
+    // "left forearm"
+    for (const std::string side : {"left", "right"})
+        if (text.ends_with(" " + side)) return side + " " + text.substr(0, text.size() - side.size() - 1);
+    return text;
+}
+
+}  // namespace
+
+void update_role_lists(const Skeleton& skeleton, RoleMap& map, bool ignore_names) {
+    map.missing.clear();
+    map.unassigned.clear();
+    for (const auto& role : body_plan(map.plan).needed)
+        if (map.joint(role) < 0) map.missing.push_back(role);
+    std::set<int> filled;
+    for (const RoleFill& fill : map.fills) filled.insert(fill.joint);
+    std::vector<std::string> said(skeleton.names.size());
+    for (int j = 0; j < skeleton.size() && !ignore_names; ++j)
+        if (!filled.contains(j)) said[size_t(j)] = helper_reason(read_bone_name(skeleton.names[size_t(j)]));
+    const Pose pose = rest_pose(skeleton);
+    find_twists(skeleton, pose, filled, said, map);
+    const auto children = skeleton.children();
+    const int hips = map.joint("hips");
+    const int head = map.joint("head");
+    // Below a joint nothing has a role.
+    std::vector<char> leads_to_role(skeleton.names.size(), 0);
+    for (int j = skeleton.size() - 1; j >= 0; --j) {
+        if (filled.contains(j)) leads_to_role[size_t(j)] = 1;
+        const int parent = skeleton.parents[size_t(j)];
+        if (parent >= 0 && leads_to_role[size_t(j)]) leads_to_role[size_t(parent)] = 1;
+    }
+    for (int j = 0; j < skeleton.size(); ++j) {
+        if (filled.contains(j)) continue;
+        const auto twist = std::find_if(map.twists.begin(), map.twists.end(),
+                                        [&](const TwistBone& t) { return t.joint == j; });
+        const int parent = skeleton.parents[size_t(j)];
+        int carrier = parent;
+        while (carrier >= 0 && !filled.contains(carrier)) carrier = skeleton.parents[size_t(carrier)];
+        const std::string on = carrier >= 0 ? spoken(map.role_of(carrier)) : std::string();
+        const double off = parent < 0 ? 0.0 : skeleton.rest_p[size_t(j)].norm();
+        std::string reason;
+        if (twist != map.twists.end()) {
+            const bool is_segment =
+                skeleton.is_ancestor(j, map.joint(twist->role)) || leads_to_role[size_t(j)];
+            reason =
+                fmt::format("twist: {} the {}, takes {:.0f} % of its turn",
+                            is_segment ? "a segment of" : "along", spoken(twist->role), 100.0 * twist->share);
+        } else if (said[size_t(j)] == "twist") {
+            reason = on.empty() ? "twist" : "twist: hangs on the " + on;
+        } else if (!said[size_t(j)].empty()) {
+            reason = said[size_t(j)] + (on.empty() ? "" : ": hangs on the " + on);
+        } else if (hips >= 0 && skeleton.is_ancestor(j, hips)) {
+            reason = "wrapper: stands above the hips and carries the whole body";
+        } else if (hips >= 0 && !skeleton.is_ancestor(hips, j)) {
+            reason = "prop: stands in no part of the body";
+        } else if (leads_to_role[size_t(j)]) {
+            reason = off < 1e-6 ? "helper: doubles the " + on
+                                : "helper: lies between the " + on + " and what hangs on it";
+        } else if (head >= 0 && skeleton.is_ancestor(head, j)) {
+            reason = "face: hangs on the head";
+        } else if (children[size_t(j)].empty() &&
+                   (off < 1e-6 || (carrier == parent && children[size_t(parent)].size() == 1))) {
+            reason = "end: of the " + on;
+        } else {
+            reason = "helper: hangs on the " + on + ", no part of the body plan";
+        }
+        map.unassigned.push_back({j, reason});
+    }
+}
+
+}  // namespace nb

@@ -1,0 +1,35 @@
+// A glTF file taken apart into its JSON and one binary buffer, changed, and put together as .glb. Internal to
+// core/io.
+#pragma once
+#include <nlohmann/json.hpp>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "core/rig/rig.hpp"
+
+namespace nb {
+
+class GlbParts {
+  public:
+    /// Reads the rig's own file; buffers and pictures beside it are packed in. Throws FileError, also when it
+    /// is no longer the file that was read.
+    explicit GlbParts(const Rig& rig);
+
+    nlohmann::ordered_json json;
+    /// Appends data as a buffer view; returns its index.
+    size_t add_view(std::string_view data);
+    /// Appends an accessor of floats ("SCALAR", "VEC3" ...); returns its index.
+    size_t add_floats(const std::vector<float>& values, const char* type, size_t width);
+    /// The whole file.
+    std::string text();
+
+  private:
+    const Rig& rig_;
+    std::string binary_;
+
+    std::string beside(const std::string& uri) const;
+    void pack_buffers();
+};
+
+}  // namespace nb

@@ -1,0 +1,232 @@
+// The Intake station: what is in the files, repairs by a click and their undo, trimming by handle and by
+// typed frames, re-proportioning, the limbering take; kept with the take, through a crash.
+#include <fmt/format.h>
+#include <QDoubleSpinBox>
+#include <QPushButton>
+
+#include <QSpinBox>
+#include <map>
+
+#include "app/intake_panel.hpp"
+#include "app/intake_sheet.hpp"
+#include "app/notice_bar.hpp"
+#include "app/rails_view.hpp"
+#include "app/roles_panel.hpp"
+#include "app/sentence_bar.hpp"
+#include "app/station_line.hpp"
+#include "core/io/bvh.hpp"
+#include "core/io/file_error.hpp"
+#include "core/rest/measures.hpp"
+#include "tests/app/window_fixture.hpp"
+
+using namespace nb;
+
+class IntakeWindowTest : public test::WindowFixture {
+    Q_OBJECT
+
+    const LoadedFile& source() { return w().workspace().source()->file; }
+    void to_intake() {
+        QTest::keyClick(&w(), Qt::Key_F1);
+        QVERIFY(w().intake().isVisible() && w().intake_sheet().isVisible());
+    }
+    const Finding* finding(const std::string& kind) {
+        for (const Finding& f : w().intake().findings())
+            if (f.kind == kind) return &f;
+        return nullptr;
+    }
+    /// The button of the panel whose tool tip is the repair.
+    QPushButton* repair_button(const QString& text) {
+        for (auto* button : w().intake().findChildren<QPushButton*>())
+            if (button->accessibleName() == text) return button;
+        return nullptr;
+    }
+    void click(QPushButton* button) {
+        QVERIFY(button);
+        QTest::mouseClick(button, Qt::LeftButton);
+        QVERIFY(settled());
+    }
+    void undo() {
+        QTest::keyClick(&w(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(settled());
+    }
+    void type(const QString& name, const QString& text) {
+        QWidget* box = named<QSpinBox>(name);
+        if (!box) box = named<QDoubleSpinBox>(name);
+        QVERIFY2(box, qPrintable(name));
+        box->setFocus();
+        QTest::keySequence(box, QKeySequence::SelectAll);
+        QTest::keyClicks(box, text);
+        QTest::keyClick(box, Qt::Key_Return);
+        QVERIFY(settled());
+    }
+    /// A walk whose rate is odd and in which one elbow breaks once, dropped onto the window.
+    void open_faulty() {
+        std::string text = read_file(test::demo("takes/quay-walk.bvh"));
+        const size_t at = text.find("Frame Time:");
+        const size_t end = text.find('\n', at);
+        text.replace(at, end - at, "Frame Time: 0.0340136");
+        write_file(folder_.filePath("odd.bvh").toStdString(), text);
+        drop({folder_.filePath("odd.bvh")});
+        QVERIFY(QTest::qWaitFor([this] { return source().character.rig.name == "odd"; }, 10000));
+        QVERIFY(settled());
+    }
+
+  private slots:
+    void a_file_is_told_and_repaired_by_a_click() {
+        to_intake();
+        open_faulty();
+        const Finding* rate = finding("frame rate");
+        QVERIFY(rate && rate->state == Finding::State::open);
+        QVERIFY(w().intake().open_points() >= 1);
+        const QString repair = QString::fromStdString(rate->repair);
+        click(repair_button(repair));
+        QCOMPARE(source().take->fps(), 30.0);
+        QCOMPARE(w().playback().frames(), source().take->frames);
+        QVERIFY(finding("frame rate")->state == Finding::State::done);
+        QVERIFY(w().workspace().has_unsaved_changes());
+        undo();
+        QVERIFY(std::abs(source().take->fps() - 29.4) < 0.01);
+        QVERIFY(!w().workspace().has_unsaved_changes());
+        QTest::keyClick(&w(), Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+        QVERIFY(settled());
+        QCOMPARE(source().take->fps(), 30.0);
+        // The card's own way back does the same.
+        click(repair_button(QString::fromStdString(finding("frame rate")->repair)));
+        QVERIFY(std::abs(source().take->fps() - 29.4) < 0.01);
+    }
+
+    void trimmed_by_handle_and_by_typing_and_kept() {
+        to_intake();
+        const int whole = source().file_frames;
+        IntakeSheet& sheet = w().intake_sheet();
+        const QPoint from = sheet.handle(0).toPoint();
+        const QPoint to(int(sheet.x_of(0.25 * whole)), from.y());
+        QTest::mousePress(&sheet, Qt::LeftButton, {}, from);
+        QTest::mouseMove(&sheet, to);
+        QTest::mouseRelease(&sheet, Qt::LeftButton, {}, to);
+        QVERIFY(settled());
+        const int first = source().character.rig.options.trim_first;
+        QVERIFY2(std::abs(first - 0.25 * whole) < 0.02 * whole, qPrintable(QString::number(first)));
+        QCOMPARE(source().take->frames, whole - first);
+        QCOMPARE(source().file_frames, whole);
+        type("last frame", QString::number(whole - 11));
+        QCOMPARE(source().take->frames, whole - first - 10);
+        QVERIFY(named<QSpinBox>("first frame")->value() == first);
+        QTest::keyClick(&w(), Qt::Key_S, Qt::ControlModifier);
+        QVERIFY2(!w().workspace().has_unsaved_changes(), qPrintable(w().notice().line()));
+        const std::string text = read_file((library() + "/takes/quay-walk.take.json").toStdString());
+        QVERIFY(text.find("\"first\": " + std::to_string(first)) != std::string::npos);
+        QVERIFY(text.find("\"set\"") != std::string::npos);  // what else it holds stays
+        // Another start of the program has it so.
+        window_ = std::make_unique<MainWindow>();
+        w().show();
+        QVERIFY(QTest::qWaitForWindowExposed(&w()));
+        w().open_files({library()});
+        QVERIFY(settled());
+        QCOMPARE(source().take->frames, whole - first - 10);
+    }
+
+    void the_source_is_re_proportioned_by_typing() {
+        to_intake();
+        const auto legs = [this] {
+            return leg_length(source().character.rig.skeleton, source().character.roles);
+        };
+        const double own = legs();
+        type("the legs", "85");
+        QVERIFY(std::abs(legs() / own - 0.85) < 1e-6);
+        QVERIFY(finding("proportions"));
+        undo();
+        QVERIFY(std::abs(legs() / own - 1.0) < 1e-9);
+    }
+
+    void limbering_leaves_only_its_certificate() {
+        to_intake();
+        QTest::mouseClick(w().intake().findChildren<QPushButton*>()[1], Qt::LeftButton);  // target's file
+        QVERIFY(w().intake().is_of_target());
+        const auto before = w().workspace().source();
+        QPushButton* limber = nullptr;
+        for (auto* button : w().intake().findChildren<QPushButton*>())
+            if (button->text().contains("limbering")) limber = button;
+        QVERIFY(limber);
+        QTest::mouseClick(limber, Qt::LeftButton);
+        QVERIFY(QTest::qWaitFor([this] { return w().workspace().is_limbering(); }, 10000));
+        QVERIFY(settled());
+        QVERIFY(w().sentence().sentence().startsWith("Limbering"));
+        QVERIFY(w().playback().is_playing());
+        const QString certificate = library() + "/characters/ferrier/certificate.json";
+        QVERIFY(QTest::qWaitFor([&] { return QFile::exists(certificate); }, 10000));
+        QVERIFY(read_file(certificate.toStdString()).find("direction_error_deg") != std::string::npos);
+        QTest::mouseClick(limber, Qt::LeftButton);
+        QVERIFY(settled());
+        QVERIFY(w().workspace().source() == before);
+        QVERIFY(w().sentence().sentence().startsWith("Quay walk"));
+        QVERIFY(!w().workspace().has_unsaved_changes());
+        QVERIFY(!QDir(library() + "/pairings").exists() ||
+                QDir(library() + "/pairings").entryList({"*.json"}).size() ==
+                    QDir(QString::fromStdString(test::demo("pairings"))).entryList({"*.json"}).size());
+    }
+
+    void a_crash_loses_no_trim() {
+        to_intake();
+        const int whole = source().file_frames;
+        type("first frame", "40");
+        QCOMPARE(source().take->frames, whole - 40);
+        window_ = std::make_unique<MainWindow>();
+        w().show();
+        QVERIFY(QTest::qWaitForWindowExposed(&w()));
+        w().open_files({library()});
+        QVERIFY(QTest::qWaitFor(
+            [&] { return w().workspace().source() && source().take->frames == whole - 40; }, 15000));
+        QVERIFY(settled());
+        QVERIFY(w().workspace().has_unsaved_changes());
+        w().workspace().drop_recovery();
+    }
+
+    /// A rig in which no legs can be found comes onto the stage all the same, waits, and moves once it has
+    /// its roles.
+    void a_rig_without_a_body_waits_for_its_roles() {
+        SkeletonFile body = test::random_body(21);
+        for (std::string& name : body.skeleton.names)
+            name = fmt::format("k{}", &name - body.skeleton.names.data());
+        // One leg is a stump: no two pairs of limbs.
+        const int shin = test::random_body(21).skeleton.find("shin_left");
+        const std::vector<std::string> told = test::random_body(21).skeleton.names;
+        for (int j = 0; j < body.skeleton.size(); ++j)
+            if (j == shin || body.skeleton.is_ancestor(shin, j)) body.skeleton.rest_p[size_t(j)] *= 0.3;
+        for (EndSite& site : body.skeleton.end_sites)
+            if (body.skeleton.is_ancestor(shin, site.joint)) site.offset_m *= 0.3;
+        body.take.frames = 1;
+        body.take.joints = body.skeleton.size();
+        body.take.R = body.skeleton.rest_R;
+        body.take.frame_time_text = "0.0333333";
+        const std::string path = folder_.filePath("stump.bvh").toStdString();
+        write_file(path, format_bvh(body));
+        w().workspace().open_file(QString::fromStdString(path), true);
+        QVERIFY(QTest::qWaitFor(
+            [this] { return w().workspace().target()->file.character.rig.name == "stump"; }, 10000));
+        QVERIFY(QTest::qWaitFor([this] { return !w().workspace().is_busy(); }, 10000));
+        const auto rig = [this]() -> const Character& { return w().workspace().target()->file.character; };
+        std::string why;
+        if (can_be_transferred(rig().roles, why)) QSKIP("the shape reading has found it all the same");
+        QTest::keyClick(&w(), Qt::Key_F2);
+        stage_picture();  // draws it at rest
+        for (const auto& [role, name] : std::map<std::string, std::string>{{"hips", "hips"},
+                                                                           {"thigh.left", "thigh_left"},
+                                                                           {"shin.left", "shin_left"},
+                                                                           {"foot.left", "foot_left"},
+                                                                           {"thigh.right", "thigh_right"},
+                                                                           {"shin.right", "shin_right"},
+                                                                           {"foot.right", "foot_right"}}) {
+            const auto at = std::find(told.begin(), told.end(), name);
+            if (at == told.end()) continue;
+            w().rails().pick(QString::fromStdString(role), true);
+            w().roles().give(int(at - told.begin()));
+        }
+        QVERIFY2(can_be_transferred(rig().roles, why), why.c_str());
+        QVERIFY(settled());
+        QVERIFY(w().workspace().result());
+    }
+};
+
+NB_WINDOW_MAIN(IntakeWindowTest)
+#include "test_intake_window.moc"
