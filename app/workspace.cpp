@@ -11,6 +11,7 @@
 #include "core/io/bvh.hpp"
 #include "core/io/export.hpp"
 #include "core/io/file_error.hpp"
+#include "core/rest/solve.hpp"
 #include "draw/scene.hpp"
 
 namespace nb {
@@ -18,6 +19,10 @@ namespace nb {
 namespace {
 
 const PairingSettings default_settings;
+
+const Take* take_of(const LoadedFile& file) {
+    return file.take ? &*file.take : nullptr;
+}
 
 QString shown_name(const std::string& file_name) {
     QString name = QString::fromStdString(file_name).replace('-', ' ').replace('_', ' ');
@@ -49,9 +54,8 @@ LoadedPtr load_choice(const Choice& choice, bool as_target, const LoadOptions* o
         update_role_lists(character.rig.skeleton, character.roles);
         std::string why;
         if (can_be_transferred(character.roles, why))
-            character.rest = align_rest(character.rig.skeleton, character.roles,
-                                        loaded->file.take ? &*loaded->file.take : nullptr,
-                                        character.rig.options.reference);
+            character.rest = solve_rest(character.rig, character.roles,
+                                        {take_of(loaded->file), character.rig.options.reference, {}});
     }
     std::string why;
     if (!can_be_transferred(character.roles, why)) {
@@ -555,8 +559,7 @@ void Workspace::set_roles(bool of_target, const QString& path, const RoleMap& ro
     c.roles = roles;
     update_role_lists(c.rig.skeleton, c.roles);
     if (can_be_transferred(c.roles, why))
-        c.rest = align_rest(c.rig.skeleton, c.roles, loaded->file.take ? &*loaded->file.take : nullptr,
-                            c.rig.options.reference);
+        c.rest = solve_rest(c.rig, c.roles, {take_of(loaded->file), c.rig.options.reference, {}});
     loaded->figure = std::make_shared<const Figure>(make_figure(c));
     loaded->segments = bone_segments(c);
     loaded->notes.clear();

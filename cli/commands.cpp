@@ -16,6 +16,7 @@
 #include "core/io/vrm.hpp"
 #include "core/library/library.hpp"
 #include "core/rest/measures.hpp"
+#include "core/rest/solve.hpp"
 #include "core/transfer/engine.hpp"
 
 namespace nb::cli {
@@ -113,7 +114,7 @@ void give_roles(const std::string& path, LoadedFile& loaded) {
     std::string why;
     if (!can_be_transferred(character.roles, why)) throw FileError(path, why, "give them a bone");
     character.rest =
-        align_rest(character.rig.skeleton, character.roles, loaded.take ? &*loaded.take : nullptr);
+        solve_rest(character.rig, character.roles, {loaded.take ? &*loaded.take : nullptr, {}, {}});
 }
 
 /// The roles of another character, as far as they fit; what differs.
@@ -127,7 +128,7 @@ std::vector<std::string> apply_roles(const std::string& path, LoadedFile& loaded
                         "give the characterization of a rig of the same kind");
     character.roles = std::move(reuse.roles);
     character.rest =
-        align_rest(character.rig.skeleton, character.roles, loaded.take ? &*loaded.take : nullptr);
+        solve_rest(character.rig, character.roles, {loaded.take ? &*loaded.take : nullptr, {}, {}});
     reuse.differences.insert(
         reuse.differences.begin(),
         fmt::format("{} bones by their very name, {} by a name like it, {} roles by evidence", reuse.exact,
@@ -322,11 +323,7 @@ int transfer(const Options& options) {
 
 int limber(const Options& options) {
     std::vector<std::string> notes;
-    std::string take = limbering_take();
-    std::string document = take;
-    document.replace(document.size() - 4, 4, ".take.json");
-    if (std::filesystem::exists(document)) take = document;
-    const LoadedFile source = load_take(take, "", notes);
+    const LoadedFile source = load_take(limbering_document(), "", notes);
     const LoadedFile target = load_character(options.file, options.target_character, notes);
     const TransferResult result = nb::transfer(source.character, *source.take, target.character, {}, 0, {});
     const Review review = review_transfer(source.character, result.source, target.character, result.target,

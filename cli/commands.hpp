@@ -17,7 +17,8 @@ struct WrongUse : std::runtime_error {
 
 struct Options {
     std::string file, out, roles, take, target, source_character, target_character, pairing, passes, frames,
-        review, view, plan, apply, vrm, iso;
+        review, view, plan, apply, vrm, iso, stance, fingers, spread_fingers, thumb, clavicles, spine,
+        as_rest;
     std::string theme = "ink";
     std::string body_look = "mesh";
     std::optional<double> fps;
@@ -31,6 +32,7 @@ struct Options {
 
 int inspect(const Options& options);
 int characterize(const Options& options);
+int align(const Options& options);
 int transfer(const Options& options);
 int limber(const Options& options);
 int picture(const Options& options);

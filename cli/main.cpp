@@ -32,6 +32,25 @@ int main(int argc, char** argv) {
                              "Write a copy of the rig (.glb or .bvh) with ISO/IEC 19774-1 joint names here");
     characterize->add_flag("--json", options.as_json, "As JSON");
 
+    auto* align = app.add_subcommand("align", "Brings a rig's rest into a stance; degrees a role.");
+    align->add_option("RIG", options.file, "Any file with a skeleton")->required();
+    align->add_option("--character", options.target_character, "character.json of the rig");
+    align->add_option("--stance", options.stance,
+                      "t, a:DEGREES, down, own, or a file with a body that stands in it");
+    align->add_option("--fingers", options.fingers, "straight or keep")
+        ->check(CLI::IsMember({"straight", "keep"}));
+    align->add_option("--spread", options.spread_fingers, "Of the fingers: closed or keep")
+        ->check(CLI::IsMember({"closed", "keep"}));
+    align->add_option("--thumb", options.thumb, "Degrees off the index, or keep");
+    align->add_option("--clavicles", options.clavicles, "keep their slope, or level")
+        ->check(CLI::IsMember({"keep", "level"}));
+    align->add_option("--spine", options.spine, "keep its curve, or straight")
+        ->check(CLI::IsMember({"keep", "straight"}));
+    align->add_option("--as-rest", options.as_rest,
+                      "Write a copy of the rig (.glb) here whose own rest is the aligned one");
+    align->add_option("--out", options.out, "Write character.json here");
+    align->add_flag("--json", options.as_json, "As JSON");
+
     auto* transfer = app.add_subcommand("transfer", "Carries a take onto another body.");
     transfer->add_option("--take", options.take, "The take: .bvh, .glb or .take.json")->required();
     transfer->add_option("--target", options.target, "The rig it goes to: any file with a skeleton")
@@ -80,6 +99,7 @@ int main(int argc, char** argv) {
     try {
         if (inspect->parsed()) return nb::cli::inspect(options);
         if (characterize->parsed()) return nb::cli::characterize(options);
+        if (align->parsed()) return nb::cli::align(options);
         if (transfer->parsed()) return nb::cli::transfer(options);
         if (limber->parsed()) return nb::cli::limber(options);
         return nb::cli::picture(options);

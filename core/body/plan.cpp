@@ -218,6 +218,8 @@ bool add_body_plan(BodyPlan plan) {
 }
 
 RestRule rest_rule(std::string_view role) {
+    // Bones of the palm lie in the hand as they are.
+    if (role.find(".palm") != std::string_view::npos) return RestRule::keep;
     static const BodyPlan& biped = body_plan("biped");
     const auto at = biped.rest_rules.find(role_part(role));
     return at == biped.rest_rules.end() ? RestRule::keep : at->second;

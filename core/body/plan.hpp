@@ -24,7 +24,7 @@ bool is_finger_role(std::string_view role);
 
 /// How a role's rest pose must agree with the common stance.
 enum class RestRule { match, sole, gaze, keep };
-/// Of the biped plan.
+/// Of the biped plan; keep for bones of the palm.
 RestRule rest_rule(std::string_view role);
 
 /// A chain of a body: "spine", "neck", "arm.left", "leg.right", "index.left" ...

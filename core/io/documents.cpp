@@ -9,6 +9,7 @@
 #include <stdexcept>
 
 #include "core/io/file_error.hpp"
+#include "core/rest/solve.hpp"
 
 namespace nb {
 
@@ -131,6 +132,104 @@ bool is_rig_of_document(const Json& document, const std::string& rig_path) {
                std::filesystem::path(rig_path).filename();
 }
 
+Json rest_document(const RoleMap& roles, const RestAlignment& of) {
+    const auto degrees = [](double rad) { return canonical(std::round(rad_to_deg(rad) * 1e6) / 1e6); };
+    Json rest;
+    rest["name"] = of.name;
+    rest["stance"] = stance_text(of.stance);
+    rest["fingers"] = of.stance.straight_fingers ? "straight" : "keep";
+    rest["spread"] = of.stance.closed_fingers ? "closed" : "keep";
+    rest["thumb_deg"] = of.stance.thumb_rad ? Json(degrees(*of.stance.thumb_rad)) : Json("keep");
+    rest["clavicles"] = of.stance.level_clavicles ? "level" : "keep";
+    rest["spine"] = of.stance.straight_spine ? "straight" : "keep";
+    rest["reference"] = of.reference;
+    rest["dials"]["pelvis_tilt_deg"] = degrees(of.dials.pelvis_tilt_rad);
+    rest["dials"]["lean_deg"] = degrees(of.dials.lean_rad);
+    rest["dials"]["gaze_deg"] = degrees(of.dials.gaze_rad);
+    rest["dials"]["ground_cm"] = canonical(std::round(of.dials.ground_m * 1e8) / 1e6);
+    rest["ankle_height_m"] = canonical(of.ankle_height_m);
+    rest["ankle_reason"] = of.ankle_reason;
+    Json& hinges = rest["hinges"] = Json::object();
+    for (const auto& [limb, hinge] : of.hinges) {
+        hinges[limb]["axis"] = vector(hinge.n_W);
+        hinges[limb]["from"] = hinge_source_name(hinge.source);
+    }
+    Json& alignment = rest["alignment"] = Json::object();
+    for (const RoleFill& fill : roles.fills) {
+        if (fill.role == "root") continue;
+        const Quat E = relative_turn(roles, of, fill.role);
+        Json& turn = alignment[fill.role];
+        turn["turn_xyzw"] = quaternion(E);
+        turn["degrees"] = canonical(std::round(rad_to_deg(log_rotation(E).norm()) * 100.0) / 100.0);
+        if (const auto at = of.found.find(fill.role); at != of.found.end()) {
+            turn["roll_from"] = roll_source_name(at->second.roll);
+            turn["roll_sure"] = canonical(std::round(at->second.sure * 1000.0) / 1000.0);
+        }
+    }
+    return rest;
+}
+
+namespace {
+
+bool is_word(const Json& document, const char* key, const char* yes, const char* no, bool otherwise,
+             const std::string& path) {
+    const std::string word = document.value(key, otherwise ? yes : no);
+    if (word != yes && word != no)
+        throw FileError(path, fmt::format("'{}' is '{}'", key, word), fmt::format("write {} or {}", yes, no));
+    return word == yes;
+}
+
+void read_rest(const Json& stored, const std::string& path, const Skeleton& skeleton, const RoleMap& roles,
+               RestAlignment& rest) {
+    if (!parse_stance(stored.value("stance", "t"), rest.stance))
+        throw FileError(path, "'stance' is not known", "write t, a:DEGREES, down or own");
+    rest.name = stored.value("name", stance_name(rest.stance));
+    rest.stance.straight_fingers = is_word(stored, "fingers", "straight", "keep", true, path);
+    rest.stance.closed_fingers = is_word(stored, "spread", "closed", "keep", true, path);
+    rest.stance.level_clavicles = is_word(stored, "clavicles", "level", "keep", false, path);
+    rest.stance.straight_spine = is_word(stored, "spine", "straight", "keep", false, path);
+    if (const Json thumb = stored.value("thumb_deg", Json(40.0)); thumb.is_number())
+        rest.stance.thumb_rad = deg_to_rad(thumb.get<double>());
+    else
+        rest.stance.thumb_rad.reset();
+    const Json dials = stored.value("dials", Json::object());
+    rest.dials = {deg_to_rad(dials.value("pelvis_tilt_deg", 0.0)), deg_to_rad(dials.value("lean_deg", 0.0)),
+                  deg_to_rad(dials.value("gaze_deg", 0.0)), 0.01 * dials.value("ground_cm", 0.0)};
+    rest.reference = get<std::string>(stored, "reference", path);
+    rest.ankle_height_m = get<double>(stored, "ankle_height_m", path);
+    rest.ankle_reason = stored.value("ankle_reason", "");
+    const Json alignment = get<Json>(stored, "alignment", path);
+    rest.D_W.assign(skeleton.names.size(), Quat::Identity());
+    rest.found.clear();
+    const int hips = roles.joint("hips");
+    for (int j = 0; j < skeleton.size(); ++j) {
+        const std::string role = roles.role_of(j);
+        const int joint_parent = skeleton.parents[size_t(j)];
+        const bool is_inside = skeleton.is_ancestor(hips, j);
+        if (is_inside && joint_parent >= 0 && j != hips) rest.D_W[size_t(j)] = rest.D_W[size_t(joint_parent)];
+        if (role.empty() || !alignment.contains(role)) continue;
+        const int parent = roles.joint(roles.parent_role(role));
+        const Quat E = read_quaternion(get<Json>(alignment[role], "turn_xyzw", path), path);
+        rest.D_W[size_t(j)] = parent < 0 ? E : rest.D_W[size_t(parent)] * E;
+        if (alignment[role].contains("roll_from"))
+            rest.found[role] = {roll_source(get<std::string>(alignment[role], "roll_from", path)),
+                                alignment[role].value("roll_sure", 0.0)};
+    }
+    rest.hinges.clear();
+    const Json hinges_read = get<Json>(stored, "hinges", path);
+    for (const auto& [limb, hinge] : hinges_read.items()) {
+        const auto n = get<std::vector<double>>(hinge, "axis", path);
+        if (n.size() != 3)
+            throw FileError(path, fmt::format("the hinge of {} is not three numbers", limb), "write x y z");
+        rest.hinges[limb] = {Vec3(n[0], n[1], n[2]), hinge_source(get<std::string>(hinge, "from", path))};
+    }
+    for (const auto* limb : {"arm.left", "arm.right", "leg.left", "leg.right"})
+        rest.hinges.try_emplace(limb, Hinge{stance_hinge(limb), HingeSource::assumed});
+    apply_alignment(skeleton, roles, rest);
+}
+
+}  // namespace
+
 Json character_document(const Character& character) {
     const Rig& rig = character.rig;
     const Skeleton& skeleton = rig.skeleton;
@@ -156,29 +255,12 @@ Json character_document(const Character& character) {
         role["by_hand"] = fill.is_by_hand;
         role["evidence"] = fill.evidence;
     }
-    Json& rest = document["rest"];
-    rest["reference"] = character.rest.reference;
-    rest["ankle_height_m"] = canonical(character.rest.ankle_height_m);
-    rest["ankle_reason"] = character.rest.ankle_reason;
-    Json& hinges = rest["hinges"] = Json::object();
-    for (const auto& [limb, hinge] : character.rest.hinges) {
-        hinges[limb]["axis"] = vector(hinge.n_W);
-        hinges[limb]["from"] = hinge_source_name(hinge.source);
-    }
-    Json& alignment = rest["alignment"] = Json::object();
-    for (const RoleFill& fill : character.roles.fills) {
-        if (fill.role == "root") continue;
-        const int parent = character.roles.joint(character.roles.parent_role(fill.role));
-        const Quat& D = character.rest.D_W[size_t(fill.joint)];
-        // The true inverse: read digits are of unit length to 1e-12 only, and shall come out as they were.
-        const Quat E = parent < 0 ? D : character.rest.D_W[size_t(parent)].inverse() * D;
-        alignment[fill.role]["turn_xyzw"] = quaternion(E);
-        alignment[fill.role]["degrees"] =
-            canonical(std::round(rad_to_deg(log_rotation(E).norm()) * 100.0) / 100.0);
-    }
+    if (character.rest.is_there()) document["rest"] = rest_document(character.roles, character.rest);
+    for (const RestAlignment& rest : character.other_rests)
+        document["other_rests"].push_back(rest_document(character.roles, rest));
     if (!character.document_text.empty()) {
         Json read = Json::parse(character.document_text);
-        for (const auto* own : {"intake", "settled"}) read.erase(own);
+        for (const auto* own : {"intake", "settled", "other_rests"}) read.erase(own);
         keep_unknown(read, document);
     }
     return document;
@@ -229,42 +311,14 @@ void apply_character(const Json& document, const std::string& path, Character& c
     character.document_text = document.dump();
     if (!is_same_rig) {
         // Stored turns lead from the rest they were made for; this one's are found from the file.
-        character.rest = align_rest(skeleton, roles, take);
+        character.rest = solve_rest(character.rig, roles, {take, character.rig.options.reference, {}});
         return;
     }
-    RestAlignment& rest = character.rest;
-    const Json stored = get<Json>(document, "rest", path);
-    rest.reference = get<std::string>(stored, "reference", path);
-    rest.ankle_height_m = get<double>(stored, "ankle_height_m", path);
-    rest.ankle_reason = stored.value("ankle_reason", "");
-    const Json alignment = get<Json>(stored, "alignment", path);
-    rest.D_W.assign(skeleton.names.size(), Quat::Identity());
-    const int hips = roles.joint("hips");
-    for (int j = 0; j < skeleton.size(); ++j) {
-        const std::string role = roles.role_of(j);
-        const int joint_parent = skeleton.parents[size_t(j)];
-        const bool is_inside = skeleton.is_ancestor(hips, j);
-        if (is_inside && joint_parent >= 0 && j != hips) rest.D_W[size_t(j)] = rest.D_W[size_t(joint_parent)];
-        if (role.empty() || !alignment.contains(role)) continue;
-        const int parent = roles.joint(roles.parent_role(role));
-        const Quat E = read_quaternion(get<Json>(alignment[role], "turn_xyzw", path), path);
-        rest.D_W[size_t(j)] = parent < 0 ? E : rest.D_W[size_t(parent)] * E;
-    }
-    rest.hinges.clear();
-    const Json hinges_read = get<Json>(stored, "hinges", path);
-    for (const auto& [limb, hinge] : hinges_read.items()) {
-        const auto n = get<std::vector<double>>(hinge, "axis", path);
-        if (n.size() != 3)
-            throw FileError(path, fmt::format("the hinge of {} is not three numbers", limb), "write x y z");
-        const std::string from = get<std::string>(hinge, "from", path);
-        const HingeSource source = from == "take"        ? HingeSource::take
-                                   : from == "rest bend" ? HingeSource::rest_bend
-                                                         : HingeSource::assumed;
-        rest.hinges[limb] = {Vec3(n[0], n[1], n[2]), source};
-    }
-    for (const auto* limb : {"arm.left", "arm.right", "leg.left", "leg.right"})
-        rest.hinges.try_emplace(limb, Hinge{stance_hinge(limb), HingeSource::assumed});
-    apply_alignment(skeleton, roles, rest);
+    read_rest(get<Json>(document, "rest", path), path, skeleton, roles, character.rest);
+    character.other_rests.clear();
+    const Json others = document.value("other_rests", Json::array());
+    for (const Json& other : others)
+        read_rest(other, path, skeleton, roles, character.other_rests.emplace_back());
 
     FileConventions& conventions = character.rig.conventions;
     const Json stated = document.value("conventions", Json::object());

@@ -25,6 +25,8 @@ Json read_document(const std::string& path, const std::string& kind);
 /// `rest` quaternions (x y z w) turn a role from the stored rest into the common stance, in the body frame
 /// relative to the parent role: E_r = D_parent^T D_r with D of `RestAlignment`.
 Json character_document(const Character& character);
+/// One alignment, as character documents hold it under "rest" and "other_rests".
+Json rest_document(const RoleMap& roles, const RestAlignment& rest);
 /// Applies a document to a rig just loaded: id, name, roles, rest, ankle height. Notes say what did not fit.
 /// In a file of another skeleton signature (a take, a changed rig) bones are found by name and the rest
 /// alignment anew, from the file and `take` (may be null). Throws FileError when a bone it names is not in

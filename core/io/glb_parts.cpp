@@ -6,6 +6,7 @@
 #include <filesystem>
 
 #include "core/io/file_error.hpp"
+#include "core/io/joint_frames.hpp"
 
 namespace nb {
 
@@ -137,6 +138,20 @@ size_t GlbParts::add_floats(const std::vector<float>& values, const char* type, 
     accessors.push_back(
         {{"bufferView", view}, {"componentType", 5126}, {"count", values.size() / width}, {"type", type}});
     return accessors.size() - 1;
+}
+
+void GlbParts::free_of_matrix(size_t index) {
+    Json& node = json["nodes"][index];
+    const auto at = node.find("matrix");
+    if (at == node.end()) return;
+    const auto numbers = at->get<std::vector<double>>();
+    if (numbers.size() != 16)
+        throw FileError(rig_.path, "a node's matrix is not of sixteen numbers", "export the file again");
+    const NodeTransform t = transform_of(Eigen::Matrix4d(Eigen::Map<const Eigen::Matrix4d>(numbers.data())));
+    node.erase("matrix");
+    node["translation"] = {t.p.x(), t.p.y(), t.p.z()};
+    node["rotation"] = {t.R.x(), t.R.y(), t.R.z(), t.R.w()};
+    if ((t.scale - Vec3::Ones()).norm() > 1e-7) node["scale"] = {t.scale.x(), t.scale.y(), t.scale.z()};
 }
 
 std::string GlbParts::text() {

@@ -28,26 +28,6 @@ class Patcher {
     const Rig& rig_;
     GlbParts parts_;
 
-    /// A node that is animated stands in translation, rotation and scale, not in a matrix.
-    void free_of_matrix(Json& node) const {
-        const auto at = node.find("matrix");
-        if (at == node.end()) return;
-        const auto numbers = at->get<std::vector<double>>();
-        if (numbers.size() != 16)
-            throw FileError(rig_.path, "a node's matrix is not of sixteen numbers", "export the file again");
-        const Eigen::Map<const Eigen::Matrix4d> m(numbers.data());
-        Mat3 linear = m.block<3, 3>(0, 0);
-        Vec3 scale;
-        for (int c = 0; c < 3; ++c) scale[c] = std::max(1e-12, linear.col(c).norm());
-        if (linear.determinant() < 0) scale.x() = -scale.x();
-        for (int c = 0; c < 3; ++c) linear.col(c) /= scale[c];
-        const Quat R = Quat(linear).normalized();
-        node.erase("matrix");
-        node["translation"] = {m(0, 3), m(1, 3), m(2, 3)};
-        node["rotation"] = {R.x(), R.y(), R.z(), R.w()};
-        if ((scale - Vec3::Ones()).norm() > 1e-7) node["scale"] = {scale.x(), scale.y(), scale.z()};
-    }
-
     void add_animation() {
         const Quat& R_WF = rig_.conventions.R_WF;
         const Quat R_FW = R_WF.conjugate();
@@ -62,7 +42,7 @@ class Patcher {
                           {"samplers", Json::array()}};
         const auto add_channel = [&](int joint, const char* what, size_t output) {
             const int node = rig_.nodes[size_t(joint)].node;
-            free_of_matrix(parts_.json["nodes"][size_t(node)]);
+            parts_.free_of_matrix(size_t(node));
             animation["samplers"].push_back(
                 {{"input", input}, {"output", output}, {"interpolation", "LINEAR"}});
             animation["channels"].push_back({{"sampler", animation["samplers"].size() - 1},

@@ -14,6 +14,7 @@
 #include "core/io/scene.hpp"
 #include "core/io/units.hpp"
 #include "core/rest/measures.hpp"
+#include "core/rest/solve.hpp"
 
 namespace nb {
 
@@ -308,7 +309,7 @@ LoadedFile settle(SkeletonFile file, const std::string& path, const std::string&
     std::string why;
     if (can_be_transferred(character.roles, why))
         character.rest =
-            align_rest(rig.skeleton, character.roles, take.frames > 0 ? &take : nullptr, options.reference);
+            solve_rest(rig, character.roles, {take.frames > 0 ? &take : nullptr, options.reference, {}});
     if (take.frames > 0) loaded.take = std::move(take);
     return loaded;
 }

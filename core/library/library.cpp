@@ -162,6 +162,12 @@ std::string limbering_take() {
                     "set NB_SHARE to the folder that has takes/");
 }
 
+std::string limbering_document() {
+    const std::string take = limbering_take();
+    const fs::path document = fs::path(take).replace_extension(".take.json");
+    return fs::exists(document) ? document.string() : take;
+}
+
 bool find_pairing(const Library& library, const std::string& source_id, const std::string& target_id,
                   Pairing& pairing, std::string& path) {
     for (const fs::path& file : sorted_entries(fs::path(library.folder) / "pairings")) {

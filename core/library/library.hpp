@@ -47,6 +47,8 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
 /// The shipped limbering take: from the environment (NB_SHARE), beside the program, or in the source tree.
 /// Throws FileError when it is nowhere.
 std::string limbering_take();
+/// Its document when there is one, else the take itself.
+std::string limbering_document();
 
 /// The pairing of two characters in the library, by their ids; false when there is none.
 bool find_pairing(const Library& library, const std::string& source_id, const std::string& target_id,

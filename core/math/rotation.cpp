@@ -43,6 +43,20 @@ Quat shortest_arc(const Vec3& from, const Vec3& to, const Vec3& fallback) {
     return Quat(Eigen::AngleAxisd(pi, axis.normalized()));
 }
 
+SwingTwist swing_twist(const Quat& R, const Vec3& axis) {
+    const Vec3 a = axis.normalized();
+    Quat twist(R.w(), 0.0, 0.0, 0.0);
+    twist.vec() = a * a.dot(R.vec());
+    if (twist.norm() < 1e-12) return {R, Quat::Identity()};
+    twist.normalize();
+    return {R * twist.conjugate(), twist};
+}
+
+double twist_angle(const Quat& R, const Vec3& axis) {
+    const double angle = 2.0 * std::atan2(R.vec().dot(axis.normalized()), R.w());
+    return std::remainder(angle, 2.0 * pi);
+}
+
 Mat3 frame_from(const Vec3& primary, const Vec3& secondary) {
     Mat3 frame;
     const Vec3 x = primary.normalized();

@@ -46,6 +46,16 @@ double angle_between(const Vec3& a, const Vec3& b);
 /// Least rotation that turns direction `from` onto `to`. For opposite directions the turn is about
 /// `fallback` made square to `from`. Directions need not be of unit length; without length: identity.
 Quat shortest_arc(const Vec3& from, const Vec3& to, const Vec3& fallback = Vec3::UnitY());
+/// A rotation taken apart, R = swing * twist: twist is a turn about `axis`, swing the least turn that takes
+/// the axis where R takes it.
+struct SwingTwist {
+    Quat swing = Quat::Identity();
+    Quat twist = Quat::Identity();
+};
+/// For a half turn that swings the axis onto its opposite the twist is the identity.
+SwingTwist swing_twist(const Quat& R, const Vec3& axis);
+/// Angle of the twist, -pi..pi rad, right-handed about `axis`.
+double twist_angle(const Quat& R, const Vec3& axis);
 /// Right-handed frame with its first axis along `primary` and its second axis along `secondary` made
 /// square to it. Columns are the axes.
 Mat3 frame_from(const Vec3& primary, const Vec3& secondary);

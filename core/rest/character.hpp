@@ -14,7 +14,8 @@ struct Character {
     std::string name;
     Rig rig;
     RoleMap roles;
-    RestAlignment rest;
+    RestAlignment rest;                      ///< the one in force
+    std::vector<RestAlignment> other_rests;  ///< further ones, by name
     std::string document_text;  ///< the document it was read from, for keys this program does not know
 };
 

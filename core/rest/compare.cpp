@@ -1,0 +1,87 @@
+#include "core/rest/compare.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/rest/solve.hpp"
+
+namespace nb {
+
+double RestGap::worst_deg() const {
+    return std::max(std::abs(direction_deg), std::abs(roll_deg));
+}
+
+Vec3 aligned_direction(const Skeleton& skeleton, const RoleMap& roles, const RestAlignment& rest,
+                       const std::string& role) {
+    const int joint = roles.joint(role);
+    Vec3 end;
+    if (joint < 0 || !rest.is_there() || !find_bone_end(skeleton, roles, role, aligned_pose(rest), end))
+        return Vec3::Zero();
+    return (end - rest.p_WJ0[size_t(joint)]).normalized();
+}
+
+namespace {
+
+struct Side2 {
+    const Character& character;
+    const RestAlignment& solved;
+
+    Quat beyond_solved(const RestAlignment& rest, const std::string& role) const {
+        const size_t j = size_t(character.roles.joint(role));
+        return rest.D_W[j] * solved.D_W[j].conjugate();
+    }
+    Vec3 direction(const RestAlignment& rest, const std::string& role, RestRule rule) const {
+        if (rule != RestRule::match) return beyond_solved(rest, role) * Vec3::UnitZ();
+        const Vec3 seen = aligned_direction(character.rig.skeleton, character.roles, rest, role);
+        return seen.isZero() ? Vec3(beyond_solved(rest, role) * stance_direction(role)) : seen;
+    }
+};
+
+RestGap gap(const Side2& S, const RestAlignment& S_rest, const Side2& T, const RestAlignment& T_rest,
+            const std::string& role, RestRule rule) {
+    const Vec3 s = S.direction(S_rest, role, rule);
+    const Vec3 t = T.direction(T_rest, role, rule);
+    const Quat left = shortest_arc(s, t).conjugate() * T.beyond_solved(T_rest, role) *
+                      S.beyond_solved(S_rest, role).conjugate();
+    return {rad_to_deg(angle_between(s, t)), rad_to_deg(twist_angle(left, s))};
+}
+
+}  // namespace
+
+std::vector<RestRow> compare_rests(const Character& source, const RestAlignment& source_solved,
+                                   const Character& target, const RestAlignment& target_solved) {
+    std::vector<RestRow> rows;
+    if (!source.rest.is_there() || !target.rest.is_there()) return rows;
+    const RestAlignment source_stored = stored_rest(source.rig, source.roles);
+    const RestAlignment target_stored = stored_rest(target.rig, target.roles);
+    const Side2 S{source, source_solved};
+    const Side2 T{target, target_solved};
+    for (const RoleFill& fill : source.roles.fills) {
+        RestRow row;
+        row.role = fill.role;
+        row.rule = rest_rule(fill.role);
+        if (target.roles.joint(fill.role) < 0 || row.rule == RestRule::keep) continue;
+        row.stored = gap(S, source_stored, T, target_stored, fill.role, row.rule);
+        row.now = gap(S, source.rest, T, target.rest, fill.role, row.rule);
+        const auto found = [&](const Character& c) {
+            const auto at = c.rest.found.find(fill.role);
+            return at == c.rest.found.end() ? RoleRest{} : at->second;
+        };
+        const RoleRest of_source = found(source);
+        const RoleRest of_target = found(target);
+        row.source_roll = of_source.roll;
+        row.target_roll = of_target.roll;
+        row.is_roll_known = of_source.is_roll_known() && of_target.is_roll_known();
+        row.sure = std::min(of_source.sure, of_target.sure);
+        rows.push_back(row);
+    }
+    std::stable_sort(rows.begin(), rows.end(), [](const RestRow& a, const RestRow& b) {
+        const double a_now = std::round(100.0 * a.now.worst_deg());
+        const double b_now = std::round(100.0 * b.now.worst_deg());
+        if (a_now != b_now) return a_now > b_now;
+        return a.stored.worst_deg() > b.stored.worst_deg();
+    });
+    return rows;
+}
+
+}  // namespace nb
