@@ -24,7 +24,29 @@ ChangeRoles::ChangeRoles(Workspace& workspace, bool of_target, const RoleMap& af
       is_of_target_(of_target),
       rig_path_(QString::fromStdString(workspace.body(of_target)->file.character.rig.path)),
       before_(workspace.body(of_target)->file.character.roles),
-      after_(after) {}
+      after_(after),
+      rest_before_(workspace.rest_state(of_target)) {}
+
+ChangeRest::ChangeRest(Workspace& workspace, std::vector<OfBody> bodies, const QString& text,
+                       const QString& topic)
+    : QUndoCommand(text), workspace_(workspace), bodies_(std::move(bodies)), topic_(topic) {}
+
+void ChangeRest::undo() {
+    for (const OfBody& body : bodies_) workspace_.set_rest(body.is_of_target, body.rig_path, body.before);
+}
+
+void ChangeRest::redo() {
+    for (const OfBody& body : bodies_) workspace_.set_rest(body.is_of_target, body.rig_path, body.after);
+}
+
+bool ChangeRest::mergeWith(const QUndoCommand* other) {
+    const auto& next = static_cast<const ChangeRest&>(*other);
+    if (next.topic_ != topic_ || next.bodies_.size() != bodies_.size()) return false;
+    for (size_t i = 0; i < bodies_.size(); ++i)
+        if (next.bodies_[i].rig_path != bodies_[i].rig_path) return false;
+    for (size_t i = 0; i < bodies_.size(); ++i) bodies_[i].after = next.bodies_[i].after;
+    return true;
+}
 
 ChangeIntake::ChangeIntake(Workspace& workspace, bool of_target, const LoadOptions& after,
                            const QString& text)

@@ -22,11 +22,14 @@ class ChangeSettings : public QUndoCommand {
     int topic_;
 };
 
-/// A body's roles before and after.
+/// A body's roles before and after; undone, its rest is as it was, too.
 class ChangeRoles : public QUndoCommand {
   public:
     ChangeRoles(Workspace& workspace, bool of_target, const RoleMap& after, const QString& text);
-    void undo() override { workspace_.set_roles(is_of_target_, rig_path_, before_); }
+    void undo() override {
+        workspace_.set_roles(is_of_target_, rig_path_, before_);
+        workspace_.set_rest(is_of_target_, rig_path_, rest_before_);
+    }
     void redo() override { workspace_.set_roles(is_of_target_, rig_path_, after_); }
 
   private:
@@ -34,6 +37,29 @@ class ChangeRoles : public QUndoCommand {
     bool is_of_target_;
     QString rig_path_;
     RoleMap before_, after_;
+    RestState rest_before_;
+};
+
+/// The rest alignments of one body or of both, before and after. Changes of the same `topic` in a row become
+/// one (typing, turning a field).
+class ChangeRest : public QUndoCommand {
+  public:
+    struct OfBody {
+        bool is_of_target;
+        QString rig_path;
+        RestState before, after;
+    };
+    ChangeRest(Workspace& workspace, std::vector<OfBody> bodies, const QString& text,
+               const QString& topic = {});
+    void undo() override;
+    void redo() override;
+    int id() const override { return topic_.isEmpty() ? -1 : 0x7e57; }
+    bool mergeWith(const QUndoCommand* other) override;
+
+  private:
+    Workspace& workspace_;
+    std::vector<OfBody> bodies_;
+    QString topic_;
 };
 
 /// How a file is read, before and after: a repair of the intake, a trim.

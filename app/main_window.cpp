@@ -28,6 +28,8 @@
 #include "app/look.hpp"
 #include "app/notice_bar.hpp"
 #include "app/rails_view.hpp"
+#include "app/rest_panel.hpp"
+#include "app/rest_sheet.hpp"
 #include "app/roles_panel.hpp"
 #include "app/sentence_bar.hpp"
 #include "app/stage_view.hpp"
@@ -82,11 +84,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     panels_ = new QStackedWidget(this);
     panels_->setFixedWidth(304);
     panels_->setObjectName("raised");
-    auto* scroll = new QScrollArea(this);
-    scroll->setWidgetResizable(true);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    scroll->setWidget(panel_);
-    panels_->addWidget(scroll);
+    panels_->addWidget(scrolled(panel_));
     promise_ = new QLabel(this);
     promise_->setWordWrap(true);
     promise_->setMargin(16);
@@ -98,11 +96,13 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     panels_->addWidget(library_);
     intake_ = new IntakePanel(workspace_, *stage_, playback_, undo_, this);
     intake_sheet_->set_panel(intake_);
-    auto* intake_scroll = new QScrollArea(this);
-    intake_scroll->setWidgetResizable(true);
-    intake_scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    intake_scroll->setWidget(intake_);
-    panels_->addWidget(intake_scroll);
+    intake_page_ = scrolled(intake_);
+    panels_->addWidget(intake_page_);
+    rest_ = new RestPanel(workspace_, *stage_, *rest_sheet_, playback_, undo_, this);
+    rest_page_ = scrolled(rest_);
+    panels_->addWidget(rest_page_);
+    connect(rest_, &RestPanel::said, this, [this](const QString& line) { notice_->say(line); });
+    connect(rest_, &RestPanel::failed, this, [this](const QString& line) { notice_->say(line, true); });
     connect(intake_, &IntakePanel::body_shown, intake_sheet_, qOverload<>(&QWidget::update));
     connect(roles_, &RolesPanel::said, this, [this](const QString& line) { notice_->say(line); });
     connect(library_, &LibraryPanel::rename_wanted, this,
@@ -126,7 +126,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
         playback_.set_take(take.frames, take.frame_time_s);
         if (playback_.frame() < take.first_motion_frame) playback_.go_to(take.first_motion_frame);
     });
-    for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed})
+    for (const auto signal :
+         {&Workspace::source_changed, &Workspace::target_changed, &Workspace::rest_changed})
         connect(&workspace_, signal, this, &MainWindow::refresh_open_points);
     connect(&workspace_, &Workspace::limbering_changed, this,
             [this] { playback_.play(workspace_.is_limbering()); });
@@ -304,7 +305,9 @@ void MainWindow::make_actions() {
     add("look", tr("Ink or paper"), {QKeySequence(Qt::CTRL | Qt::Key_I)},
         [this] { set_look(is_paper_ ? "ink" : "paper"); });
     add("cancel", tr("Cancel what is going on, or let go of the selection"), {Qt::Key_Escape}, [this] {
-        if (workspace_.is_busy())
+        if (stage_->is_turning())
+            stage_->cancel_turn();
+        else if (workspace_.is_busy())
             workspace_.cancel();
         else
             stage_->select(true, -1);
@@ -320,6 +323,14 @@ void MainWindow::make_actions() {
     redo->setShortcuts({QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), QKeySequence(Qt::CTRL | Qt::Key_Y)});
     addAction(undo);
     addAction(redo);
+}
+
+QWidget* MainWindow::scrolled(QWidget* panel) {
+    auto* scroll = new QScrollArea(this);
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setWidget(panel);
+    return scroll;
 }
 
 QWidget* MainWindow::make_top() {
@@ -435,6 +446,8 @@ QWidget* MainWindow::make_stage_side() {
     sheets_->addWidget(rails_);
     intake_sheet_ = new IntakeSheet(workspace_, playback_, side);
     sheets_->addWidget(intake_sheet_);
+    rest_sheet_ = new RestSheet(side);
+    sheets_->addWidget(rest_sheet_);
     sheets_->setFixedHeight(196);
     rows->addWidget(sheets_);
     rows->addWidget(notice_);
@@ -493,12 +506,15 @@ void MainWindow::show_station() {
     const Station station = stations_->station();
     const bool is_roles = station == Station::roles;
     const bool is_intake = station == Station::intake;
-    const bool is_live = station == Station::transfer || is_roles || is_intake;
+    const bool is_rest = station == Station::rest;
+    const bool is_live = station == Station::transfer || is_roles || is_intake || is_rest;
     panels_->setCurrentIndex(is_live ? 0 : 1);
     if (is_roles) panels_->setCurrentWidget(roles_);
-    if (is_intake) panels_->setCurrentIndex(panels_->count() - 1);
-    sheets_->setCurrentIndex(is_roles ? 1 : is_intake ? 2 : 0);
-    sheets_->setFixedHeight(is_roles ? 244 : 196);
+    if (is_intake) panels_->setCurrentWidget(intake_page_);
+    if (is_rest) panels_->setCurrentWidget(rest_page_);
+    is_rest ? rest_->enter() : rest_->leave();
+    sheets_->setCurrentIndex(is_roles ? 1 : is_intake ? 2 : is_rest ? 3 : 0);
+    sheets_->setFixedHeight(is_roles || is_rest ? 244 : 196);
     sheets_->setVisible(is_live);
     promise_->setText(QString("<b>%1</b><br><br>%2").arg(station_name(station), station_promise(station)));
 }
@@ -512,6 +528,7 @@ void MainWindow::refresh_open_points() {
         }
     stations_->set_open_points(Station::roles, open);
     stations_->set_open_points(Station::intake, intake_->open_points());
+    stations_->set_open_points(Station::rest, rest_->open_points());
 }
 
 void MainWindow::go_to_worst(ReviewMeasure measure) {

@@ -21,6 +21,8 @@ class IntakeSheet;
 class LibraryPanel;
 class NoticeBar;
 class RailsView;
+class RestPanel;
+class RestSheet;
 class RolesPanel;
 class SentenceBar;
 class StageView;
@@ -55,6 +57,8 @@ class MainWindow : public QMainWindow {
     RolesPanel& roles() { return *roles_; }
     IntakePanel& intake() { return *intake_; }
     IntakeSheet& intake_sheet() { return *intake_sheet_; }
+    RestPanel& rest() { return *rest_; }
+    RestSheet& rest_sheet() { return *rest_sheet_; }
     void write_standard(const QString& path, bool is_vrm);
     void export_to(const QString& path) { workspace_.export_result(path); }
 
@@ -87,6 +91,9 @@ class MainWindow : public QMainWindow {
     RolesPanel* roles_;
     IntakePanel* intake_;
     IntakeSheet* intake_sheet_;
+    RestPanel* rest_;
+    RestSheet* rest_sheet_;
+    QWidget *intake_page_, *rest_page_;  ///< with their scroll bars
     bool is_library_shown_ = false;
     bool is_paper_ = false;
     QString last_opened_;
@@ -95,6 +102,7 @@ class MainWindow : public QMainWindow {
     QAction* add(const QString& name, const QString& text, const QList<QKeySequence>& keys,
                  const std::function<void()>& run);
     void make_actions();
+    QWidget* scrolled(QWidget* panel);
     QWidget* make_top();
     QWidget* make_stage_side();
     QWidget* make_stage_bar();

@@ -8,6 +8,7 @@
 
 #include "app/look.hpp"
 #include "core/rest/measures.hpp"
+#include "core/rest/solve.hpp"
 
 namespace nb {
 
@@ -19,6 +20,7 @@ StageView::StageView(Workspace& workspace, Playback& playback, QWidget* parent)
     nb::set_view(camera_, view_);
     aside_ = camera_.right();
     figures_ = new InsetFigures(this);
+    words_ = new StageWords(this);
     still_.setSingleShot(true);
     still_.setInterval(140);
     connect(&still_, &QTimer::timeout, this, [this] {
@@ -30,8 +32,10 @@ StageView::StageView(Workspace& workspace, Playback& playback, QWidget* parent)
     for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed})
         connect(&workspace_, signal, this, [this] {
             selected_joint_ = hovered_joint_ = -1;
-            refresh();
+            turning_.reset();
+            refresh_stand();
         });
+    connect(&workspace_, &Workspace::rest_changed, this, &StageView::refresh_stand);
     connect(&workspace_, &Workspace::settings_changed, this, &StageView::refresh);
     connect(&workspace_, &Workspace::result_changed, this, &StageView::refresh);
 }
@@ -99,6 +103,93 @@ void StageView::set_trail(bool on) {
     emit view_changed();
 }
 
+void StageView::set_stand(Stand stand) {
+    stand_ = stand;
+    refresh_stand();
+    emit view_changed();
+}
+
+/// The pictures of the rests are made once a change, not once a frame.
+void StageView::refresh_stand() {
+    for (const bool in_target : {false, true}) {
+        Pose& pose = standing_[in_target ? 1 : 0];
+        pose = {};
+        const LoadedPtr loaded = workspace_.body(in_target);
+        if (stand_ == Stand::take || !loaded) continue;
+        const Character& c = loaded->file.character;
+        if (!c.rest.is_there())
+            pose = rest_pose(c.rig.skeleton);
+        else
+            pose = aligned_pose(stand_ == Stand::aligned ? c.rest : stored_rest(c.rig, c.roles));
+    }
+    refresh();
+}
+
+void StageView::poses_at(int frame, Pose& source, Pose& target) const {
+    if (stand_ == Stand::take) return workspace_.poses_at(frame, source, target);
+    source = standing_[0];
+    target = standing_[1];
+}
+
+void StageView::set_arcs(std::vector<GapArc> arcs) {
+    arcs_ = std::move(arcs);
+    refresh();
+}
+
+void StageView::set_handle(bool on, TurnAxes axes) {
+    has_handle_ = on;
+    handle_axes_ = axes;
+    refresh();
+}
+
+Vec3 StageView::moved_m(bool in_target) const {
+    if (!workspace_.source() || !workspace_.target()) return Vec3::Zero();
+    return (in_target ? 0.5 : -0.5) * spread_m() * aside_;
+}
+
+QPointF StageView::seen_at(bool in_target, const Vec3& p_m) const {
+    const Vec3 seen = camera_.project(p_m + moved_m(in_target), width(), height());
+    return {seen.x(), seen.y()};
+}
+
+/// From the aligned rest to the picture: what the take has turned a joint by.
+Quat StageView::beyond_rest(bool in_target, int joint) const {
+    Pose source, target;
+    poses_at(playback_.frame(), source, target);
+    const Pose& pose = in_target ? target : source;
+    const auto& rest = workspace_.body(in_target)->file.character.rest;
+    return pose.R[size_t(joint)] * rest.R_WJ0[size_t(joint)].conjugate();
+}
+
+std::optional<TurnHandle> StageView::handle() const {
+    if (turning_) return turning_->handle;
+    const LoadedPtr loaded = workspace_.body(is_selected_in_target_);
+    if (!has_handle_ || !loaded || selected_joint_ < 0 || stand_ == Stand::stored) return {};
+    const Character& c = loaded->file.character;
+    const std::string role = c.roles.role_of(selected_joint_);
+    Pose source, target;
+    poses_at(playback_.frame(), source, target);
+    const Pose& pose = is_selected_in_target_ ? target : source;
+    if (role.empty() || !c.rest.is_there() || size_t(selected_joint_) >= pose.p.size() ||
+        shown_ == (is_selected_in_target_ ? Shown::source : Shown::target))
+        return {};
+    TurnHandle handle;
+    handle.centre_m = pose.p[size_t(selected_joint_)] + moved_m(is_selected_in_target_);
+    const Quat axes = axes_of(c.rig.skeleton, c.roles, c.rest, role, handle_axes_);
+    handle.R_WA = handle_axes_ == TurnAxes::world
+                      ? axes
+                      : Quat(beyond_rest(is_selected_in_target_, selected_joint_) * axes);
+    handle.radius_m = std::clamp(64.0 * camera_.metres_per_pixel(height()), 0.02, 1.0);
+    return handle;
+}
+
+void StageView::cancel_turn() {
+    if (!turning_) return;
+    turning_.reset();
+    emit turn_ended(false);
+    refresh();
+}
+
 void StageView::select(bool in_target, int joint) {
     selected_joint_ = joint;
     is_selected_in_target_ = in_target;
@@ -111,7 +202,7 @@ void StageView::frame_selection() {
     is_fitted_ = selected_joint_ < 0;
     if (selected_joint_ >= 0) {
         Pose source, target;
-        workspace_.poses_at(playback_.frame(), source, target);
+        poses_at(playback_.frame(), source, target);
         const Pose& pose = is_selected_in_target_ ? target : source;
         if (size_t(selected_joint_) < pose.p.size()) {
             const Vec3 moved = (is_selected_in_target_ ? 0.5 : -0.5) * spread_m() * aside_;
@@ -146,16 +237,14 @@ StageView::SmoothPlaces StageView::smooth_places(int frame) const {
         Pose source;
         Pose target;
         for (int f = frame - reach; f <= frame + reach; f += step) {
-            workspace_.poses_at(std::clamp(f, 0, std::max(0, playback_.frames() - 1)), source, target);
+            poses_at(std::clamp(f, 0, std::max(0, playback_.frames() - 1)), source, target);
             const Pose& pose = in_target ? target : source;
             if (pose.p.empty() || size_t(std::max(0, hips)) >= pose.p.size()) continue;
             sum += pose.p[size_t(std::max(0, hips))];
             ++count;
         }
         if (count == 0) continue;
-        const Vec3 moved = workspace_.target() && workspace_.source()
-                               ? Vec3((in_target ? 0.5 : -0.5) * spread_m() * aside_)
-                               : Vec3(Vec3::Zero());
+        const Vec3 moved = moved_m(in_target);
         const Character& c = loaded->file.character;
         const double known = stature(c.rig.skeleton, c.roles);
         const double tall = known > 0.0 ? known : 1.75;
@@ -209,7 +298,7 @@ void StageView::place_camera() {
     camera_.focus_m += middle.x() * camera_.right() + middle.y() * camera_.up();
     const Eigen::Array2d span = high - low;
     // The insets' column stays free.
-    const int column = has_insets_ ? inset_column_px(size()) : 0;
+    const int column = has_insets_ && stand_ == Stand::take ? inset_column_px(size()) : 0;
     const int free = std::max(1, width() - column);
     camera_.height_m = std::max({0.5, 1.08 * span.y(), 1.05 * span.x() * height() / free});
     camera_.focus_m += 0.5 * column * camera_.metres_per_pixel(height()) * camera_.right();
@@ -219,18 +308,18 @@ Scene StageView::scene_at(int frame) const {
     const LoadedPtr source = workspace_.source();
     const LoadedPtr target = workspace_.target();
     Pose S, T;
-    workspace_.poses_at(frame, S, T);
+    poses_at(frame, S, T);
     Scene scene;
     scene.theme = look().stage();
     if (!source || S.p.empty()) return scene;
     const bool has_target = target && !T.p.empty();
     const auto actor = [](const LoadedPtr& loaded, const Pose& pose, BodyLook body_look) {
-        return Actor{&loaded->file.character, loaded->figure, rig_of(loaded, loaded->file.character), pose,
-                     body_look};
+        return Actor{&loaded->file.character, loaded->figure,
+                     loaded->drawn ? loaded->drawn : rig_of(loaded, loaded->file.character), pose, body_look};
     };
     scene = make_scene(actor(source, S, source_look_), has_target ? actor(target, T, target_look_) : Actor{},
                        spread_m(), aside_, look().stage());
-    if (source) add_props(scene, source->props, S, workspace_.place_scale());
+    if (source && stand_ == Stand::take) add_props(scene, source->props, S, workspace_.place_scale());
     // Lying over each other, the source is seen through.
     if (spread_ < 0.2 && scene.bodies.size() == 2) scene.bodies[0].opacity = 0.5f;
     for (size_t i = 0; i < scene.bodies.size(); ++i) {
@@ -238,7 +327,7 @@ Scene StageView::scene_at(int frame) const {
         if ((i == 1) == is_hovered_in_target_ && hovered_joint_ >= 0 && scene.bodies[i].selected_joint < 0)
             scene.bodies[i].selected_joint = hovered_joint_;
     }
-    if (has_trail_ && selected_joint_ >= 0) {
+    if (has_trail_ && selected_joint_ >= 0 && stand_ == Stand::take) {
         for (const bool in_target : {false, true}) {
             if (in_target != is_selected_in_target_ || scene.bodies.size() <= size_t(in_target)) continue;
             SceneTrail trail;
@@ -285,8 +374,24 @@ void StageView::paintGL() {
     const double ratio = devicePixelRatioF();
     const Scene scene = scene_at(playback_.frame());
     std::vector<Shot> shots{{camera_, 0, 0, int(width() * ratio), int(height() * ratio), -1, {}}};
+    std::vector<Stroke2>& over = shots[0].strokes;
+    if (stand_ != Stand::take && scene.bodies.size() == 2)
+        for (const GapArc& arc : arcs_) {
+            GapArc there = arc;
+            there.centre_m += moved_m(true);
+            const auto strokes = there.strokes(camera_, size());
+            over.insert(over.end(), strokes.begin(), strokes.end());
+        }
+    if (const auto hoops = handle()) {
+        const auto strokes =
+            hoops->strokes(camera_, size(), turning_ ? turning_->axis : lit_hoop_,
+                           turning_ ? turning_->taken_at_rad : 0.0, turning_ ? turning_->angle_rad : 0.0);
+        over.insert(over.end(), strokes.begin(), strokes.end());
+    }
+    for (Stroke2& stroke : over) stroke = {ratio * stroke.from, ratio * stroke.to, ratio * stroke.width_px};
+    QMetaObject::invokeMethod(this, &StageView::show_words, Qt::QueuedConnection);
     std::vector<FootInset> insets;
-    if (has_insets_ && !scene.bodies.empty()) {
+    if (has_insets_ && stand_ == Stand::take && !scene.bodies.empty()) {
         const bool of_target = shown_ != Shown::source && workspace_.target();
         const size_t body = of_target && scene.bodies.size() == 2 ? 1 : 0;
         insets = foot_insets(workspace_, of_target, playback_.frame(), scene.bodies[body].moved_m, size());
@@ -321,6 +426,69 @@ void StageView::paintGL() {
     } else {
         drawn_clock_.invalidate();
         drawn_ = 0;
+    }
+}
+
+void StageView::show_words() {
+    std::vector<std::pair<QPointF, QString>> words;
+    if (stand_ != Stand::take && workspace_.source() && workspace_.target() && shown_ == Shown::both)
+        for (const GapArc& arc : arcs_) {
+            GapArc there = arc;
+            there.centre_m += moved_m(true);
+            if (!arc.label.isEmpty()) words.emplace_back(there.label_at(camera_, size()), arc.label);
+        }
+    if (const auto hoops = handle()) {
+        const auto places = hoops->letters(camera_, size());
+        for (size_t axis = 0; axis < 3; ++axis)
+            words.emplace_back(places[axis], QString("XYZ").mid(int(axis), 1));
+        if (turning_) {
+            const Vec3 hand =
+                turning_->handle.point(turning_->axis, turning_->taken_at_rad + turning_->angle_rad);
+            const Vec3 seen =
+                camera_.project(hand + 0.25 * (hand - turning_->handle.centre_m), width(), height());
+            words.emplace_back(QPointF(seen.x(), seen.y()),
+                               tr("%1°").arg(rad_to_deg(turning_->angle_rad), 0, 'f', 1));
+        }
+    }
+    words_->show_words(std::move(words));
+}
+
+StageWords::StageWords(QWidget* parent) : QWidget(parent) {
+    setAttribute(Qt::WA_TransparentForMouseEvents);
+    setFocusPolicy(Qt::NoFocus);
+    hide();
+}
+
+void StageWords::show_words(std::vector<std::pair<QPointF, QString>> words) {
+    if (words.empty() && words_.empty()) return;
+    words_ = std::move(words);
+    setVisible(!words_.empty());
+    if (words_.empty()) return;
+    // No larger than the words: what lies over OpenGL is blended anew each frame.
+    QRectF all;
+    for (const auto& [at, word] : words_) all |= QRectF(at - QPointF(34, 12), QSizeF(68, 24));
+    setGeometry(all.toAlignedRect() & parentWidget()->rect());
+    update();
+}
+
+void StageWords::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.translate(-pos());
+    QFont small = painter.font();
+    small.setPixelSize(12);
+    small.setBold(true);
+    painter.setFont(small);
+    for (const auto& [at, word] : words_) {
+        const QRectF place(at - QPointF(34, 9), QSizeF(68, 18));
+        const QRectF words = painter.boundingRect(place, Qt::AlignCenter, word).adjusted(-4, -1, 4, 1);
+        QColor band = look().ground;
+        band.setAlpha(200);
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(band);
+        painter.drawRoundedRect(words, 3, 3);
+        painter.setPen(look().mark);
+        painter.drawText(place, Qt::AlignCenter, word);
     }
 }
 
@@ -368,11 +536,41 @@ std::vector<std::pair<bool, int>> StageView::bones_at(const QPointF& at) const {
 void StageView::mousePressEvent(QMouseEvent* event) {
     pressed_at_ = last_at_ = event->position();
     is_dragged_ = false;
+    if (event->button() != Qt::LeftButton) return;
+    const auto hoops = handle();
+    double taken_at = 0.0;
+    const int axis = hoops ? hoops->hoop_at(camera_, size(), event->position(), taken_at) : -1;
+    if (axis < 0) return;
+    turning_ = Turning{*hoops, beyond_rest(is_selected_in_target_, selected_joint_), axis, taken_at, 0.0};
+    emit turn_begun(is_selected_in_target_, selected_joint_);
 }
 
 void StageView::mouseMoveEvent(QMouseEvent* event) {
     const QPointF moved = event->position() - last_at_;
+    if (turning_) {
+        turning_->angle_rad = turning_->handle.turn_of_drag(
+            camera_, size(), turning_->axis, turning_->taken_at_rad, event->position() - pressed_at_);
+        if (event->modifiers() & Qt::ControlModifier) {
+            const double step = deg_to_rad(5.0);
+            turning_->angle_rad = step * std::round(turning_->angle_rad / step);
+        }
+        const Quat seen =
+            exp_rotation(turning_->handle.R_WA * Vec3(turning_->angle_rad * Vec3::Unit(turning_->axis)));
+        emit turned(is_selected_in_target_, selected_joint_,
+                    (turning_->beyond.conjugate() * seen * turning_->beyond).normalized());
+        refresh();
+        return;
+    }
     if (event->buttons() == Qt::NoButton) {
+        double angle = 0.0;
+        const auto hoops = handle();
+        const int hoop = hoops ? hoops->hoop_at(camera_, size(), event->position(), angle) : -1;
+        if (hoop != lit_hoop_) {
+            lit_hoop_ = hoop;
+            setCursor(hoop >= 0 ? Qt::OpenHandCursor : Qt::ArrowCursor);
+            refresh();
+        }
+        if (hoop >= 0) return;
         bool in_target = true;
         const int joint = bone_at(event->position(), in_target);
         if (joint != hovered_joint_ || in_target != is_hovered_in_target_) {
@@ -413,6 +611,11 @@ void StageView::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void StageView::mouseReleaseEvent(QMouseEvent* event) {
+    if (turning_ && event->button() == Qt::LeftButton) {
+        turning_.reset();
+        emit turn_ended(true);
+        return refresh();
+    }
     if (is_dragged_ || event->button() != Qt::LeftButton) return;
     const auto bones = bones_at(event->position());
     if (bones.empty()) return select(true, -1);

@@ -7,16 +7,33 @@
 
 #include "app/foot_insets.hpp"
 #include "app/playback.hpp"
+#include "app/turn_handle.hpp"
 #include "app/workspace.hpp"
+#include "core/rest/edit.hpp"
 #include "draw/renderer.hpp"
 
 namespace nb {
+
+/// Words over the picture of the stage, each centred on a point; lets the mouse through.
+class StageWords : public QWidget {
+  public:
+    explicit StageWords(QWidget* parent);
+    void show_words(std::vector<std::pair<QPointF, QString>> words);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    std::vector<std::pair<QPointF, QString>> words_;
+};
 
 class StageView : public QOpenGLWidget {
     Q_OBJECT
 
   public:
     enum class Shown { both, source, target };
+    /// What the bodies do: the take; nothing, in their aligned rests; nothing, in the rests of their files.
+    enum class Stand { take, aligned, stored };
 
     StageView(Workspace& workspace, Playback& playback, QWidget* parent = nullptr);
     ~StageView() override;
@@ -38,6 +55,20 @@ class StageView : public QOpenGLWidget {
     bool has_insets() const { return has_insets_; }
     void set_trail(bool on);
     bool has_trail() const { return has_trail_; }
+    void set_stand(Stand stand);
+    Stand stand() const { return stand_; }
+    /// How far apart rests are, on the bodies; shown while they stand.
+    void set_arcs(std::vector<GapArc> arcs);
+    const std::vector<GapArc>& arcs() const { return arcs_; }
+    /// Whether the selected bone can be turned by hand, and about which axes.
+    void set_handle(bool on, TurnAxes axes);
+    /// The handle about the selected bone as it is seen; empty when there is none.
+    std::optional<TurnHandle> handle() const;
+    bool is_turning() const { return turning_.has_value(); }
+    /// Lets go of the handle and says so: nothing is turned.
+    void cancel_turn();
+    /// Where a point in the world is seen: of the source's or the target's body as shown, px.
+    QPointF seen_at(bool in_target, const Vec3& p_m) const;
     void frame_selection();  ///< the selected bone, else both bodies
     void select(bool in_target, int joint);
     int selected_joint() const { return selected_joint_; }
@@ -56,6 +87,10 @@ class StageView : public QOpenGLWidget {
     void view_changed();
     void selection_changed();
     void trouble_found(const QString& line);
+    void turn_begun(bool of_target, int joint);
+    /// The whole turn since it began, in world axes of the aligned rest.
+    void turned(bool of_target, int joint, const nb::Quat& turn_W);
+    void turn_ended(bool is_kept);
 
   protected:
     void initializeGL() override;
@@ -91,6 +126,21 @@ class StageView : public QOpenGLWidget {
     bool is_fitted_ = true;  ///< the span follows the bodies until somebody zooms
     QTimer still_;           ///< fires when nothing has moved for a moment: the picture is drawn finely then
     bool is_fine_ = false;
+    Stand stand_ = Stand::take;
+    std::array<Pose, 2> standing_;  ///< source, target, while they stand
+    std::vector<GapArc> arcs_;
+    bool has_handle_ = false;
+    TurnAxes handle_axes_ = TurnAxes::bone;
+    struct Turning {
+        TurnHandle handle;
+        Quat beyond;  ///< from the aligned rest to the picture
+        int axis = 0;
+        double taken_at_rad = 0.0;
+        double angle_rad = 0.0;
+    };
+    std::optional<Turning> turning_;
+    int lit_hoop_ = -1;
+    StageWords* words_;
     QString trouble_;
     QElapsedTimer drawn_clock_;
     int drawn_ = 0;
@@ -108,6 +158,11 @@ class StageView : public QOpenGLWidget {
     static Vec3 followed_point(const SmoothPlaces& places);
     double spread_m() const;
     Scene scene_at(int frame) const;
+    void poses_at(int frame, Pose& source, Pose& target) const;
+    void refresh_stand();
+    Vec3 moved_m(bool in_target) const;
+    Quat beyond_rest(bool in_target, int joint) const;
+    void show_words();
     void refresh();
     void place_camera();
     void let_go_of_fit();

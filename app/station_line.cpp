@@ -46,8 +46,9 @@ QString station_promise(Station station) {
                 "Which bone plays which part of the body, how sure, and why; and to give it by hand.");
         case Station::rest:
             return QObject::tr(
-                "Here two rest poses will be brought into one stance, solved at once and corrected by the "
-                "degree.");
+                "How far apart the two bodies stand at rest; one stance for both, solved at once, corrected "
+                "by "
+                "the degree.");
         case Station::chains:
             return QObject::tr(
                 "Here it will be set what of each limb crosses: its angles, its tip, its place.");

@@ -11,7 +11,7 @@
 #include "core/io/bvh.hpp"
 #include "core/io/export.hpp"
 #include "core/io/file_error.hpp"
-#include "core/rest/solve.hpp"
+#include "core/rest/edit.hpp"
 #include "draw/scene.hpp"
 
 namespace nb {
@@ -30,10 +30,27 @@ QString shown_name(const std::string& file_name) {
     return name;
 }
 
+/// After a file was read in another way, or its roles changed (`is_other_body`: the T is found anew):
+/// corrections stay.
+void solve_anew(Loaded& loaded, const Loaded& before, bool is_other_body) {
+    Character& c = loaded.file.character;
+    std::string why;
+    if (!can_be_transferred(c.roles, why)) return;
+    const Character& old = before.file.character;
+    if (is_other_body) align_to_t(c, take_of(loaded.file));
+    const auto carry = [&](const RestAlignment& rest) {
+        return carried_over(old.roles, rest, old.solved, c.rig.skeleton, c.roles, c.solved);
+    };
+    if (!old.solved.is_there() || !old.rest.is_there()) return;
+    c.rest = carry(old.rest);
+    for (const RestAlignment& other : old.other_rests) c.other_rests.push_back(carry(other));
+}
+
 /// Reads a file for the stage. `options`: in the place of what its documents say; `roles`: kept from before.
-/// A take needs a body that can be carried; a rig may still wait for its roles.
+/// A take needs a body that can be carried; a rig may still wait for its roles. `before`: the same file as it
+/// was read before, whose roles and corrections of the rest stay.
 LoadedPtr load_choice(const Choice& choice, bool as_target, const LoadOptions* options,
-                      const RoleMap* roles) {
+                      const Loaded* before) {
     auto loaded = std::make_shared<Loaded>();
     const std::string document = choice.document.toStdString();
     loaded->file = as_target
@@ -49,13 +66,13 @@ LoadedPtr load_choice(const Choice& choice, bool as_target, const LoadOptions* o
                 .toString(QUuid::WithoutBraces)
                 .toStdString();
     }
-    if (roles && roles->fills.size() > 0) {
+    const RoleMap* roles = before ? &before->file.character.roles : nullptr;
+    const bool has_roles = roles && !roles->fills.empty();
+    if (has_roles) {
+        const bool is_other_body = !(character.roles == *roles);
         character.roles = *roles;
         update_role_lists(character.rig.skeleton, character.roles);
-        std::string why;
-        if (can_be_transferred(character.roles, why))
-            character.rest = solve_rest(character.rig, character.roles,
-                                        {take_of(loaded->file), character.rig.options.reference, {}});
+        solve_anew(*loaded, *before, is_other_body);
     }
     std::string why;
     if (!can_be_transferred(character.roles, why)) {
@@ -514,22 +531,29 @@ const Choice* Workspace::choice_in_use(bool of_target) const {
     return index >= 0 && index < int(list.size()) ? &list[size_t(index)] : nullptr;
 }
 
-/// Takes up a changed body and keeps the change: in memory, and beside the documents for a crash.
-void Workspace::keep_change(bool of_target, const LoadedPtr& loaded) {
+/// Keeps a change of a body: in memory, and beside the documents for a crash.
+void Workspace::remember_change(bool of_target, const LoadedPtr& loaded) {
     const Choice* choice = choice_in_use(of_target);
     const LoadedPtr before = body(of_target);
     if (!choice || !before) return;
     const QString key = change_key(*choice, of_target);
     const Character& old = before->file.character;
-    FileChange& change =
-        file_changes_.try_emplace(key, FileChange{nullptr, old.roles, old.rig.options, of_target, *choice})
-            .first->second;
+    FileChange& change = file_changes_
+                             .try_emplace(key, FileChange{nullptr,
+                                                          old.roles,
+                                                          old.rig.options,
+                                                          {old.rest, old.other_rests, old.solved},
+                                                          of_target,
+                                                          *choice})
+                             .first->second;
     change.now = loaded;
     LoadOptions options = loaded->file.character.rig.options;
     LoadOptions saved = change.saved_options;
     options.is_by_hand = saved.is_by_hand = false;
     const QString recovery = recovery_path(key);
-    if (loaded->file.character.roles == change.saved_roles && options == saved) {
+    const Character& c = loaded->file.character;
+    if (c.roles == change.saved_roles && options == saved &&
+        RestState{c.rest, c.other_rests, c.solved}.is_same(change.saved_rest)) {
         file_changes_.erase(key);
         QFile::remove(recovery);
     } else {
@@ -539,7 +563,45 @@ void Workspace::keep_change(bool of_target, const LoadedPtr& loaded) {
         } catch (const FileError&) {  // The change itself still holds.
         }
     }
+}
+
+void Workspace::keep_change(bool of_target, const LoadedPtr& loaded) {
+    remember_change(of_target, loaded);
     take_up(loaded, of_target);
+}
+
+bool RestState::is_same(const RestState& other) const {
+    return is_same_alignment(rest, other.rest) &&
+           std::equal(others.begin(), others.end(), other.others.begin(), other.others.end(),
+                      is_same_alignment);
+}
+
+RestState Workspace::rest_state(bool of_target) const {
+    const LoadedPtr loaded = body(of_target);
+    return loaded ? RestState{loaded->file.character.rest, loaded->file.character.other_rests,
+                              loaded->file.character.solved}
+                  : RestState();
+}
+
+void Workspace::set_rest(bool of_target, const QString& path, const RestState& state, bool is_kept) {
+    const LoadedPtr before = body(of_target);
+    if (!before || QString::fromStdString(before->file.character.rig.path) != path ||
+        state.rest.D_W.size() != before->file.character.rig.skeleton.names.size())
+        return;
+    auto loaded = std::make_shared<Loaded>(*before);
+    // What is drawn stays the same: it is on the graphics card already.
+    if (!loaded->drawn) loaded->drawn = rig_of(before, before->file.character);
+    loaded->file.character.rest = state.rest;
+    loaded->file.character.other_rests = state.others;
+    if (state.solved.is_there()) loaded->file.character.solved = state.solved;
+    loaded->notes.clear();
+    if (is_kept) remember_change(of_target, loaded);
+    (of_target ? target_ : source_) = loaded;
+    is_result_current_ = false;
+    compile();
+    emit rest_changed();
+    emit settings_changed();
+    solve();
 }
 
 void Workspace::set_roles(bool of_target, const QString& path, const RoleMap& roles) {
@@ -558,8 +620,7 @@ void Workspace::set_roles(bool of_target, const QString& path, const RoleMap& ro
     Character& c = loaded->file.character;
     c.roles = roles;
     update_role_lists(c.rig.skeleton, c.roles);
-    if (can_be_transferred(c.roles, why))
-        c.rest = solve_rest(c.rig, c.roles, {take_of(loaded->file), c.rig.options.reference, {}});
+    solve_anew(*loaded, *before, true);
     loaded->figure = std::make_shared<const Figure>(make_figure(c));
     loaded->segments = bone_segments(c);
     loaded->notes.clear();
@@ -580,8 +641,7 @@ void Workspace::set_intake(bool of_target, const QString& path, const LoadOption
     run(
         tr("Reading %1").arg(QFileInfo(path).fileName()), cancelled,
         [choice = *in_use, of_target, options, keeps_roles, before](const Progress&) {
-            return load_choice(choice, of_target, &options,
-                               keeps_roles ? &before->file.character.roles : nullptr);
+            return load_choice(choice, of_target, &options, keeps_roles ? before.get() : nullptr);
         },
         [this, of_target](const LoadedPtr& loaded) { keep_change(of_target, loaded); });
 }
@@ -606,18 +666,56 @@ void Workspace::bring_back_changes(bool of_target) {
             if (const RoleFill* found = c.roles.fill(fill.role); found && found->joint == fill.joint)
                 fill = *found;
         roles.is_settled = document.value("settled", false);
+        RestState state = rest_state(of_target);
+        const bool has_rest = read_rest_change(document, path, c, state.rest, state.others) &&
+                              !state.is_same(rest_state(of_target));
         const bool has_roles = !(roles == c.roles);
         const bool has_options = !(options == c.rig.options);
         const QString rig_path = QString::fromStdString(c.rig.path);
         if (has_roles) set_roles(of_target, rig_path, roles);
+        if (has_rest) set_rest(of_target, rig_path, state);
         if (has_options) set_intake(of_target, rig_path, options);
-        if (has_roles || has_options)
+        if (has_roles || has_options || has_rest)
             emit said(tr("Changes that were not saved last time are back; Ctrl+S keeps them."));
         else
             QFile::remove(recovery);
     } catch (const FileError&) {
         QFile::remove(recovery);
     }
+}
+
+/// Roles and rest of a take's body go to its own character document when that was made for this skeleton,
+/// else to one beside the take. Path of it as seen from the take's document; empty when neither has changed.
+QString Workspace::save_source(const FileChange& change, const QString& take_document) {
+    const Character& c = change.now->file.character;
+    if (c.roles == change.saved_roles &&
+        RestState{c.rest, c.other_rests, c.solved}.is_same(change.saved_rest))
+        return {};
+    const QDir folder = QFileInfo(take_document).dir();
+    QString path = change.choice.character;
+    if (QFile::exists(take_document)) {
+        const std::string name = take_document.toStdString();
+        const TakeDocument take = read_take_document(read_document(name, "take"), name);
+        if (!take.character_path.empty()) path = folder.filePath(QString::fromStdString(take.character_path));
+    }
+    Json document = character_document(c);
+    if (!path.isEmpty() && QFile::exists(path)) {
+        const Json there = read_document(path.toStdString(), "character");
+        if (there.at("rig").at("signature") == c.rig.skeleton.signature()) {
+            // Its file, unit and axes are the rig's own, not the take's.
+            for (const auto* key : {"rig", "conventions", "intake"})
+                if (there.contains(key))
+                    document[key] = there.at(key);
+                else
+                    document.erase(key);
+            write_file(path.toStdString(), format_document(document));
+            return folder.relativeFilePath(path);
+        }
+    }
+    path =
+        folder.filePath(QFileInfo(QString::fromStdString(c.rig.path)).completeBaseName() + ".character.json");
+    write_file(path.toStdString(), format_document(document));
+    return folder.relativeFilePath(path);
 }
 
 /// Writes what was changed beside the files; false when something could not be written (said).
@@ -633,8 +731,14 @@ bool Workspace::save_file_changes() {
         }
         try {
             const std::string path = document.toStdString();
-            write_file(path, format_document(change.is_target ? character_document(file.character)
-                                                              : changed_take_document(file, path)));
+            if (change.is_target) {
+                write_file(path, format_document(character_document(file.character)));
+            } else {
+                Json take = changed_take_document(file, path);
+                if (const QString character = save_source(change, document); !character.isEmpty())
+                    take["character"]["path"] = character.toStdString();
+                write_file(path, format_document(take));
+            }
         } catch (const FileError& error) {
             emit failed(tr("Not saved, and kept in memory: %1").arg(QString::fromStdString(error.what())));
             return false;

@@ -29,8 +29,19 @@ struct Loaded {
     std::vector<BoneSegment> segments;  ///< for picking
     std::vector<Prop> props;            ///< what stands beside the bodies of a take
     std::vector<std::string> notes;
+    std::shared_ptr<const Rig> drawn;  ///< the rig it is drawn from when that is another copy's; else null
 };
 using LoadedPtr = std::shared_ptr<const Loaded>;
+
+/// The alignments of a rig: the one in force, and further ones by name.
+struct RestState {
+    RestAlignment rest;
+    std::vector<RestAlignment> others;
+    RestAlignment solved;  ///< what corrections are counted from
+
+    /// Equal in the alignments themselves.
+    bool is_same(const RestState& other) const;
+};
 
 /// One that can be chosen: of the library, or a file that was opened.
 struct Choice {
@@ -93,6 +104,10 @@ class Workspace : public QObject {
     /// How the file of the source or the target is read: the repairs of the intake. It is read again in the
     /// background; roles given by hand stay.
     void set_intake(bool of_target, const QString& path, const LoadOptions& options);
+    /// A body's rest alignments; the take is carried with them at once. With `is_kept` false the change is
+    /// for the eye alone: it is followed by one that is kept.
+    void set_rest(bool of_target, const QString& path, const RestState& state, bool is_kept = true);
+    RestState rest_state(bool of_target) const;
     LoadedPtr body(bool of_target) const { return of_target ? target_ : source_; }
     /// Characters of the library whose bones are in a body's rig, best first: name, share of bones, document.
     struct Kin {
@@ -136,6 +151,7 @@ class Workspace : public QObject {
     void file_opened(const QString& path, bool as_take, const QString& holds);
     void files_sorted(const std::vector<nb::SortedFile>& files);
     void limbering_changed();
+    void rest_changed();  ///< of one of the bodies; figures and roles are as before
 
   private:
     struct PairingState {
@@ -162,6 +178,7 @@ class Workspace : public QObject {
         LoadedPtr now;
         RoleMap saved_roles;
         LoadOptions saved_options;
+        RestState saved_rest;
         bool is_target = true;
         Choice choice;
     };
@@ -191,7 +208,9 @@ class Workspace : public QObject {
     static QString change_key(const Choice& choice, bool as_target);
     static QString recovery_path(const QString& change_key);
     const Choice* choice_in_use(bool of_target) const;
+    void remember_change(bool of_target, const LoadedPtr& loaded);
     void keep_change(bool of_target, const LoadedPtr& loaded);
+    QString save_source(const FileChange& change, const QString& take_document);
     bool save_file_changes();
     void keep_certificate();
     void bring_back_changes(bool of_target);

@@ -6,6 +6,7 @@
 
 #include "core/io/bvh.hpp"
 #include "core/library/library.hpp"
+#include "core/rest/solve.hpp"
 #include "core/review/review.hpp"
 #include "core/transfer/passes.hpp"
 #include "tests/support/test_rigs.hpp"
@@ -25,6 +26,21 @@ void read_assimp(benchmark::State& state) {
         Assimp::Importer importer;
         benchmark::DoNotOptimize(importer.ReadFile(test::capture("01_03.bvh"), 0)->mNumAnimations);
     }
+}
+
+/// A whole body into the T: 60 bones and more, with its mesh.
+void solve_a_rest(benchmark::State& state) {
+    static const LoadedFile net_mender = [] {
+        std::vector<std::string> notes;
+        return load_character(test::demo("characters/net-mender/rig.glb"), "", notes);
+    }();
+    size_t vertices = 0;
+    for (const Mesh& mesh : net_mender.character.rig.meshes) vertices += mesh.positions.size();
+    for (auto _ : state)
+        benchmark::DoNotOptimize(
+            solve_rest(net_mender.character.rig, net_mender.character.roles, {}).ankle_height_m);
+    state.counters["bones"] = net_mender.character.rig.skeleton.size();
+    state.counters["vertices"] = double(vertices);
 }
 
 struct Prepared {
@@ -92,6 +108,7 @@ void whole_review(benchmark::State& state) {
                                      .frames);
 }
 
+BENCHMARK(solve_a_rest)->Unit(benchmark::kMillisecond);
 BENCHMARK(read_own)->Unit(benchmark::kMillisecond);
 BENCHMARK(load_whole)->Unit(benchmark::kMillisecond);
 BENCHMARK(read_assimp)->Unit(benchmark::kMillisecond);

@@ -87,10 +87,7 @@ int align(const Options& options) {
     RestRequest request{loaded.take ? &*loaded.take : nullptr, c.rig.options.reference, stance_of(options)};
     const RestAlignment stored = stored_rest(c.rig, c.roles);
     const RestAlignment solved = solve_rest(c.rig, c.roles, request);
-    RestRequest in_t = request;
-    in_t.stance.arms_down_rad = 0.0;
-    in_t.stance.kind = Stance::Kind::arms;
-    c.rest = is_file ? rest_from_file(options.stance, c, solve_rest(c.rig, c.roles, in_t)) : solved;
+    c.rest = is_file ? rest_from_file(options.stance, c) : solved;
 
     // Before: the rig as it is stored. After: as aligned. Both against the stance that was asked for.
     struct Row {

@@ -16,7 +16,6 @@
 #include "core/io/vrm.hpp"
 #include "core/library/library.hpp"
 #include "core/rest/measures.hpp"
-#include "core/rest/solve.hpp"
 #include "core/transfer/engine.hpp"
 
 namespace nb::cli {
@@ -113,8 +112,7 @@ void give_roles(const std::string& path, LoadedFile& loaded) {
     character.roles = read_given_roles(document, path, character.rig.skeleton);
     std::string why;
     if (!can_be_transferred(character.roles, why)) throw FileError(path, why, "give them a bone");
-    character.rest =
-        solve_rest(character.rig, character.roles, {loaded.take ? &*loaded.take : nullptr, {}, {}});
+    align_to_t(character, loaded.take ? &*loaded.take : nullptr);
 }
 
 /// The roles of another character, as far as they fit; what differs.
@@ -127,8 +125,7 @@ std::vector<std::string> apply_roles(const std::string& path, LoadedFile& loaded
         throw FileError(path, fmt::format("does not fit {}: {}", loaded.character.rig.path, why),
                         "give the characterization of a rig of the same kind");
     character.roles = std::move(reuse.roles);
-    character.rest =
-        solve_rest(character.rig, character.roles, {loaded.take ? &*loaded.take : nullptr, {}, {}});
+    align_to_t(character, loaded.take ? &*loaded.take : nullptr);
     reuse.differences.insert(
         reuse.differences.begin(),
         fmt::format("{} bones by their very name, {} by a name like it, {} roles by evidence", reuse.exact,

@@ -9,6 +9,7 @@
 #include <stdexcept>
 
 #include "core/io/file_error.hpp"
+#include "core/rest/edit.hpp"
 #include "core/rest/solve.hpp"
 
 namespace nb {
@@ -258,9 +259,11 @@ Json character_document(const Character& character) {
     if (character.rest.is_there()) document["rest"] = rest_document(character.roles, character.rest);
     for (const RestAlignment& rest : character.other_rests)
         document["other_rests"].push_back(rest_document(character.roles, rest));
+    if (character.solved.is_there() && !is_same_alignment(character.solved, character.rest))
+        document["solved"] = rest_document(character.roles, character.solved);
     if (!character.document_text.empty()) {
         Json read = Json::parse(character.document_text);
-        for (const auto* own : {"intake", "settled", "other_rests"}) read.erase(own);
+        for (const auto* own : {"intake", "settled", "other_rests", "solved"}) read.erase(own);
         keep_unknown(read, document);
     }
     return document;
@@ -311,10 +314,22 @@ void apply_character(const Json& document, const std::string& path, Character& c
     character.document_text = document.dump();
     if (!is_same_rig) {
         // Stored turns lead from the rest they were made for; this one's are found from the file.
-        character.rest = solve_rest(character.rig, roles, {take, character.rig.options.reference, {}});
+        align_to_t(character, take);
         return;
     }
     read_rest(get<Json>(document, "rest", path), path, skeleton, roles, character.rest);
+    // A T without corrections is its own zero.
+    const RestAlignment& rest = character.rest;
+    const bool is_corrected = rest.stance != Stance() || rest.dials != BodyDials() ||
+                              std::any_of(rest.found.begin(), rest.found.end(), [](const auto& found) {
+                                  return found.second.roll == RollSource::by_hand;
+                              });
+    if (document.contains("solved"))
+        read_rest(document.at("solved"), path, skeleton, roles, character.solved);
+    else
+        character.solved = is_corrected
+                               ? solve_rest(character.rig, roles, {take, character.rig.options.reference, {}})
+                               : rest;
     character.other_rests.clear();
     const Json others = document.value("other_rests", Json::array());
     for (const Json& other : others)
@@ -386,7 +401,28 @@ Json change_document(const Character& character) {
     document["roles"] = Json::object();
     for (const RoleFill& fill : character.roles.fills)
         document["roles"][fill.role] = rig.skeleton.names[size_t(fill.joint)];
+    if (character.rest.is_there()) {
+        document["signature"] = rig.skeleton.signature();
+        document["rest"] = rest_document(character.roles, character.rest);
+        for (const RestAlignment& other : character.other_rests)
+            document["other_rests"].push_back(rest_document(character.roles, other));
+    }
     return document;
+}
+
+bool read_rest_change(const Json& document, const std::string& path, const Character& character,
+                      RestAlignment& rest, std::vector<RestAlignment>& others) {
+    if (!document.contains("rest")) return false;
+    return reading(path, [&] {
+        RoleMap roles = read_given_roles(document, path, character.rig.skeleton);
+        if (document.value("signature", "") != character.rig.skeleton.signature()) return false;
+        read_rest(document.at("rest"), path, character.rig.skeleton, roles, rest);
+        others.clear();
+        const Json list = document.value("other_rests", Json::array());
+        for (const Json& other : list)
+            read_rest(other, path, character.rig.skeleton, roles, others.emplace_back());
+        return true;
+    });
 }
 
 void read_change(const Json& document, const std::string& path, LoadOptions& options) {

@@ -46,6 +46,9 @@ void read_intake(const Json& document, const std::string& path, LoadOptions& opt
 /// What is not saved yet of a file's reading and roles ("nimble-bone/unsaved"), and its reading back.
 Json change_document(const Character& character);
 void read_change(const Json& document, const std::string& path, LoadOptions& options);
+/// The rest alignments of such a document; false when it holds none for that skeleton.
+bool read_rest_change(const Json& document, const std::string& path, const Character& character,
+                      RestAlignment& rest, std::vector<RestAlignment>& others);
 
 /// The roles of a character document, by bone names, without its rig.
 KnownRoles read_known_roles(const Json& document, const std::string& path);

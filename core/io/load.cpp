@@ -14,7 +14,6 @@
 #include "core/io/scene.hpp"
 #include "core/io/units.hpp"
 #include "core/rest/measures.hpp"
-#include "core/rest/solve.hpp"
 
 namespace nb {
 
@@ -307,9 +306,7 @@ LoadedFile settle(SkeletonFile file, const std::string& path, const std::string&
                                         options.animation + 1));
     }
     std::string why;
-    if (can_be_transferred(character.roles, why))
-        character.rest =
-            solve_rest(rig, character.roles, {take.frames > 0 ? &take : nullptr, options.reference, {}});
+    if (can_be_transferred(character.roles, why)) align_to_t(character, take.frames > 0 ? &take : nullptr);
     if (take.frames > 0) loaded.take = std::move(take);
     return loaded;
 }

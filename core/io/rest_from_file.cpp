@@ -9,8 +9,8 @@
 
 namespace nb {
 
-RestAlignment rest_from_file(const std::string& path, const Character& character,
-                             const RestAlignment& solved) {
+RestAlignment rest_from_file(const std::string& path, const Character& character) {
+    const RestAlignment& solved = character.solved;
     const LoadedFile other = load_file(path);
     std::string why;
     if (!can_be_transferred(other.character.roles, why))

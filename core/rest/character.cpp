@@ -6,6 +6,8 @@
 #include <cmath>
 #include <random>
 
+#include "core/rest/solve.hpp"
+
 namespace nb {
 
 bool can_be_transferred(const RoleMap& roles, std::string& why) {
@@ -15,6 +17,13 @@ bool can_be_transferred(const RoleMap& roles, std::string& why) {
         if (roles.joint(role) < 0) missing.emplace_back(role);
     why = fmt::format("no bone for {}", fmt::join(missing, ", "));
     return missing.empty();
+}
+
+void align_to_t(Character& character, const Take* take) {
+    character.solved =
+        solve_rest(character.rig, character.roles, {take, character.rig.options.reference, {}});
+    character.rest = character.solved;
+    character.other_rests.clear();
 }
 
 int mirrored_joint(const Character& character, int joint) {

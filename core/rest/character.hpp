@@ -16,11 +16,15 @@ struct Character {
     RoleMap roles;
     RestAlignment rest;                      ///< the one in force
     std::vector<RestAlignment> other_rests;  ///< further ones, by name
+    RestAlignment solved;                    ///< the T as found: what corrections and gaps are counted from
     std::string document_text;  ///< the document it was read from, for keys this program does not know
 };
 
 /// True when the least a transfer needs is there: hips and both legs. `why` names what is missing.
 bool can_be_transferred(const RoleMap& roles, std::string& why);
+
+/// Solves the T from the rig and `take` (may be null) and puts it in force; further alignments are dropped.
+void align_to_t(Character& character, const Take* take);
 
 /// The joint that stands where `joint` would in a mirror between left and right, in the aligned rest (else in
 /// the rest pose); -1 when none stands within 4 % of the body's stature, or the joint stands in the middle.

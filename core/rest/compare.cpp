@@ -22,7 +22,7 @@ Vec3 aligned_direction(const Skeleton& skeleton, const RoleMap& roles, const Res
 
 namespace {
 
-struct Side2 {
+struct Body {
     const Character& character;
     const RestAlignment& solved;
 
@@ -32,30 +32,35 @@ struct Side2 {
     }
     Vec3 direction(const RestAlignment& rest, const std::string& role, RestRule rule) const {
         if (rule != RestRule::match) return beyond_solved(rest, role) * Vec3::UnitZ();
-        const Vec3 seen = aligned_direction(character.rig.skeleton, character.roles, rest, role);
-        return seen.isZero() ? Vec3(beyond_solved(rest, role) * stance_direction(role)) : seen;
+        // Fixed to the bone: a palm or a helper between it and its far end may move by itself.
+        const Vec3 seen = aligned_direction(character.rig.skeleton, character.roles, solved, role);
+        return beyond_solved(rest, role) * (seen.isZero() ? stance_direction(role) : seen);
     }
 };
 
-RestGap gap(const Side2& S, const RestAlignment& S_rest, const Side2& T, const RestAlignment& T_rest,
+/// Turn from the source's stance to the target's, of one role.
+Quat between(const Body& S, const RestAlignment& S_rest, const Body& T, const RestAlignment& T_rest,
+             const std::string& role) {
+    return T.beyond_solved(T_rest, role) * S.beyond_solved(S_rest, role).conjugate();
+}
+
+RestGap gap(const Body& S, const RestAlignment& S_rest, const Body& T, const RestAlignment& T_rest,
             const std::string& role, RestRule rule) {
     const Vec3 s = S.direction(S_rest, role, rule);
     const Vec3 t = T.direction(T_rest, role, rule);
-    const Quat left = shortest_arc(s, t).conjugate() * T.beyond_solved(T_rest, role) *
-                      S.beyond_solved(S_rest, role).conjugate();
+    const Quat left = shortest_arc(s, t).conjugate() * between(S, S_rest, T, T_rest, role);
     return {rad_to_deg(angle_between(s, t)), rad_to_deg(twist_angle(left, s))};
 }
 
 }  // namespace
 
-std::vector<RestRow> compare_rests(const Character& source, const RestAlignment& source_solved,
-                                   const Character& target, const RestAlignment& target_solved) {
+std::vector<RestRow> compare_rests(const Character& source, const Character& target) {
     std::vector<RestRow> rows;
     if (!source.rest.is_there() || !target.rest.is_there()) return rows;
     const RestAlignment source_stored = stored_rest(source.rig, source.roles);
     const RestAlignment target_stored = stored_rest(target.rig, target.roles);
-    const Side2 S{source, source_solved};
-    const Side2 T{target, target_solved};
+    const Body S{source, source.solved};
+    const Body T{target, target.solved};
     for (const RoleFill& fill : source.roles.fills) {
         RestRow row;
         row.role = fill.role;
@@ -63,6 +68,12 @@ std::vector<RestRow> compare_rests(const Character& source, const RestAlignment&
         if (target.roles.joint(fill.role) < 0 || row.rule == RestRule::keep) continue;
         row.stored = gap(S, source_stored, T, target_stored, fill.role, row.rule);
         row.now = gap(S, source.rest, T, target.rest, fill.role, row.rule);
+        // What the bone above is off by, this one is off by as well, and nothing more.
+        if (const std::string above = source.roles.parent_role(fill.role);
+            row.now.worst_deg() > 0.01 && target.roles.joint(above) >= 0 &&
+            above == target.roles.parent_role(fill.role))
+            row.is_carried = angle_between(between(S, source.rest, T, target.rest, fill.role),
+                                           between(S, source.rest, T, target.rest, above)) < deg_to_rad(0.05);
         const auto found = [&](const Character& c) {
             const auto at = c.rest.found.find(fill.role);
             return at == c.rest.found.end() ? RoleRest{} : at->second;
@@ -76,9 +87,10 @@ std::vector<RestRow> compare_rests(const Character& source, const RestAlignment&
         rows.push_back(row);
     }
     std::stable_sort(rows.begin(), rows.end(), [](const RestRow& a, const RestRow& b) {
-        const double a_now = std::round(100.0 * a.now.worst_deg());
-        const double b_now = std::round(100.0 * b.now.worst_deg());
+        const double a_now = std::round(10.0 * a.now.worst_deg());
+        const double b_now = std::round(10.0 * b.now.worst_deg());
         if (a_now != b_now) return a_now > b_now;
+        if (a.is_carried != b.is_carried) return b.is_carried;
         return a.stored.worst_deg() > b.stored.worst_deg();
     });
     return rows;

@@ -202,4 +202,47 @@ void set_dials(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& re
     apply_alignment(skeleton, roles, rest);
 }
 
+RestAlignment carried_over(const RoleMap& roles, const RestAlignment& rest, const RestAlignment& solved,
+                           const Skeleton& new_skeleton, const RoleMap& new_roles,
+                           const RestAlignment& new_solved) {
+    RestAlignment result = new_solved;
+    result.name = rest.name;
+    result.stance = rest.stance;
+    for (const std::string& role : roles_in_order(new_roles)) {
+        if (roles.joint(role) < 0) continue;
+        const int joint = new_roles.joint(role);
+        const int parent = new_roles.joint(new_roles.parent_role(role));
+        const Quat beyond = relative_turn(roles, rest, role) * relative_turn(roles, solved, role).conjugate();
+        const Quat E = beyond * relative_turn(new_roles, new_solved, role);
+        const Quat wanted = parent < 0 ? E : Quat(result.D_W[size_t(parent)] * E);
+        turn_below(new_skeleton, new_roles, result, joint,
+                   (wanted * result.D_W[size_t(joint)].conjugate()).normalized());
+        const auto at = rest.found.find(role);
+        if (at != rest.found.end() && at->second.roll == RollSource::by_hand) result.found[role] = at->second;
+    }
+    result.dials = rest.dials;
+    result.ankle_height_m += rest.dials.ground_m;
+    apply_alignment(new_skeleton, new_roles, result);
+    return result;
+}
+
+bool is_same_alignment(const RestAlignment& a, const RestAlignment& b) {
+    // Documents hold degrees to a millionth.
+    const auto is_near = [](double x, double y) { return std::abs(x - y) < 1e-7; };
+    Stance stance = a.stance;
+    stance.arms_down_rad = b.stance.arms_down_rad;
+    stance.thumb_rad = b.stance.thumb_rad;
+    if (a.name != b.name || stance != b.stance || a.D_W.size() != b.D_W.size() ||
+        a.stance.thumb_rad.has_value() != b.stance.thumb_rad.has_value() ||
+        !is_near(a.stance.arms_down_rad, b.stance.arms_down_rad) ||
+        !is_near(a.stance.thumb_rad.value_or(0), b.stance.thumb_rad.value_or(0)) ||
+        !is_near(a.dials.pelvis_tilt_rad, b.dials.pelvis_tilt_rad) ||
+        !is_near(a.dials.lean_rad, b.dials.lean_rad) || !is_near(a.dials.gaze_rad, b.dials.gaze_rad) ||
+        !is_near(a.dials.ground_m, b.dials.ground_m) || !is_near(a.ankle_height_m, b.ankle_height_m))
+        return false;
+    for (size_t j = 0; j < a.D_W.size(); ++j)
+        if (angle_between(a.D_W[j], b.D_W[j]) > 1e-9) return false;
+    return true;
+}
+
 }  // namespace nb

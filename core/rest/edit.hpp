@@ -56,6 +56,15 @@ void copy_stance(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& 
                  const RestAlignment& solved, const RoleMap& other_roles, const RestAlignment& other,
                  const RestAlignment& other_solved, const std::vector<std::string>& which);
 
+/// What stood in `rest` beyond its `solved`, on top of another solved rest of the same body: after its file
+/// was read in another way, or roles changed. Roles that only one of them has are as solved.
+RestAlignment carried_over(const RoleMap& roles, const RestAlignment& rest, const RestAlignment& solved,
+                           const Skeleton& new_skeleton, const RoleMap& new_roles,
+                           const RestAlignment& new_solved);
+
+/// Equal in name, stance and settings, and in every turn within 1e-9 rad.
+bool is_same_alignment(const RestAlignment& a, const RestAlignment& b);
+
 /// Settings of the whole body in the place of those in force.
 void set_dials(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& rest, const BodyDials& dials);
 

@@ -17,7 +17,7 @@ constexpr double least_bend = deg_to_rad(10.0);        // below it the bend plan
 constexpr double most_hinge_error = deg_to_rad(75.0);  // beyond it a bend at rest is no bend of the hinge
 constexpr double steady_upper = 0.8;
 constexpr double steady_lower = 0.98;  // cos 11 degrees: the bone carries no turn of its own
-constexpr double level_sole = deg_to_rad(4.0);
+constexpr double level_sole = deg_to_rad(8.0);
 constexpr double level_palm = deg_to_rad(12.0);
 
 /// World turn of the whole body that makes it face +Z with the thigh-joint line level.
@@ -100,6 +100,7 @@ class Solver {
         for (const LimbJoints& limb : limbs_)
             rest_.hinges[limb.name] = {stance_hinge(limb.name), HingeSource::assumed};
         find_bends();
+        find_soles();
         R_.resize(skeleton_.names.size());
         for (int joint = 0; joint < skeleton_.size(); ++joint) place(joint);
         take_stance();
@@ -132,6 +133,8 @@ class Solver {
     MeshPoints points_;
     std::vector<LimbJoints> limbs_;
     std::map<std::string, LimbBend> bends_;
+    std::map<int, Vec3> soles_;
+    bool are_soles_off_ = false;
     Quat turn_, model_turn_;
     std::vector<Quat> R_;  // world, in the T
     RestAlignment rest_;
@@ -153,6 +156,20 @@ class Solver {
         rest_.reference = reference_.name;
         rest_.deviations = reference_.deviations;
         rest_.mean_deviation_rad = reference_.deviation;
+    }
+
+    /// Up of the soles by the mesh, body turned ahead. Both feet are levelled, or none.
+    void find_soles() {
+        if (!is_skinned_) return;
+        for (const auto* role : {"foot.left", "foot.right"}) {
+            const int foot = roles_.joint(role);
+            if (foot < 0) continue;
+            const auto normal =
+                sole_normal(points_.below(skeleton_, foot), model_turn_.conjugate() * Vec3::UnitY());
+            if (!normal) continue;
+            soles_[foot] = model_turn_ * *normal;
+            are_soles_off_ |= angle_between(soles_[foot], Vec3::UnitY()) > level_sole;
+        }
     }
 
     void find_bends() {
@@ -237,7 +254,8 @@ class Solver {
             R_[j] = shortest_arc(kept * own_J, Vec3::UnitY()) * kept;
         if (part == "clavicle" && stance_.level_clavicles && has_end) {
             const Vec3 now = kept * own_J;
-            R_[j] = shortest_arc(now, Vec3(now.x(), 0.0, now.z()), Vec3::UnitZ()) * kept;
+            // In the frontal plane: what reaches ahead goes on reaching ahead.
+            R_[j] = shortest_arc(Vec3(now.x(), now.y(), 0.0), Vec3(now.x(), 0.0, 0.0), Vec3::UnitZ()) * kept;
         }
     }
 
@@ -350,19 +368,12 @@ class Solver {
         const Quat level = turn_ * reference_.pose.R[j];
         Quat R = level;
         found = {RollSource::sole_bones, 0.6};
-        bool is_by_mesh = false;
-        if (is_skinned_) {
-            const auto normal =
-                sole_normal(points_.below(skeleton_, joint), model_turn_.conjugate() * Vec3::UnitY());
-            if (normal) {
-                // Where the mesh says the sole is level enough the modeller's foot is left as it is.
-                const Quat modelled = model_turn_ * model_.R[j];
-                const Vec3 up = model_turn_ * *normal;
-                R = angle_between(up, Vec3::UnitY()) > level_sole ? shortest_arc(up, Vec3::UnitY()) * modelled
-                                                                  : modelled;
-                found = {RollSource::sole_mesh, 0.9};
-                is_by_mesh = true;
-            }
+        const bool is_by_mesh = soles_.contains(joint);
+        if (is_by_mesh) {
+            // A sole that is level enough is left as the modeller set it.
+            const Quat modelled = model_turn_ * model_.R[j];
+            R = are_soles_off_ ? shortest_arc(soles_.at(joint), Vec3::UnitY()) * modelled : modelled;
+            found = {RollSource::sole_mesh, 0.9};
         }
         const Vec3 ahead = R * own_J;
         const double pitch = std::atan2(-ahead.y(), std::hypot(ahead.x(), ahead.z()));

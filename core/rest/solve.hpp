@@ -15,7 +15,8 @@
 //   12
 //                      degrees off level; else with the forearm, as in the bind pose
 //   fingers            their own bend; the palm
-//   foot               sole of the mesh when it is more than 4 degrees off level; else level as it was
+//   foot               sole of the mesh when one of them is more than 8 degrees off level; else level as it
+//   was
 // Evidence in the bone's own frame does not change when the rig is stored in another rest pose. Where there
 // is none the roll is *unknown*: the least turn from the aligned bone above.
 //

@@ -16,6 +16,8 @@
 #include "app/library_panel.hpp"
 #include "app/main_window.hpp"
 #include "app/rails_view.hpp"
+#include "app/rest_panel.hpp"
+#include "app/rest_sheet.hpp"
 #include "app/stage_view.hpp"
 #include "app/station_line.hpp"
 #include "draw/renderer.hpp"
@@ -159,6 +161,28 @@ int main(int argc, char** argv) {
                  settle_down(window);
                  shoot("roles-dog");
              }
+             window.stations().set_station(Station::transfer);
+         }},
+        {"rest",
+         [&] {
+             const auto& targets = window.workspace().targets();
+             for (size_t i = 0; i < targets.size(); ++i)
+                 if (targets[i].name == "the net-mender") window.workspace().choose_target(int(i));
+             settle_down(window);
+             window.stations().set_station(Station::rest);
+             if (!wanted.isEmpty()) shoot("rest-solved");
+             window.rest().pick("upperarm.left");
+             window.rest().set_correction_of_picked({0, 0, 14});
+             shoot("rest");
+             if (!wanted.isEmpty()) {
+                 window.rest().show_stand(StageView::Stand::stored);
+                 window.rest().show_body(true);
+                 shoot("rest-files");
+                 window.rest().show_stand(StageView::Stand::take);
+                 window.playback().go_to(200);
+                 shoot("rest-take");
+             }
+             window.undo_stack().undo();
              window.stations().set_station(Station::transfer);
          }},
         {"finder",

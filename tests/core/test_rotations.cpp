@@ -87,6 +87,15 @@ class RotationsTest : public QObject {
         for (const auto& row : reference()["arc"])
             QVERIFY(apart(shortest_arc(vec(row["from"]), vec(row["to"])), quat(row["xyzw"])) < 1e-13);
     }
+    void swings_and_twists() {
+        for (const auto& row : reference()["swing"]) {
+            const auto parts = swing_twist(quat(row["xyzw"]), vec(row["axis"]));
+            QVERIFY(apart(parts.swing, quat(row["swing_xyzw"])) < 1e-12);
+            QVERIFY(std::abs(twist_angle(quat(row["xyzw"]), vec(row["axis"])) - row["twist"].get<double>()) <
+                    1e-12);
+            QVERIFY(apart(parts.swing * parts.twist, quat(row["xyzw"])) < 1e-13);
+        }
+    }
     void opposite_directions_turn_about_the_fallback() {
         const Quat R = shortest_arc(Vec3::UnitX(), -Vec3::UnitX(), Vec3::UnitY());
         QVERIFY((R * Vec3(Vec3::UnitX()) + Vec3(Vec3::UnitX())).norm() < 1e-12);

@@ -37,6 +37,17 @@ for _ in range(20):
     angle = np.arctan2(np.linalg.norm(axis), a @ b)
     R = Rotation.from_rotvec(axis / np.linalg.norm(axis) * angle)
     arc.append({'from': listed(a), 'to': listed(b), 'xyzw': listed(R.as_quat())})
+# Swing and twist: the twist about unit axis a is the rotation by 2 atan2(v.a, w); what is left swings the axis.
+swing = []
+for _ in range(20):
+    R = Rotation.random(random_state=int(random.integers(1 << 30)))
+    a = random.normal(size=3)
+    a /= np.linalg.norm(a)
+    x, y, z, w = R.as_quat()
+    angle = 2 * np.arctan2(np.dot([x, y, z], a), w)
+    angle = (angle + np.pi) % (2 * np.pi) - np.pi
+    twist = Rotation.from_rotvec(angle * a)
+    swing.append({'xyzw': listed(R.as_quat()), 'axis': listed(a), 'twist': float(angle), 'swing_xyzw': listed((R * twist.inv()).as_quat())})
 json.dump({'made_by': 'tests/reference/make_rotations.py', 'scipy': scipy.__version__, 'numpy': np.__version__,
-           'exp': exp, 'euler': euler, 'slerp': slerp, 'product': product, 'arc': arc}, sys.stdout, indent=1)
+           'exp': exp, 'euler': euler, 'slerp': slerp, 'product': product, 'arc': arc, 'swing': swing}, sys.stdout, indent=1)
 print()
