@@ -381,7 +381,7 @@ void RestPanel::reset(Scope scope) {
     const auto roles = roles_in(scope);
     if (!c || roles.empty()) return;
     RestAlignment rest = c->rest;
-    const RestAlignment stored = stored_rest(c->rig, c->roles);
+    const RestAlignment stored = stored_rest(c->rig, c->roles, c->solved);
     take_from_alignment(c->rig.skeleton, c->roles, rest, stored, roles);
     change(rest, scope == Scope::body ? tr("reset the rest") : tr("reset %1").arg(picked_));
 }
@@ -620,8 +620,8 @@ void RestPanel::refresh_rows() {
     sheet_.set_rows(compare_rests(S, T));
     if (!is_entered_ || stage_.stand() == StageView::Stand::take) return stage_.set_arcs({});
     const bool is_stored = stage_.stand() == StageView::Stand::stored;
-    const RestAlignment S_shown = is_stored ? stored_rest(S.rig, S.roles) : S.rest;
-    const RestAlignment T_shown = is_stored ? stored_rest(T.rig, T.roles) : T.rest;
+    const RestAlignment S_shown = is_stored ? stored_rest(S.rig, S.roles, S.solved) : S.rest;
+    const RestAlignment T_shown = is_stored ? stored_rest(T.rig, T.roles, T.solved) : T.rest;
     std::vector<std::pair<double, GapArc>> arcs;
     for (const RestRow& row : sheet_.rows()) {
         const RestGap& gap = is_stored ? row.stored : row.now;
@@ -707,7 +707,8 @@ void RestPanel::refresh_fields() {
         QString why;
         if (found != c->rest.found.end()) {
             const auto name = roll_source_name(found->second.roll);
-            why = found->second.is_roll_known()
+            why = found->second.roll == RollSource::by_hand ? tr("turned by hand")
+                  : found->second.is_roll_known()
                       ? tr("its roll: %1, %2 % sure")
                             .arg(QString::fromUtf8(name.data(), qsizetype(name.size())))
                             .arg(int(std::lround(100 * found->second.sure)))

@@ -120,7 +120,7 @@ void StageView::refresh_stand() {
         if (!c.rest.is_there())
             pose = rest_pose(c.rig.skeleton);
         else
-            pose = aligned_pose(stand_ == Stand::aligned ? c.rest : stored_rest(c.rig, c.roles));
+            pose = aligned_pose(stand_ == Stand::aligned ? c.rest : stored_rest(c.rig, c.roles, c.solved));
     }
     refresh();
 }

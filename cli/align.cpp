@@ -43,7 +43,7 @@ Stance stance_of(const Options& options) {
 }
 
 double rounded(double degrees) {
-    return canonical(std::round(degrees * 1e4) / 1e4);
+    return canonical(std::round(degrees * 1e4) / 1e4 + 0.0);  // no minus before a zero
 }
 
 /// How far a re-bound skin moves over the limbering take on the rig.
@@ -85,7 +85,7 @@ int align(const Options& options) {
     if (!can_be_transferred(c.roles, why))
         throw FileError(options.file, why, "give roles with nbone characterize --roles, then --character");
     RestRequest request{loaded.take ? &*loaded.take : nullptr, c.rig.options.reference, stance_of(options)};
-    const RestAlignment stored = stored_rest(c.rig, c.roles);
+    const RestAlignment stored = stored_rest(c.rig, c.roles, c.solved);
     const RestAlignment solved = solve_rest(c.rig, c.roles, request);
     c.rest = is_file ? rest_from_file(options.stance, c) : solved;
 
@@ -123,6 +123,15 @@ int align(const Options& options) {
         moved_m = largest_vertex_move_m(c, options.as_rest);
         change_m = change_over_limbering_m(c, options.as_rest);
     }
+    std::vector<RestRow> gaps;
+    if (!options.against.empty()) {
+        LoadedFile other = options.against.ends_with(".take.json")
+                               ? load_take(options.against, "", notes)
+                               : load_character(options.against, options.source_character, notes);
+        if (!can_be_transferred(other.character.roles, why))
+            throw FileError(options.against, why, "give a body whose hips and legs are found");
+        gaps = compare_rests(other.character, c);
+    }
     if (options.as_json) {
         Json document;
         document["rig"] = options.file;
@@ -136,6 +145,15 @@ int align(const Options& options) {
                                            {"turn_deg", rounded(row.turn_deg)},
                                            {"roll_from", roll_source_name(row.found.roll)},
                                            {"roll_sure", canonical(std::round(1e3 * row.found.sure) / 1e3)}};
+        for (const RestRow& row : gaps)
+            document["against"].push_back(
+                {{"role", row.role},
+                 {"direction_in_files_deg", rounded(row.stored.direction_deg)},
+                 {"roll_in_files_deg", rounded(row.stored.roll_deg)},
+                 {"direction_deg", rounded(row.now.direction_deg)},
+                 {"roll_deg", rounded(row.now.roll_deg)},
+                 {"roll_known", row.is_roll_known},
+                 {"roll_from", {roll_source_name(row.source_roll), roll_source_name(row.target_roll)}}});
         if (!options.as_rest.empty()) {
             document["as_rest"]["file"] = options.as_rest;
             document["as_rest"]["largest_vertex_move_m"] = canonical(moved_m);
@@ -152,6 +170,14 @@ int align(const Options& options) {
     for (const Row& row : rows)
         fmt::print("{:18} {:8.2f}° {:8.2f}° {:8.2f}°  {}\n", row.role, row.before_deg, row.after_deg,
                    row.turn_deg, roll_source_name(row.found.roll));
+    if (!gaps.empty())
+        fmt::print("against {}:\n{:18} {:>22} {:>22}  roll from\n", options.against, "role",
+                   "direction, files -> now", "roll, files -> now");
+    for (const RestRow& row : gaps)
+        fmt::print("{:18} {:11.2f}° -> {:6.2f}° {:11.2f}° -> {:6.2f}°  {} · {}{}\n", row.role,
+                   rounded(row.stored.direction_deg), rounded(row.now.direction_deg),
+                   rounded(row.stored.roll_deg), rounded(row.now.roll_deg), roll_source_name(row.source_roll),
+                   roll_source_name(row.target_roll), row.is_roll_known ? "" : " (unknown)");
     if (!options.as_rest.empty())
         fmt::print(
             "written: {}\n  largest vertex move {:.2g} m; over the limbering take the new skin lies within "

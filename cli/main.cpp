@@ -48,6 +48,10 @@ int main(int argc, char** argv) {
         ->check(CLI::IsMember({"keep", "straight"}));
     align->add_option("--as-rest", options.as_rest,
                       "Write a copy of the rig (.glb) here whose own rest is the aligned one");
+    align->add_option(
+        "--against", options.against,
+        "A rig, take or .take.json to compare with: how far apart each role is, before and now");
+    align->add_option("--against-character", options.source_character, "character.json of that body");
     align->add_option("--out", options.out, "Write character.json here");
     align->add_flag("--json", options.as_json, "As JSON");
 

@@ -57,8 +57,8 @@ RestGap gap(const Body& S, const RestAlignment& S_rest, const Body& T, const Res
 std::vector<RestRow> compare_rests(const Character& source, const Character& target) {
     std::vector<RestRow> rows;
     if (!source.rest.is_there() || !target.rest.is_there()) return rows;
-    const RestAlignment source_stored = stored_rest(source.rig, source.roles);
-    const RestAlignment target_stored = stored_rest(target.rig, target.roles);
+    const RestAlignment source_stored = stored_rest(source.rig, source.roles, source.solved);
+    const RestAlignment target_stored = stored_rest(target.rig, target.roles, target.solved);
     const Body S{source, source.solved};
     const Body T{target, target.solved};
     for (const RoleFill& fill : source.roles.fills) {

@@ -236,7 +236,6 @@ class Solver {
         if (role.empty()) return;
         RoleRest& found = rest_.found[role];
         found = {RollSource::own, 1.0};
-        if (stance_.kind == Stance::Kind::own) return;
         Vec3 end;
         const bool has_end = find_bone_end(skeleton_, roles_, role, reference_.pose, end);
         const Vec3 own_J = has_end ? Vec3(reference_.pose.R[j].conjugate() * (end - reference_.pose.p[j]))
@@ -386,7 +385,7 @@ class Solver {
     }
 
     void take_stance() {
-        if (stance_.kind == Stance::Kind::own || stance_.arms_down_rad == 0.0) return;
+        if (stance_.arms_down_rad == 0.0) return;
         std::vector<Quat> turn(R_.size(), Quat::Identity());
         for (int joint = 0; joint < skeleton_.size(); ++joint) {
             const size_t j = size_t(joint);
@@ -514,14 +513,22 @@ RestAlignment rest_on_paws(const Rig& rig, const RoleMap& roles) {
 
 RestAlignment solve_rest(const Rig& rig, const RoleMap& roles, const RestRequest& request) {
     if (roles.is_four_legged()) return rest_on_paws(rig, roles);
-    return Solver(rig, roles, request).solve();
+    if (request.stance.kind != Stance::Kind::own) return Solver(rig, roles, request).solve();
+    RestRequest in_t = request;
+    in_t.stance = Stance();
+    const RestAlignment solved = Solver(rig, roles, in_t).solve();
+    const Pose own = solved.reference == "first frame" && request.take
+                         ? pose_at(rig.skeleton, *request.take, 0)
+                     : solved.reference == "bind pose" ? bind_pose(rig.skeleton)
+                                                       : rest_pose(rig.skeleton);
+    RestAlignment rest = rest_of_pose(rig, roles, own, solved);
+    rest.stance = request.stance;
+    rest.name = stance_name(rest.stance);
+    return rest;
 }
 
-RestAlignment stored_rest(const Rig& rig, const RoleMap& roles) {
-    RestRequest request;
-    request.reference = "rest pose";
-    request.stance.kind = Stance::Kind::own;
-    RestAlignment rest = solve_rest(rig, roles, request);
+RestAlignment stored_rest(const Rig& rig, const RoleMap& roles, const RestAlignment& solved) {
+    RestAlignment rest = rest_of_pose(rig, roles, rest_pose(rig.skeleton), solved);
     rest.name = "as in the file";
     return rest;
 }

@@ -37,8 +37,8 @@ struct RestRequest {
 /// Needs hips and both thighs; other roles as far as they are filled. Settings of the whole body are at zero.
 RestAlignment solve_rest(const Rig& rig, const RoleMap& roles, const RestRequest& request);
 
-/// The rig as its file has it, turned ahead and stood on its soles: nothing is made equal.
-RestAlignment stored_rest(const Rig& rig, const RoleMap& roles);
+/// The rig as its file has it, turned ahead: nothing is made equal. `solved`: its T.
+RestAlignment stored_rest(const Rig& rig, const RoleMap& roles, const RestAlignment& solved);
 
 /// An alignment that stands in `pose` (world) as it is, turned ahead about the vertical; what is known of
 /// hinges and rolls is taken over from `solved`, an alignment of the same rig.

@@ -178,10 +178,12 @@ int main(int argc, char** argv) {
                  window.rest().show_stand(StageView::Stand::stored);
                  window.rest().show_body(true);
                  shoot("rest-files");
-                 window.rest().show_stand(StageView::Stand::take);
-                 window.playback().go_to(200);
-                 shoot("rest-take");
              }
+             window.rest().show_stand(StageView::Stand::take);
+             window.stage().set_view(View::three_quarter);
+             window.stage().set_spread(0.75);
+             window.playback().go_to(200);
+             shoot("rest-take");
              window.undo_stack().undo();
              window.stations().set_station(Station::transfer);
          }},

@@ -384,7 +384,7 @@ class RestTest : public QObject {
     void snaps_copies_and_settings_of_the_body() {
         Character c = crew("ferrier").character;
         const Skeleton& s = c.rig.skeleton;
-        RestAlignment rest = stored_rest(c.rig, c.roles);
+        RestAlignment rest = stored_rest(c.rig, c.roles, c.solved);
         set_correction(s, c.roles, rest, rest, "upperarm.left", TurnAxes::world, {0, 12, -33}, true);
         QVERIFY(snap_bone(s, c.roles, rest, "upperarm.left", Snap::level, true));
         QVERIFY(std::abs(aligned_direction(s, c.roles, rest, "upperarm.right").y()) < 1e-9);
