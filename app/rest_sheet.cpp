@@ -127,7 +127,7 @@ void RestSheet::paintEvent(QPaintEvent*) {
     painter.drawLine(QPointF(12, head_px - 1.5), QPointF(width() - 10, head_px - 1.5));
     painter.setFont(font());
     for (int i = 0; i < shown_rows() && first_ + i < int(rows_.size()); ++i) {
-        const RestRow& row = rows_[size_t(first_ + i)];
+        const RestRow& row = rows_[size_t(first_) + size_t(i)];
         const double top = head_px + i * row_px;
         const double middle = top + 0.5 * row_px;
         if (QString::fromStdString(row.role) == picked_) {

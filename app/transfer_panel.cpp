@@ -86,15 +86,17 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     column->addWidget(heading(tr("What carries it"), this));
     auto* passes = new QGridLayout;
     passes->setVerticalSpacing(3);
-    const std::array<std::pair<QString, QString>, 3> names{
+    const std::array<std::pair<QString, QString>, 4> names{
         {{tr("root"),
           tr("Carries the hips through the world, scaled by the legs; a standing foot stays on the floor")},
          {tr("angles"), tr("Every bone turns as the source's has turned since its rest")},
-         {tr("reach"), tr("Limbs carried by their tip reach where the source's do, in their own scale")}}};
+         {tr("reach"), tr("Limbs carried by their tip reach where the source's do, in their own scale")},
+         {tr("twist"),
+          tr("Roll is spread along the limbs by their twist bones, so that skin does not wring")}}};
     auto* moves = dim(tr("moves this frame by"), this);
     moves->setWordWrap(false);
     passes->addWidget(moves, 0, 0, 1, 2, Qt::AlignRight);
-    for (int i = 0; i < 3; ++i) {
+    for (int i = 0; i < 4; ++i) {
         auto*& box = passes_[size_t(i)] = new QCheckBox(names[size_t(i)].first, this);
         box->setToolTip(names[size_t(i)].second + tr("\nLeave it out to see what it does"));
         passes->addWidget(box, i + 1, 0);
@@ -103,7 +105,10 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
             const QString name = passes_[size_t(i)]->text();
             change(on ? tr("run the pass %1").arg(name) : tr("leave out the pass %1").arg(name), -1,
                    [i, on](PairingSettings& s) {
-                       (i == 0 ? s.passes.root : i == 1 ? s.passes.angles : s.passes.reach) = on;
+                       (i == 0   ? s.passes.root
+                        : i == 1 ? s.passes.angles
+                        : i == 2 ? s.passes.reach
+                                 : s.passes.twist) = on;
                    });
         });
     }
@@ -207,6 +212,8 @@ void TransferPanel::refresh_settings() {
     passes_[0]->setChecked(s.passes.root);
     passes_[1]->setChecked(s.passes.angles);
     passes_[2]->setChecked(s.passes.reach);
+    passes_[3]->setChecked(s.passes.twist);
+    passes_[3]->setEnabled(workspace_.twist_count() > 0);
     for (size_t i = 0; i < 4; ++i) {
         const QSignalBlocker blocker(carry_[i]);
         carry_[i]->setCurrentIndex(carry_[i]->findData(int(s.carry.at(limbs[i]))));
@@ -236,8 +243,11 @@ void TransferPanel::refresh_settings() {
 
 void TransferPanel::refresh_distances() {
     if (!isVisible()) return;
-    const auto distances = workspace_.pass_distances_cm(playback_.frame());
+    const PassEffects effects = workspace_.pass_effects(playback_.frame());
+    const std::array<double, 3> distances{effects.root_cm, effects.angles_cm, effects.reach_cm};
     for (size_t i = 0; i < 3; ++i) distances_[i]->setText(tr("%1 cm").arg(distances[i], 0, 'f', 1));
+    distances_[3]->setText(workspace_.twist_count() > 0 ? tr("%1°").arg(effects.twist_deg, 0, 'f', 1)
+                                                        : tr("no twist bones"));
 }
 
 void TransferPanel::refresh_review() {

@@ -32,8 +32,8 @@ class TransferPanel : public QWidget {
     QTimer unread_;
     QUndoStack& undo_;
     std::array<QLabel*, 3> target_figures_{}, source_figures_{};
-    std::array<QCheckBox*, 3> passes_{};
-    std::array<QLabel*, 3> distances_{};
+    std::array<QCheckBox*, 4> passes_{};
+    std::array<QLabel*, 4> distances_{};
     std::array<QComboBox*, 4> carry_{};
     QCheckBox* by_legs_;
     QDoubleSpinBox* scale_;

@@ -113,6 +113,7 @@ std::vector<Stroke2> GapArc::strokes(const Camera& camera, const QSize& view) co
     const auto at = [&](int i) {
         return Vec3(centre_m + radius_m * (exp_rotation(axis * i / count) * from));
     };
+    result.reserve(size_t(count) + 2);
     for (int i = 0; i < count; ++i)
         result.push_back({seen(camera, view, at(i)), seen(camera, view, at(i + 1)), 2.2});
     result.push_back({seen(camera, view, centre_m), seen(camera, view, at(0)), 1.0});

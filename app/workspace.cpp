@@ -926,11 +926,9 @@ void Workspace::poses_at(int frame, Pose& source, Pose& target) const {
     solve_pose(*plan_, source, target);
 }
 
-std::array<double, 3> Workspace::pass_distances_cm(int frame) const {
-    std::array<double, 3> result{0, 0, 0};
-    if (!plan_ || !motion_ || frame < 0 || frame >= motion_->frames) return result;
-    const Pose source = pose_of(*motion_, frame);
-    return nb::pass_distances_cm(*plan_, source);
+PassEffects Workspace::pass_effects(int frame) const {
+    if (!plan_ || !motion_ || frame < 0 || frame >= motion_->frames) return {};
+    return nb::pass_effects(*plan_, pose_of(*motion_, frame));
 }
 
 void Workspace::export_result(const QString& path) {

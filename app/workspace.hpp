@@ -131,8 +131,10 @@ class Workspace : public QObject {
     void poses_at(int frame, Pose& source, Pose& target) const;
     /// k of the place map in force.
     double place_scale() const { return plan_ ? plan_->k : 1.0; }
-    /// How far each pass moves the body at a frame: root, angles, reach; mean over joints, cm.
-    std::array<double, 3> pass_distances_cm(int frame) const;
+    /// What each pass does to the body at a frame.
+    PassEffects pass_effects(int frame) const;
+    /// Twist bones of the target that the pass twist turns.
+    int twist_count() const { return plan_ ? int(plan_->twists.size()) : 0; }
 
     void export_result(const QString& path);
     void cancel();

@@ -45,7 +45,7 @@ std::pair<int, int> parse_range(const std::string& text, int frames) {
 }
 
 Passes parse_passes(const std::string& text) {
-    Passes passes{false, false, false};
+    Passes passes{false, false, false, false};
     size_t at = 0;
     while (at <= text.size()) {
         const size_t end = std::min(text.find(',', at), text.size());
@@ -56,8 +56,10 @@ Passes parse_passes(const std::string& text) {
             passes.angles = true;
         else if (name == "reach")
             passes.reach = true;
+        else if (name == "twist")
+            passes.twist = true;
         else if (!name.empty())
-            throw WrongUse(fmt::format("--passes: '{}' is no pass; of root,angles,reach", name));
+            throw WrongUse(fmt::format("--passes: '{}' is no pass; of root,angles,reach,twist", name));
         at = end + 1;
     }
     return passes;

@@ -65,7 +65,7 @@ int main(int argc, char** argv) {
     transfer->add_option("--target-character", options.target_character, "character.json of the target");
     transfer->add_option("--pairing", options.pairing, "Pairing document");
     transfer->add_option("--out", options.out, "OUT.bvh or OUT.glb")->required();
-    transfer->add_option("--passes", options.passes, "Of root,angles,reach, those to run");
+    transfer->add_option("--passes", options.passes, "Of root,angles,reach,twist, those to run");
     transfer->add_option("--frames", options.frames, "A:B, from A up to, not including, B");
     transfer->add_option("--fps", options.fps, "Frame rate of the result; duration is kept")
         ->check(CLI::Range(0.1, 1000.0));

@@ -532,6 +532,7 @@ Json pairing_document(const Pairing& pairing) {
     document["passes"]["root"] = pairing.settings.passes.root;
     document["passes"]["angles"] = pairing.settings.passes.angles;
     document["passes"]["reach"] = pairing.settings.passes.reach;
+    document["passes"]["twist"] = pairing.settings.passes.twist;
     for (const auto& [limb, carry] : pairing.settings.carry)
         document["carry"][limb] = carry == Carry::limb ? "limb" : "angles";
     keep_unknown(pairing.other, document);
@@ -559,7 +560,7 @@ Pairing pairing_from(const Json& document, const std::string& path) {
     }
     const Json passes = get<Json>(document, "passes", path);
     pairing.settings.passes = {get<bool>(passes, "root", path), get<bool>(passes, "angles", path),
-                               get<bool>(passes, "reach", path)};
+                               get<bool>(passes, "reach", path), passes.value("twist", true)};
     const Json carry_read = get<Json>(document, "carry", path);
     for (const auto& [limb, carry] : carry_read.items()) {
         if (!pairing.settings.carry.contains(limb) || (carry != "limb" && carry != "angles"))

@@ -61,7 +61,7 @@ class Rebinder {
             const auto m = json["matrix"].get<std::vector<double>>();
             return Eigen::Map<const Mat4>(m.data());
         }
-        const auto numbers = [&](const char* key, std::vector<double> otherwise) {
+        const auto numbers = [&](const char* key, const std::vector<double>& otherwise) {
             return json.contains(key) ? json[key].get<std::vector<double>>() : otherwise;
         };
         const auto t = numbers("translation", {0, 0, 0});

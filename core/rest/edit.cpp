@@ -25,7 +25,7 @@ void turn_below(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& r
 void turn_one(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& rest, const std::string& role,
               const Quat& turn) {
     const int joint = roles.joint(role);
-    if (joint < 0) return;
+    if (joint < 0 || angle_between(turn, Quat::Identity()) < 1e-9) return;
     turn_below(skeleton, roles, rest, joint, turn);
     rest.found[role] = {RollSource::by_hand, 1.0};
 }
@@ -136,6 +136,9 @@ void set_correction(const Skeleton& skeleton, const RoleMap& roles, RestAlignmen
         const Quat E = (D.conjugate() * W * D) * relative_turn(roles, solved, of);
         const Quat now = above < 0 ? E : Quat(rest.D_W[size_t(above)] * E);
         turn_one(skeleton, roles, rest, of, (now * rest.D_W[size_t(j)].conjugate()).normalized());
+        // Nothing is left of the correction: what was known of the bone is known again.
+        if (const auto at = solved.found.find(of); deg.isZero() && at != solved.found.end())
+            rest.found[of] = at->second;
     };
     set(role, wanted);
     const std::string other = mirrored_role(role);

@@ -445,7 +445,7 @@ class Solver {
         if (const Take* take = request_.take; take && take->frames > take->first_motion_frame) {
             std::vector<std::pair<double, int>> heights;
             const int step = std::max(1, take->frames / 600);
-            heights.reserve(size_t(take->frames / step + 1));
+            heights.reserve(size_t(take->frames / step) + 1);
             for (int f = take->first_motion_frame; f < take->frames; f += step)
                 heights.emplace_back(ankle(pose_at(skeleton_, *take, f)), f);
             const auto tenth = heights.begin() + std::ptrdiff_t(heights.size() / 10);

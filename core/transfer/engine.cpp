@@ -1,5 +1,7 @@
 #include "core/transfer/engine.hpp"
 
+#include <algorithm>
+#include <array>
 #include <stdexcept>
 
 #include "core/transfer/passes.hpp"
@@ -12,6 +14,7 @@ void run_passes(const Plan& plan, const SourceFrame& source, TargetFrame& target
     pass_angles(plan, source, target);
     pass_root(plan, source, target);
     pass_reach(plan, source, target);
+    pass_twist(plan, target);
 }
 
 }  // namespace
@@ -29,23 +32,27 @@ void solve_pose(const Plan& plan, const Pose& source, Pose& target) {
     run_passes(plan, {source.R, source.p}, T);
 }
 
-std::array<double, 3> pass_distances_cm(const Plan& plan, const Pose& source) {
-    std::array<double, 3> result{};
+PassEffects pass_effects(const Plan& plan, const Pose& source) {
+    PassEffects result;
     const size_t joints = plan.T_parents.size();
     Pose with{std::vector<Quat>(joints), std::vector<Vec3>(joints)};
     Pose without = with;
-    for (size_t pass = 0; pass < 3; ++pass) {
+    const std::array<bool Passes::*, 4> passes{&Passes::root, &Passes::angles, &Passes::reach,
+                                               &Passes::twist};
+    const std::array<double*, 3> distances{&result.root_cm, &result.angles_cm, &result.reach_cm};
+    for (size_t pass = 0; pass < passes.size(); ++pass) {
         Plan changed = plan;
-        bool& is_on = pass == 0   ? changed.passes.root
-                      : pass == 1 ? changed.passes.angles
-                                  : changed.passes.reach;
-        is_on = true;
+        changed.passes.*passes[pass] = true;
         solve_pose(changed, source, with);
-        is_on = false;
+        changed.passes.*passes[pass] = false;
         solve_pose(changed, source, without);
-        for (size_t j = 0; j < joints; ++j)
-            result[pass] += 100.0 * (with.p[j] - without.p[j]).norm() / double(joints);
+        for (size_t j = 0; j < joints && pass < distances.size(); ++j)
+            *distances[pass] += 100.0 * (with.p[j] - without.p[j]).norm() / double(joints);
     }
+    for (const TwistOp& op : plan.twists)
+        result.twist_deg =
+            std::max(result.twist_deg,
+                     rad_to_deg(angle_between(with.R[size_t(op.joint)], without.R[size_t(op.joint)])));
     return result;
 }
 

@@ -29,8 +29,11 @@ void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& targe
 /// The same for a pose. `target` has room for one entry a joint.
 void solve_pose(const Plan& plan, const Pose& source, Pose& target);
 
-/// How far each pass moves the body in a pose, beside the result without it: root, angles, reach; mean
-/// distance over the target's joints, cm. Passes that are off: what they would move.
-std::array<double, 3> pass_distances_cm(const Plan& plan, const Pose& source);
+/// What each pass does to the body in a pose, beside the result without it: mean distance over the target's
+/// joints, and the largest turn of a twist bone. Passes that are off: what they would do.
+struct PassEffects {
+    double root_cm = 0.0, angles_cm = 0.0, reach_cm = 0.0, twist_deg = 0.0;
+};
+PassEffects pass_effects(const Plan& plan, const Pose& source);
 
 }  // namespace nb

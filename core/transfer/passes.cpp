@@ -10,7 +10,7 @@ void pass_angles(const Plan& plan, const SourceFrame& source, TargetFrame& targe
     for (size_t j = 0; j < plan.angles.size(); ++j) {
         const AngleOp& op = plan.angles[j];
         const int parent = plan.T_parents[j];
-        const bool is_followed = op.kind == AngleOp::Kind::follow;
+        const bool is_followed = op.kind == AngleOp::Kind::follow || op.kind == AngleOp::Kind::twist;
         if (is_followed)
             target.R[j] = parent < 0 ? op.C : (target.R[size_t(parent)] * op.C).normalized();
         else if (!is_on)
@@ -38,6 +38,19 @@ void place_joints(const Plan& plan, const Vec3& p_WH, TargetFrame& target) {
         else
             target.p[j] = target.p[size_t(parent)] + target.R[size_t(parent)] * plan.T_offsets[j];
     }
+}
+
+/// What follows turned bones is set anew; roles keep their world rotation, and so do twist bones that are
+/// turned already.
+void follow_anew(const Plan& plan, TargetFrame& target, bool are_twists_turned) {
+    for (size_t j = 0; j < plan.angles.size(); ++j) {
+        const AngleOp& op = plan.angles[j];
+        const int parent = plan.T_parents[j];
+        if (parent < 0) continue;
+        if (op.kind == AngleOp::Kind::follow || (op.kind == AngleOp::Kind::twist && !are_twists_turned))
+            target.R[j] = (target.R[size_t(parent)] * op.C).normalized();
+    }
+    place_joints(plan, target.p[size_t(plan.T_hips)], target);
 }
 
 }  // namespace
@@ -102,11 +115,29 @@ void pass_reach(const Plan& plan, const SourceFrame& source, TargetFrame& target
         target.R[size_t(op.T_start)] = (turn * target.R[size_t(op.T_start)]).normalized();
         target.R[size_t(op.T_mid)] = (turn * bend * target.R[size_t(op.T_mid)]).normalized();
     }
-    // What follows the turned bones is set anew; roles keep the world rotation of the angles pass.
-    for (size_t j = 0; j < plan.angles.size(); ++j)
-        if (const int parent = plan.T_parents[j]; plan.angles[j].kind == AngleOp::Kind::follow && parent >= 0)
-            target.R[j] = (target.R[size_t(parent)] * plan.angles[j].C).normalized();
-    place_joints(plan, target.p[size_t(plan.T_hips)], target);
+    follow_anew(plan, target, false);
+}
+
+double fold_roll(double roll_rad) {
+    const double most = deg_to_rad(150.0);
+    const double size = std::abs(roll_rad);
+    if (size <= most) return roll_rad;
+    return std::copysign(most * (pi - std::min(size, pi)) / (pi - most), roll_rad);
+}
+
+void pass_twist(const Plan& plan, TargetFrame& target) {
+    if (!plan.passes.twist || plan.twists.empty()) return;
+    for (const TwistOp& op : plan.twists) {
+        const Quat Q_above = target.R[size_t(op.above)] * op.above0_inverse;
+        const Quat Q_bone = target.R[size_t(op.bone)] * op.bone0_inverse;
+        double turn = -(1.0 - op.share) * fold_roll(twist_angle(Q_above.conjugate() * Q_bone, op.axis0));
+        if (op.below >= 0) {
+            const Quat Q_below = target.R[size_t(op.below)] * op.below0_inverse;
+            turn += op.share * fold_roll(twist_angle(Q_bone.conjugate() * Q_below, op.axis0));
+        }
+        target.R[size_t(op.joint)] = (Q_bone * exp_rotation(turn * op.axis0) * op.joint0).normalized();
+    }
+    follow_anew(plan, target, true);
 }
 
 }  // namespace nb

@@ -9,6 +9,15 @@
 //         about the hinge n = Q * n0 until the distance is right, then the limb is turned rigidly so that
 //         start->tip points where it should, with n as second axis. n is carried by the body and never
 //         degenerates, so a straight limb does not flip. Feet and hands keep their world rotation.
+// twist   Roll is spread along a limb by its twist bones. With Q of the limb's bone b, the role above a and
+// the
+//         role below c:  psi = roll of Q_a^T Q_b,  phi = roll of Q_b^T Q_c,  both about the bone's own axis
+//         (swing and twist). A twist bone at the share s of the length turns beyond its limb's bone by
+//         tau = -(1 - s) psi + s phi,  phi only on forearm and shin (a hinge carries no roll):
+//         R_WT = Q_b Rot(axis, tau) R_WT0. So skin does not roll at the shoulder, and rolls with the hand at
+//         the wrist. Shares of one half, of one and two thirds for one and two bones are common practice.
+//         Rolls beyond 150 degrees are led back to none at 180, so that nothing jumps where the sign of a
+//         half turn does. Bones of the roles keep their world rotation.
 //
 // Invariants: lengths of the target never change; with source = target every pass is the identity.
 // When a tip is out of reach: `soften_stretch`.
@@ -33,6 +42,10 @@ void pass_angles(const Plan& plan, const SourceFrame& source, TargetFrame& targe
 /// Sets positions from rotations, the hip centre placed as the root pass says (or at rest when it is off).
 void pass_root(const Plan& plan, const SourceFrame& source, TargetFrame& target);
 void pass_reach(const Plan& plan, const SourceFrame& source, TargetFrame& target);
+void pass_twist(const Plan& plan, TargetFrame& target);
+
+/// A roll in -pi..pi made continuous over the half turn: itself up to 150 degrees, then down to 0 at 180.
+double fold_roll(double roll_rad);
 
 /// Stretch (distance start to tip by limb length) that the target takes when `wanted` is asked for. The
 /// target may always stretch as far as the source does; beyond max(source, 0.97) the rest of the way to 1 is

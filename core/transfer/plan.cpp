@@ -51,6 +51,7 @@ class Compiler {
                 S_.roles.joint(fill.role) >= 0)
                 direct(fill.role, fill.role);
         reaches();
+        twists();
         note_partners();
         return std::move(plan_);
     }
@@ -191,6 +192,38 @@ class Compiler {
             op.S_length_m = length(S_, op.S_start, op.S_mid, op.S_tip);
             op.T_length_m = length(T_, op.T_start, op.T_mid, op.T_tip);
             if (op.S_length_m > 1e-6 && op.T_length_m > 1e-6) plan_.reaches.push_back(op);
+        }
+    }
+
+    /// Upper arm and thigh let go of their roll toward the body; forearm and shin take on that of hand and
+    /// foot.
+    void twists() {
+        const auto& R0 = T_.rest.R_WJ0;
+        for (const TwistBone& twist : T_.roles.twists) {
+            const std::string part = role_part(twist.role);
+            const bool is_lower = part == "forearm" || part == "shin";
+            if (!is_lower && part != "upperarm" && part != "thigh") continue;
+            const size_t j = size_t(twist.joint);
+            TwistOp op;
+            op.joint = twist.joint;
+            op.bone = T_.roles.joint(twist.role);
+            op.above = T_.roles.joint(T_.roles.parent_role(twist.role));
+            const std::string side(side_suffix(role_side(twist.role)));
+            op.below = is_lower ? T_.roles.joint((part == "shin" ? "foot" : "hand") + side) : -1;
+            op.share = std::clamp(twist.share, 0.0, 1.0);
+            Vec3 end;
+            const Pose rest{T_.rest.R_WJ0, T_.rest.p_WJ0};
+            if (op.bone < 0 || op.above < 0 || plan_.angles[j].kind != AngleOp::Kind::follow ||
+                plan_.angles[size_t(op.bone)].kind == AngleOp::Kind::follow ||
+                !find_bone_end(T_.rig.skeleton, T_.roles, twist.role, rest, end))
+                continue;
+            op.axis0 = (end - rest.p[size_t(op.bone)]).normalized();
+            op.above0_inverse = R0[size_t(op.above)].conjugate();
+            op.bone0_inverse = R0[size_t(op.bone)].conjugate();
+            op.below0_inverse = op.below < 0 ? Quat::Identity() : Quat(R0[size_t(op.below)].conjugate());
+            op.joint0 = R0[j];
+            plan_.angles[j].kind = AngleOp::Kind::twist;
+            plan_.twists.push_back(op);
         }
     }
 

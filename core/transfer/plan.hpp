@@ -15,6 +15,7 @@ struct AngleOp {
         direct,  ///< R_WT = R_WS[a] * C,  C = R_WS0[a]^T * R_WT0
         blend,   ///< R_WT = interpolate(Q[a], Q[b], u) * C,  Q[x] = R_WS[x] * R_WS0[x]^T,  C = R_WT0
         follow,  ///< R_WT = R_WT[parent] * C,  C = the aligned (above the hips: stored) rest, R_PJ
+        twist,   ///< as follow, then turned by the pass twist
     };
     Kind kind = Kind::follow;
     int a = -1;
@@ -37,11 +38,22 @@ struct ReachOp {
     double S_length_m, T_length_m;
 };
 
+/// A twist bone of the target with the limb's bone it lies along.
+struct TwistOp {
+    int joint;               ///< the twist bone
+    int above, bone, below;  ///< joints of the role before, the limb's bone, the role after (-1: none)
+    double share;            ///< its place along the limb's bone, 0 at the start, 1 at the end
+    Vec3 axis0;              ///< along the limb's bone, unit, world axes at the aligned rest
+    Quat above0_inverse, bone0_inverse, below0_inverse;  ///< R_WJ0^T of those joints
+    Quat joint0;                                         ///< R_WJ0 of the twist bone
+};
+
 struct Plan {
     double k = 1.0;  ///< place map: M(p) = k p about the world's origin
     Passes passes;
     std::vector<AngleOp> angles;  ///< one a target joint
     std::vector<ReachOp> reaches;
+    std::vector<TwistOp> twists;
     int S_thigh_left, S_thigh_right;
     int T_thigh_left, T_thigh_right, T_hips;
     double S_ankle_m = 0.0;  ///< ankle height of the flat foot

@@ -138,6 +138,41 @@ class CommandLineTest : public QObject {
         for (const auto* kind : {"unit", "up axis", "facing", "rest pose", "zero-length bones", "frame rate"})
             QVERIFY2(kinds.contains(kind), kind);
     }
+    void align_tells_degrees_and_makes_a_rest() {
+        const QString mender = QString::fromStdString(test::demo("characters/net-mender/rig.glb"));
+        const Run run = nbone({"align", mender, "--against", capture("01_01.bvh"), "--as-rest",
+                               in("rest.glb"), "--out", in("aligned.json"), "--json"});
+        QVERIFY2(run.code == 0, qPrintable(run.error));
+        const QJsonObject json = QJsonDocument::fromJson(run.out.toUtf8()).object();
+        const QJsonObject arm = json["roles"].toObject()["upperarm.left"].toObject();
+        QVERIFY(std::abs(arm["before_deg"].toDouble() - 58.0) < 0.1);  // as its maker lowered it
+        QVERIFY(arm["after_deg"].toDouble() < 1e-3);
+        QVERIFY(json["as_rest"].toObject()["largest_vertex_move_m"].toDouble() < 1e-5);
+        QVERIFY(json["as_rest"].toObject()["largest_change_over_limbering_m"].toDouble() > 0.0);
+        bool has_unknown = false;
+        for (const QJsonValue& row : json["against"].toArray()) {
+            QVERIFY(row["direction_deg"].toDouble() < 0.01);
+            has_unknown |=
+                row["role"] == "hand.left" && !row["roll_known"].toBool();  // the capture has no fingers
+        }
+        QVERIFY(has_unknown);
+        // The rig of its own rest stands in the stance already.
+        const Run again = nbone({"align", in("rest.glb"), "--json"});
+        const QJsonObject stands = QJsonDocument::fromJson(again.out.toUtf8()).object();
+        QVERIFY(stands["roles"].toObject()["upperarm.left"].toObject()["turn_deg"].toDouble() < 0.01);
+        const Run lowered =
+            nbone({"align", mender, "--stance", "a:30", "--thumb", "keep", "--fingers", "keep"});
+        QVERIFY(lowered.code == 0 && lowered.out.contains("A 30°"));
+        const Run from_file = nbone({"align", mender, "--stance", capture("01_01.bvh")});
+        QCOMPARE(from_file.code, 0);
+        for (const QStringList& wrong :
+             {QStringList{"--stance", "kneeling"}, {"--thumb", "far"}, {"--fingers", "some"}})
+            QCOMPARE(nbone(QStringList{"align", mender} + wrong).code, 2);
+        const Run bvh = nbone({"align", rig("dockhand/rig.bvh"), "--as-rest", in("no.glb")});
+        QCOMPARE(bvh.code, 3);
+        QCOMPARE(bvh.error.count('\n'), 1);
+        QVERIFY(!QFile::exists(in("no.glb")));
+    }
     void limbering_writes_a_certificate() {
         const QString folder = QString::fromStdString(test::demo("characters/dockhand"));
         const Run run = nbone({"limber", folder + "/rig.glb", "--character", folder + "/character.json",
