@@ -459,6 +459,7 @@ void MainWindow::set_look(const QString& name) {
     apply_look(name);
     QSettings().setValue("look", name);
     refresh_icons();
+    notice_->refresh();
     emit workspace_.choices_changed();
     for (QWidget* widget : findChildren<QWidget*>()) widget->update();
 }

@@ -49,6 +49,8 @@ NoticeBar::NoticeBar(QWidget* parent) : QWidget(parent) {
 
 void NoticeBar::say(const QString& line, bool is_trouble, const QStringList& links) {
     line_ = line;
+    links_ = links;
+    is_trouble_ = is_trouble;
     QString html = line.toHtmlEscaped();
     for (const QString& link : links)
         html += QString(" · <a href=\"%1\" style=\"color:%2\">%1</a>")
@@ -61,6 +63,11 @@ void NoticeBar::say(const QString& line, bool is_trouble, const QStringList& lin
     close_->setVisible(!line.isEmpty());
     fade_.stop();
     if (!is_trouble && links.isEmpty() && !line.isEmpty()) fade_.start(9000);
+}
+
+/// After the look has changed: links and icons have its colours.
+void NoticeBar::refresh() {
+    if (!line_.isEmpty()) say(QString(line_), is_trouble_, QStringList(links_));
 }
 
 void NoticeBar::show_progress(const QString& what, int done, int of) {

@@ -17,6 +17,7 @@ class NoticeBar : public QWidget {
     explicit NoticeBar(QWidget* parent = nullptr);
     /// `links`: names of remedies; `link_chosen` tells which. Trouble stays until it is put away.
     void say(const QString& line, bool is_trouble = false, const QStringList& links = {});
+    void refresh();
     QString line() const { return line_; }
     void show_progress(const QString& what, int done, int of);
 
@@ -30,6 +31,8 @@ class NoticeBar : public QWidget {
     QPushButton *cancel_, *close_;
     QTimer fade_, patience_;
     QString line_;
+    QStringList links_;
+    bool is_trouble_ = false;
     int done_ = 0;
     int of_ = 0;
 };

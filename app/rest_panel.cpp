@@ -575,7 +575,8 @@ void RestPanel::enter() {
     is_entered_ = true;
     spread_before_ = stage_.spread();
     view_before_ = stage_.view();
-    stage_.set_view(View::front);
+    const Character* c = character(true);
+    stage_.set_view(c && c->roles.is_four_legged() ? View::side : View::front);
     stage_.set_spread(0.0);
     stage_.set_stand(StageView::Stand::aligned);
     stage_.set_handle(true, TurnAxes(axes_->currentIndex()));
@@ -653,7 +654,7 @@ void RestPanel::refresh_rows() {
 
 void RestPanel::refresh() {
     const Character* c = character(is_of_target_);
-    for (QWidget* widget : std::initializer_list<QWidget*>{names_, more_, solve_, reset_, copy_, solve_both_})
+    for (QWidget* widget : std::initializer_list<QWidget*>{names_, more_, solve_, reset_, copy_})
         widget->setEnabled(c != nullptr);
     const auto& rows = sheet_.rows();
     if (rows.empty()) {
@@ -665,7 +666,9 @@ void RestPanel::refresh() {
         const int open = open_points();
         double stored = 0.0;
         for (const RestRow& row : rows) stored = std::max(stored, row.stored.worst_deg());
-        QString text = open == 0
+        QString text = open == 0 && stored < 0.5
+                           ? tr("<b>%1 roles stand alike</b>, as they do in the files.").arg(rows.size())
+                       : open == 0
                            ? tr("<b>%1 roles stand alike</b>; in the files they are up to %2° apart.")
                                  .arg(rows.size())
                                  .arg(stored, 0, 'f', 0)
@@ -677,6 +680,13 @@ void RestPanel::refresh() {
         if (unknown > 0) text += tr(" Nothing says how %1 of them are rolled.").arg(unknown);
         state_->setText(text);
     }
+    // A body on four legs has one stance so far: its own.
+    const bool has_stances = (!character(false) || !character(false)->roles.is_four_legged()) &&
+                             (!character(true) || !character(true)->roles.is_four_legged());
+    for (QWidget* widget : std::initializer_list<QWidget*>{
+             stance_, arms_, straight_, closed_, level_clavicles_, straight_spine_, thumb_, solve_both_})
+        widget->setEnabled(c && has_stances);
+    if (!has_stances) state_->setText(state_->text() + tr(" A body on four legs stands in its own rest."));
     is_filling_ = true;
     names_->clear();
     if (c) {

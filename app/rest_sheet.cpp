@@ -25,8 +25,8 @@ struct Columns {
 };
 
 Columns columns(int width) {
-    const double bar = std::clamp(0.17 * width, 90.0, 190.0);
-    const double figures = 116.0;
+    const double bar = std::clamp(0.155 * width, 90.0, 190.0);
+    const double figures = 134.0;
     const double direction = role_px;
     const double roll = direction + bar + figures;
     return {direction, roll, bar, roll + bar + figures, width - 10.0};
@@ -120,7 +120,7 @@ void RestSheet::paintEvent(QPaintEvent*) {
                          painter.fontMetrics().elidedText(text, Qt::ElideRight, int(w)));
     };
     heading(24, role_px - 30, tr("role"));
-    heading(at.direction, at.bar + 110, tr("direction · outline: in the files, bar: now · 0–%1°").arg(scale));
+    heading(at.direction, at.bar + 110, tr("direction, 0–%1° · outline: files, bar: now").arg(scale));
     heading(at.roll, at.bar + 110, tr("roll about its own length"));
     heading(at.evidence, at.right - at.evidence, tr("roll from: source · target"));
     painter.setPen(QPen(look().line, 1));
@@ -151,7 +151,7 @@ void RestSheet::paintEvent(QPaintEvent*) {
             if (std::abs(stored) >= 0.05) painter.drawRect(QRectF(x + 0.5, middle - 4.5, length(stored), 9));
             if (is_known && std::abs(now) >= 0.005)
                 painter.fillRect(QRectF(x, middle - 2.5, std::max(1.5, length(now)), 6), look().mark);
-            const QRectF figures(x + at.bar + 8, top, 104, row_px);
+            const QRectF figures(x + at.bar + 8, top, 124, row_px);
             painter.setPen(look().dim);
             const QString before = degrees(stored) + "  → ";
             painter.drawText(figures, Qt::AlignVCenter, before);

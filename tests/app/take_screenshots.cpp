@@ -187,6 +187,29 @@ int main(int argc, char** argv) {
              window.undo_stack().undo();
              window.stations().set_station(Station::transfer);
          }},
+        {"rest-more",
+         [&] {
+             if (wanted.isEmpty()) return;  // for a look, not for the folder
+             window.workspace().open_file("/usr/share/assimp/models/BVH/01_01.bvh");
+             settle_down(window);
+             window.stations().set_station(Station::rest);
+             window.set_look("paper");
+             window.rest().show_stand(StageView::Stand::stored);
+             window.rest().pick("hand.left");
+             shoot("rest-capture-paper");
+             window.set_look("ink");
+             window.rest().show_stand(StageView::Stand::aligned);
+             window.rest().take_from_frame();
+             shoot("rest-frame");
+             for (size_t i = 0; i < window.workspace().takes().size(); ++i)
+                 if (window.workspace().takes()[i].name == "Dog trot") window.workspace().choose_take(int(i));
+             for (size_t i = 0; i < window.workspace().targets().size(); ++i)
+                 if (window.workspace().targets()[i].name == "the quay dog")
+                     window.workspace().choose_target(int(i));
+             settle_down(window);
+             shoot("rest-dog");
+             window.stations().set_station(Station::transfer);
+         }},
         {"finder",
          [&] {
              window.find_anything();
