@@ -69,9 +69,9 @@ std::vector<RestRow> compare_rests(const Character& source, const Character& tar
         row.stored = gap(S, source_stored, T, target_stored, fill.role, row.rule);
         row.now = gap(S, source.rest, T, target.rest, fill.role, row.rule);
         // What the bone above is off by, this one is off by as well, and nothing more.
-        if (const std::string above = source.roles.parent_role(fill.role);
-            row.now.worst_deg() > 0.01 && target.roles.joint(above) >= 0 &&
-            above == target.roles.parent_role(fill.role))
+        std::string above = source.roles.parent_role(fill.role);
+        while (!above.empty() && target.roles.joint(above) < 0) above = source.roles.parent_role(above);
+        if (row.now.worst_deg() > 0.01 && !above.empty())
             row.is_carried = angle_between(between(S, source.rest, T, target.rest, fill.role),
                                            between(S, source.rest, T, target.rest, above)) < deg_to_rad(0.05);
         const auto found = [&](const Character& c) {

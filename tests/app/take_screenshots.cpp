@@ -45,6 +45,8 @@ int main(int argc, char** argv) {
     QStandardPaths::setTestModeEnabled(true);
     QApplication app(argc, argv);
     QApplication::setApplicationName("nimble-bone-pictures");
+    // What an earlier run left unsaved shall not be in the pictures.
+    QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation)).removeRecursively();
     const QDir folder(argc > 1 ? argv[1] : "docs/screenshots");
     const QStringList wanted = app.arguments().mid(2);
     MainWindow window;
@@ -168,6 +170,9 @@ int main(int argc, char** argv) {
              const auto& targets = window.workspace().targets();
              for (size_t i = 0; i < targets.size(); ++i)
                  if (targets[i].name == "the net-mender") window.workspace().choose_target(int(i));
+             const auto& takes = window.workspace().takes();
+             for (size_t i = 0; i < takes.size(); ++i)
+                 if (takes[i].name == "Quay walk") window.workspace().choose_take(int(i));
              settle_down(window);
              window.stations().set_station(Station::rest);
              if (!wanted.isEmpty()) shoot("rest-solved");
@@ -227,5 +232,6 @@ int main(int argc, char** argv) {
     };
     for (const auto& [name, take] : shots)
         if (wanted.isEmpty() || wanted.contains(name)) take();
+    window.workspace().drop_recovery();
     return 0;
 }
