@@ -189,13 +189,20 @@ void read_rest(const Json& stored, const std::string& path, const Skeleton& skel
     rest.stance.closed_fingers = is_word(stored, "spread", "closed", "keep", true, path);
     rest.stance.level_clavicles = is_word(stored, "clavicles", "level", "keep", false, path);
     rest.stance.straight_spine = is_word(stored, "spine", "straight", "keep", false, path);
-    if (const Json thumb = stored.value("thumb_deg", Json(40.0)); thumb.is_number())
-        rest.stance.thumb_rad = deg_to_rad(thumb.get<double>());
-    else
-        rest.stance.thumb_rad.reset();
+    const Json thumb = stored.value("thumb_deg", Json(40.0));
+    if (!thumb.is_number() && thumb != "keep")
+        throw FileError(path, "'thumb_deg' is neither a number nor \"keep\"",
+                        "write degrees off the index, or keep");
+    rest.stance.thumb_rad.reset();
+    if (thumb.is_number()) rest.stance.thumb_rad = deg_to_rad(thumb.get<double>());
     const Json dials = stored.value("dials", Json::object());
     rest.dials = {deg_to_rad(dials.value("pelvis_tilt_deg", 0.0)), deg_to_rad(dials.value("lean_deg", 0.0)),
                   deg_to_rad(dials.value("gaze_deg", 0.0)), 0.01 * dials.value("ground_cm", 0.0)};
+    for (const double turn : {rest.dials.pelvis_tilt_rad, rest.dials.lean_rad, rest.dials.gaze_rad})
+        if (!(std::abs(turn) <= pi))
+            throw FileError(path, "'dials' turn beyond 180 degrees", "write degrees");
+    if (!(std::abs(rest.dials.ground_m) <= 10.0))
+        throw FileError(path, "'ground_cm' is beyond any body", "write centimetres, at most 1000");
     rest.reference = get<std::string>(stored, "reference", path);
     rest.ankle_height_m = get<double>(stored, "ankle_height_m", path);
     rest.ankle_reason = stored.value("ankle_reason", "");

@@ -22,6 +22,16 @@ void turn_below(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& r
     }
 }
 
+/// Makes a role's turn relative to the role above exactly E; what hangs on it comes along.
+void set_relative(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& rest,
+                  const std::string& role, const Quat& E) {
+    const size_t joint = size_t(roles.joint(role));
+    const int parent = roles.joint(roles.parent_role(role));
+    const Quat wanted = parent < 0 ? E : Quat(rest.D_W[size_t(parent)] * E);
+    turn_below(skeleton, roles, rest, int(joint), (wanted * rest.D_W[joint].conjugate()).normalized());
+    rest.D_W[joint] = wanted.normalized();
+}
+
 void turn_one(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& rest, const std::string& role,
               const Quat& turn) {
     const int joint = roles.joint(role);
@@ -43,13 +53,8 @@ void turn_bone(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& re
 void take_from_alignment(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& rest,
                          const RestAlignment& from, const std::vector<std::string>& which) {
     for (const std::string& role : which) {
-        const int joint = roles.joint(role);
-        if (joint < 0) continue;
-        const int parent = roles.joint(roles.parent_role(role));
-        const Quat E = relative_turn(roles, from, role);
-        const Quat wanted = parent < 0 ? E : Quat(rest.D_W[size_t(parent)] * E);
-        turn_below(skeleton, roles, rest, joint, (wanted * rest.D_W[size_t(joint)].conjugate()).normalized());
-        rest.D_W[size_t(joint)] = wanted.normalized();
+        if (roles.joint(role) < 0) continue;
+        set_relative(skeleton, roles, rest, role, relative_turn(roles, from, role));
         const auto at = from.found.find(role);
         if (at != from.found.end()) rest.found[role] = at->second;
     }
@@ -213,13 +218,9 @@ RestAlignment carried_over(const RoleMap& roles, const RestAlignment& rest, cons
     result.stance = rest.stance;
     for (const std::string& role : roles_in_order(new_roles)) {
         if (roles.joint(role) < 0) continue;
-        const int joint = new_roles.joint(role);
-        const int parent = new_roles.joint(new_roles.parent_role(role));
         const Quat beyond = relative_turn(roles, rest, role) * relative_turn(roles, solved, role).conjugate();
-        const Quat E = beyond * relative_turn(new_roles, new_solved, role);
-        const Quat wanted = parent < 0 ? E : Quat(result.D_W[size_t(parent)] * E);
-        turn_below(new_skeleton, new_roles, result, joint,
-                   (wanted * result.D_W[size_t(joint)].conjugate()).normalized());
+        set_relative(new_skeleton, new_roles, result, role,
+                     beyond * relative_turn(new_roles, new_solved, role));
         const auto at = rest.found.find(role);
         if (at != rest.found.end() && at->second.roll == RollSource::by_hand) result.found[role] = at->second;
     }
