@@ -493,6 +493,14 @@ class RestTest : public QObject {
         QCOMPARE(
             load_character(demo("characters/ferrier/rig.glb"), in("old.json"), notes).character.rest.name,
             std::string("T"));
+        for (const Json& wrong : {Json{{"thumb_deg", {3}}}, Json{{"dials", {{"ground_cm", 1e300}}}},
+                                  Json{{"dials", {{"gaze_deg", 400}}}}, Json{{"dials", {1}}}}) {
+            Json broken = old;
+            broken["rest"].update(wrong);
+            write_file(in("broken.json"), format_document(broken));
+            QVERIFY_THROWS_EXCEPTION(
+                FileError, load_character(demo("characters/ferrier/rig.glb"), in("broken.json"), notes));
+        }
         old["rest"]["stance"] = "kneeling";
         write_file(in("wrong.json"), format_document(old));
         QVERIFY_THROWS_EXCEPTION(FileError,
