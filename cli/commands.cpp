@@ -16,7 +16,7 @@
 #include "core/io/vrm.hpp"
 #include "core/library/library.hpp"
 #include "core/rest/measures.hpp"
-#include "core/transfer/engine.hpp"
+#include "core/review/result.hpp"
 
 namespace nb::cli {
 
@@ -42,27 +42,6 @@ std::pair<int, int> parse_range(const std::string& text, int frames) {
         throw WrongUse(fmt::format("--frames {}: the take has frames 0 to {}; from A up to, not including, B",
                                    text, frames));
     return {first, last};
-}
-
-Passes parse_passes(const std::string& text) {
-    Passes passes{false, false, false, false};
-    size_t at = 0;
-    while (at <= text.size()) {
-        const size_t end = std::min(text.find(',', at), text.size());
-        const std::string name = text.substr(at, end - at);
-        if (name == "root")
-            passes.root = true;
-        else if (name == "angles")
-            passes.angles = true;
-        else if (name == "reach")
-            passes.reach = true;
-        else if (name == "twist")
-            passes.twist = true;
-        else if (!name.empty())
-            throw WrongUse(fmt::format("--passes: '{}' is no pass; of root,angles,reach,twist", name));
-        at = end + 1;
-    }
-    return passes;
 }
 
 /// Lists what is unsure or missing; true when there is anything.
@@ -162,6 +141,29 @@ Json role_json(const Character& character) {
 }
 
 }  // namespace
+
+Passes parse_passes(const std::string& text) {
+    Passes passes{false, false, false, false, false};
+    size_t at = 0;
+    while (at <= text.size()) {
+        const size_t end = std::min(text.find(',', at), text.size());
+        const std::string name = text.substr(at, end - at);
+        if (name == "root")
+            passes.root = true;
+        else if (name == "angles")
+            passes.angles = true;
+        else if (name == "reach")
+            passes.reach = true;
+        else if (name == "contacts")
+            passes.contacts = true;
+        else if (name == "twist")
+            passes.twist = true;
+        else if (!name.empty())
+            throw WrongUse(fmt::format("--passes: '{}' is no pass; of root,angles,reach,contacts,twist", name));
+        at = end + 1;
+    }
+    return passes;
+}
 
 int inspect(const Options& options) {
     const LoadedFile loaded = load_file(options.file);
@@ -302,8 +304,7 @@ int transfer(const Options& options) {
         nb::transfer(source.character, take, target.character, settings, options.threads,
                      [&](int done, int of) { return progress(done, of); });
     export_take(options.out, target.character, result.take);
-    const Review review = review_transfer(source.character, result.source, target.character, result.target,
-                                          take.frame_time_s, take.first_motion_frame);
+    const Review review = review_result(source.character, target.character, result);
     if (!options.review.empty()) write_file(options.review, format_document(review_document(review)));
 
     fmt::print("{} onto {}: {} frames, place map x{:.3f}\n", take.name, target.character.name, take.frames,
@@ -325,8 +326,7 @@ int limber(const Options& options) {
     const LoadedFile source = load_take(limbering_document(), "", notes);
     const LoadedFile target = load_character(options.file, options.target_character, notes);
     const TransferResult result = nb::transfer(source.character, *source.take, target.character, {}, 0, {});
-    const Review review = review_transfer(source.character, result.source, target.character, result.target,
-                                          source.take->frame_time_s, source.take->first_motion_frame);
+    const Review review = review_result(source.character, target.character, result);
     if (!options.out.empty())
         write_file(options.out, format_document(certificate_document(target.character, review)));
     fmt::print("{}: limbering, {} frames; directions within {:.2f} degrees p95, tips within {:.2f} cm p95\n",

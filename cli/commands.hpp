@@ -3,6 +3,9 @@
 #include <optional>
 #include <stdexcept>
 #include <string>
+#include <vector>
+
+#include "core/transfer/settings.hpp"
 
 namespace nb::cli {
 
@@ -28,12 +31,18 @@ struct Options {
     bool ignore_names = false;
     int animation = 1;  ///< counted from 1
     bool as_json = false;
+    bool verbose = false;
+    std::vector<std::string> takes;
 };
+
+/// "root,angles": those to run, the others left out.
+Passes parse_passes(const std::string& text);
 
 int inspect(const Options& options);
 int characterize(const Options& options);
 int align(const Options& options);
 int transfer(const Options& options);
+int review_table(const Options& options);
 int limber(const Options& options);
 int picture(const Options& options);
 

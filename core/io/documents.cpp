@@ -539,6 +539,7 @@ Json pairing_document(const Pairing& pairing) {
     document["passes"]["root"] = pairing.settings.passes.root;
     document["passes"]["angles"] = pairing.settings.passes.angles;
     document["passes"]["reach"] = pairing.settings.passes.reach;
+    document["passes"]["contacts"] = pairing.settings.passes.contacts;
     document["passes"]["twist"] = pairing.settings.passes.twist;
     for (const auto& [limb, carry] : pairing.settings.carry)
         document["carry"][limb] = carry == Carry::limb ? "limb" : "angles";
@@ -567,7 +568,8 @@ Pairing pairing_from(const Json& document, const std::string& path) {
     }
     const Json passes = get<Json>(document, "passes", path);
     pairing.settings.passes = {get<bool>(passes, "root", path), get<bool>(passes, "angles", path),
-                               get<bool>(passes, "reach", path), passes.value("twist", true)};
+                               get<bool>(passes, "reach", path), passes.value("contacts", true),
+                               passes.value("twist", true)};
     const Json carry_read = get<Json>(document, "carry", path);
     for (const auto& [limb, carry] : carry_read.items()) {
         if (!pairing.settings.carry.contains(limb) || (carry != "limb" && carry != "angles"))
@@ -696,7 +698,7 @@ Json review_document(const Review& review) {
     document["windows"] = Json::array();
     for (const ReviewWindow& window : review.windows)
         document["windows"].push_back(
-            {{"point", window.role}, {"first", window.first}, {"last", window.last}});
+            {{"point", window.point}, {"first", window.first}, {"last", window.last}});
     return document;
 }
 

@@ -89,6 +89,11 @@ Take resample(const Take& take, double fps) {
     const size_t moving = take.translated.size();
     result.R.resize(size_t(result.frames) * joints);
     result.p.resize(size_t(result.frames) * moving);
+    for (Contact& contact : result.contacts.list) {
+        contact.first = int(std::lround(contact.first / source_frames));
+        contact.last = int(std::lround(contact.last / source_frames));
+    }
+    tidy_contacts(result.contacts, result.frames);
     for (int f = 0; f < result.frames; ++f) {
         double at = f * source_frames;
         if (std::abs(at - std::round(at)) < 1e-9) at = std::round(at);
@@ -120,6 +125,11 @@ Take trim(const Take& take, int first, int last) {
     cut(result.R, size_t(take.joints));
     cut(result.p, take.translated.size());
     result.first_motion_frame = std::max(0, take.first_motion_frame - first);
+    for (Contact& contact : result.contacts.list) {
+        contact.first -= first;
+        contact.last -= first;
+    }
+    tidy_contacts(result.contacts, result.frames);
     return result;
 }
 

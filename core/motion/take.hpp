@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "core/motion/contacts.hpp"
 #include "core/rig/skeleton.hpp"
 
 namespace nb {
@@ -21,6 +22,7 @@ struct Take {
     std::vector<Vec3> p;          ///< [frame][index in translated] p_PJ, m
     /// 1 when frame 0 stands apart (a reference pose put before the motion), else 0.
     int first_motion_frame = 0;
+    Contacts contacts;  ///< as kept with the take; not by hand: to be found
 
     double fps() const { return 1.0 / frame_time_s; }
     /// The whole rate that `frame_time_text` stands for within its last digit (.0083333: 120), else fps().

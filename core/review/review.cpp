@@ -10,11 +10,9 @@ namespace nb {
 namespace {
 
 constexpr double reference_stature_m = 1.75;
-constexpr double still_speed_m_s = 0.20;
-constexpr double low_height_m = 0.05;
-constexpr double height_reach_s = 0.75;
-constexpr double speed_reach_s = 0.025;
-constexpr double least_window_s = 0.1;
+constexpr double edge_s = 0.05;
+constexpr double hip_reach_s = 0.25;
+constexpr double least_bend_rad = 20.0 * pi / 180.0;
 
 struct Segment {
     const char* from;
@@ -22,12 +20,270 @@ struct Segment {
 };
 constexpr std::array<Segment, 4> segments{
     {{"upperarm", "forearm"}, {"forearm", "hand"}, {"thigh", "shin"}, {"shin", "foot"}}};
+constexpr std::array<const char*, 2> sides{".left", ".right"};
 
 double worst_p95(const std::vector<NamedStat>& stats) {
     double worst = 0.0;
     for (const auto& named : stats) worst = std::max(worst, named.stat.p95);
     return worst;
 }
+
+/// Values with the frames they were met at.
+struct Samples {
+    std::vector<double> values;
+    std::vector<int> frames;
+    void add(double value, int frame) {
+        values.push_back(value);
+        frames.push_back(frame);
+    }
+    Stat stat() const { return statistics(values, frames); }
+};
+
+class Reviewer {
+  public:
+    Reviewer(const Character& source, const WorldMotion& S, const Character& target, const WorldMotion& T,
+             double dt, int first, const ReviewTold& told)
+        : source_(source), S_(S), target_(target), T_(T), dt_(dt), first_(first), told_(told) {}
+
+    Review run() {
+        review_.frames = S_.frames;
+        review_.fps = 1.0 / dt_;
+        review_.source_stature_m = stature(source_.rig.skeleton, source_.roles);
+        review_.target_stature_m = stature(target_.rig.skeleton, target_.roles);
+        review_.windows = find_review_windows(source_, S_, dt_, first_);
+        review_.deficits = told_.deficits;
+        review_.held_frames = told_.held_frames;
+        k_ = told_.k > 0.0 ? told_.k : leg_ratio();
+        feet();
+        for (const std::string side : sides) {
+            for (const Segment& segment : segments) direction(segment, side);
+            for (const bool is_leg : {false, true}) limb(is_leg, side);
+        }
+        turning();
+        bone_lengths();
+        hip_path();
+        return std::move(review_);
+    }
+
+  private:
+    const Character& source_;
+    const WorldMotion& S_;
+    const Character& target_;
+    const WorldMotion& T_;
+    double dt_;
+    int first_;
+    const ReviewTold& told_;
+    Review review_;
+    double k_ = 1.0;
+
+    double leg_ratio() const {
+        const double length = leg_length(source_.rig.skeleton, source_.roles);
+        return length > 0.0 ? leg_length(target_.rig.skeleton, target_.roles) / length : 1.0;
+    }
+    std::vector<float>& add_series(ReviewMeasure measure, const std::string& row) {
+        review_.series.push_back({measure, row, std::vector<float>(size_t(S_.frames), 0.0f)});
+        return review_.series.back().values;
+    }
+    /// A role's joint in both; false when one lacks it.
+    bool joints(const std::string& role, int& S, int& T) const {
+        S = source_.roles.joint(role);
+        T = target_.roles.joint(role);
+        return S >= 0 && T >= 0;
+    }
+
+    double slide_cm_s(const Sole& sole, FootPoint point, const WorldMotion& motion, int frame,
+                      double stature_m) const {
+        Vec3 step = sole.point(point, motion, frame + 1) - sole.point(point, motion, frame - 1);
+        step.y() = 0.0;
+        return 100.0 * step.norm() / (2.0 * dt_) * reference_stature_m / stature_m;
+    }
+
+    void feet() {
+        const auto S_soles = soles_of(source_);
+        const auto T_soles = soles_of(target_);
+        const int edge = std::max(1, int(std::lround(edge_s / dt_)));
+        Samples S_core, T_core, S_edge, T_edge, drift, height, below;
+        for (size_t side = 0; side < 2; ++side) {
+            if (!S_soles[side] || !T_soles[side]) continue;
+            const Side which = side == 0 ? Side::left : Side::right;
+            const std::string foot = std::string("foot") + sides[side];
+            std::vector<float> slide(size_t(S_.frames), 0.0f);
+            std::vector<float> source_slide = slide;
+            std::vector<float> heights = slide;
+            std::vector<float> depths = slide;
+            for (const FootPoint point : {FootPoint::heel, FootPoint::ball}) {
+                const std::string name = contact_point_name(point, which);
+                Samples own;
+                for (const ReviewWindow& window : review_.windows) {
+                    if (window.point != name) continue;
+                    const int core_first = window.first + edge;
+                    const int core_last = window.last - edge;
+                    Vec3 mean = Vec3::Zero();
+                    for (int f = core_first; f < core_last; ++f) mean += T_soles[side]->point(point, T_, f);
+                    if (core_last > core_first) mean /= core_last - core_first;
+                    for (int f = window.first; f < window.last; ++f) {
+                        const bool is_core = f >= core_first && f < core_last;
+                        const Vec3 place = T_soles[side]->point(point, T_, f);
+                        const double over = place.y() - k_ * window.level_m;
+                        if (is_core) {
+                            height.add(1000.0 * std::abs(over), f);
+                            heights[size_t(f)] =
+                                std::max(heights[size_t(f)], float(100.0 * std::abs(over)));
+                            drift.add(1000.0 * std::hypot(place.x() - mean.x(), place.z() - mean.z()), f);
+                        }
+                        if (f <= first_ || f + 1 >= S_.frames) continue;
+                        const double s =
+                            slide_cm_s(*S_soles[side], point, S_, f, review_.source_stature_m);
+                        const double t =
+                            slide_cm_s(*T_soles[side], point, T_, f, review_.target_stature_m);
+                        (is_core ? S_core : S_edge).add(s, f);
+                        (is_core ? T_core : T_edge).add(t, f);
+                        if (is_core) own.add(t, f);
+                        slide[size_t(f)] = std::max(slide[size_t(f)], float(t));
+                        source_slide[size_t(f)] = std::max(source_slide[size_t(f)], float(s));
+                    }
+                }
+                review_.slide_cm_s.push_back({name, own.stat()});
+            }
+            const std::vector<double> floor = floor_under(review_.windows, which, S_.frames);
+            for (int f = first_; f < S_.frames; ++f) {
+                if (floor[size_t(f)] >= no_floor_m) {
+                    ++review_.frames_without_floor;
+                    continue;
+                }
+                double lowest = 1e30;
+                for (const FootPoint point : foot_points)
+                    if (point != FootPoint::toetip || T_soles[side]->has_tip)
+                        lowest = std::min(lowest, T_soles[side]->point(point, T_, f).y());
+                const double depth = std::max(0.0, k_ * floor[size_t(f)] - lowest);
+                below.add(1000.0 * depth, f);
+                depths[size_t(f)] = float(100.0 * depth);
+            }
+            add_series(ReviewMeasure::slide, foot) = std::move(slide);
+            add_series(ReviewMeasure::source_slide, foot) = std::move(source_slide);
+            add_series(ReviewMeasure::height, foot) = std::move(heights);
+            add_series(ReviewMeasure::below, foot) = std::move(depths);
+        }
+        review_.source_slide_cm_s = S_core.stat();
+        review_.target_slide_cm_s = T_core.stat();
+        review_.source_edge_cm_s = S_edge.stat();
+        review_.target_edge_cm_s = T_edge.stat();
+        review_.drift_mm = drift.stat();
+        review_.height_mm = height.stat();
+        review_.below_mm = below.stat();
+    }
+
+    void direction(const Segment& segment, const std::string& side) {
+        int S_from = -1, T_from = -1, S_to = -1, T_to = -1;
+        if (!joints(segment.from + side, S_from, T_from) || !joints(segment.to + side, S_to, T_to)) return;
+        Samples samples;
+        Samples wring;
+        auto& by_frame = add_series(ReviewMeasure::direction, segment.from + side);
+        std::vector<float> rolls(size_t(S_.frames), 0.0f);
+        const auto& R0 = target_.rest.R_WJ0;
+        const Vec3 axis0 = (target_.rest.p_WJ0[size_t(T_to)] - target_.rest.p_WJ0[size_t(T_from)]).normalized();
+        for (int f = first_; f < S_.frames; ++f) {
+            const Vec3 a = S_.p[S_.at(f, S_to)] - S_.p[S_.at(f, S_from)];
+            const Vec3 b = T_.p[T_.at(f, T_to)] - T_.p[T_.at(f, T_from)];
+            const double angle = rad_to_deg(angle_between(a, b));
+            samples.add(angle, f);
+            by_frame[size_t(f)] = float(angle);
+            const Quat Q_from = T_.R[T_.at(f, T_from)] * R0[size_t(T_from)].conjugate();
+            const Quat Q_to = T_.R[T_.at(f, T_to)] * R0[size_t(T_to)].conjugate();
+            const double roll = rad_to_deg(std::abs(twist_angle(Q_from.conjugate() * Q_to, axis0)));
+            wring.add(roll, f);
+            rolls[size_t(f)] = float(roll);
+        }
+        review_.direction_deg.push_back({segment.from + side, samples.stat()});
+        review_.wring_deg.push_back({segment.from + side, wring.stat()});
+        add_series(ReviewMeasure::wring, segment.from + side) = std::move(rolls);
+    }
+
+    void limb(bool is_leg, const std::string& side) {
+        const std::string name = (is_leg ? "leg" : "arm") + side;
+        int S_start = -1, T_start = -1, S_mid = -1, T_mid = -1, S_tip = -1, T_tip = -1;
+        if (!joints((is_leg ? "thigh" : "upperarm") + side, S_start, T_start) ||
+            !joints((is_leg ? "shin" : "forearm") + side, S_mid, T_mid) ||
+            !joints((is_leg ? "foot" : "hand") + side, S_tip, T_tip))
+            return;
+        const double scale = is_leg ? leg_ratio()
+                                    : arm_length(target_.rig.skeleton, target_.roles) /
+                                          arm_length(source_.rig.skeleton, source_.roles);
+        Samples tips;
+        Samples bends;
+        auto& tip_by_frame = add_series(ReviewMeasure::tip, name);
+        std::vector<float> bend_by_frame(size_t(S_.frames), 0.0f);
+        for (int f = first_; f < S_.frames; ++f) {
+            const auto S = [&](int joint) -> const Vec3& { return S_.p[S_.at(f, joint)]; };
+            const auto T = [&](int joint) -> const Vec3& { return T_.p[T_.at(f, joint)]; };
+            const double off =
+                100.0 * Vec3(T(T_tip) - T(T_start) - scale * (S(S_tip) - S(S_start))).norm();
+            tips.add(off, f);
+            tip_by_frame[size_t(f)] = float(off);
+            const Vec3 S_upper = S(S_mid) - S(S_start), S_lower = S(S_tip) - S(S_mid);
+            const Vec3 T_upper = T(T_mid) - T(T_start), T_lower = T(T_tip) - T(T_mid);
+            if (angle_between(S_upper, S_lower) < least_bend_rad ||
+                angle_between(T_upper, T_lower) < least_bend_rad)
+                continue;
+            const double angle =
+                rad_to_deg(angle_between(Vec3(S_upper.cross(S_lower)), Vec3(T_upper.cross(T_lower))));
+            bends.add(angle, f);
+            bend_by_frame[size_t(f)] = float(angle);
+        }
+        review_.tip_cm.push_back({name, tips.stat()});
+        review_.bend_deg.push_back({name, bends.stat()});
+        add_series(ReviewMeasure::bend, name) = std::move(bend_by_frame);
+    }
+
+    void turning() {
+        for (const RoleFill& fill : target_.roles.fills) {
+            int S = -1, T = -1;
+            if (fill.role == "root" || !joints(fill.role, S, T)) continue;
+            review_.smoothness.push_back(smoothness(fill.role, S_, S, T_, T, dt_, first_));
+            const auto& pops = review_.smoothness.back().pops;
+            if (pops.empty()) continue;
+            auto& by_frame = add_series(ReviewMeasure::turn_change, fill.role);
+            for (const Pop& pop : pops) by_frame[size_t(pop.frame)] = float(pop.change_deg_s);
+        }
+    }
+
+    void bone_lengths() {
+        const Skeleton& skeleton = target_.rig.skeleton;
+        const int hips = target_.roles.joint("hips");
+        for (int j = 0; j < skeleton.size(); ++j) {
+            const int parent = skeleton.parents[size_t(j)];
+            const double length = skeleton.rest_p[size_t(j)].norm();
+            if (parent < 0 || j == hips || length < 1e-6 || !skeleton.is_ancestor(hips, j)) continue;
+            for (int f = first_; f < T_.frames; ++f)
+                review_.bone_length_change =
+                    std::max(review_.bone_length_change,
+                             std::abs((T_.p[T_.at(f, j)] - T_.p[T_.at(f, parent)]).norm() / length - 1.0));
+        }
+    }
+
+    void hip_path() {
+        int S_left = -1, T_left = -1, S_right = -1, T_right = -1;
+        if (!joints("thigh.left", S_left, T_left) || !joints("thigh.right", S_right, T_right)) return;
+        const double leg = leg_length(target_.rig.skeleton, target_.roles);
+        const int reach = std::max(1, int(std::lround(hip_reach_s / dt_)));
+        const double lift = target_.rest.ankle_height_m - k_ * source_.rest.ankle_height_m;
+        std::vector<Vec3> sums(size_t(S_.frames) + 1, Vec3::Zero());
+        for (int f = first_; f < S_.frames; ++f) {
+            const Vec3 off = 0.5 * (T_.p[T_.at(f, T_left)] + T_.p[T_.at(f, T_right)]) -
+                             0.5 * k_ * (S_.p[S_.at(f, S_left)] + S_.p[S_.at(f, S_right)]) -
+                             lift * Vec3::UnitY();
+            sums[size_t(f) + 1] = sums[size_t(f)] + off;
+        }
+        double squares = 0.0;
+        for (int f = first_; f < S_.frames; ++f) {
+            const int from = std::max(first_, f - reach);
+            const int to = std::min(S_.frames, f + reach + 1);
+            squares += ((sums[size_t(to)] - sums[size_t(from)]) / (to - from)).squaredNorm();
+        }
+        const int count = S_.frames - first_;
+        if (count > 0 && leg > 0.0) review_.hip_path = std::sqrt(squares / count) / leg;
+    }
+};
 
 }  // namespace
 
@@ -59,146 +315,26 @@ double Review::worst_tip_p95_cm() const {
 double Review::worst_direction_p95_deg() const {
     return worst_p95(direction_deg);
 }
-
-std::vector<ReviewWindow> find_review_windows(const Character& source, const WorldMotion& motion,
-                                              double frame_time_s, int first_frame) {
-    std::vector<ReviewWindow> windows;
-    const double to_reference = reference_stature_m / stature(source.rig.skeleton, source.roles);
-    const int speed_reach = std::max(1, int(std::lround(speed_reach_s / frame_time_s)));
-    const int height_reach = std::max(1, int(std::lround(height_reach_s / frame_time_s)));
-    const int least = std::max(2, int(std::lround(least_window_s / frame_time_s)));
-    for (const auto* role : {"foot.left", "toe.left", "foot.right", "toe.right"}) {
-        const int joint = source.roles.joint(role);
-        if (joint < 0) continue;
-        const auto place = [&](int frame) -> const Vec3& { return motion.p[motion.at(frame, joint)]; };
-        int start = -1;
-        for (int f = first_frame; f <= motion.frames; ++f) {
-            bool rests = false;
-            if (f < motion.frames) {
-                const int before = std::max(first_frame, f - speed_reach);
-                const int after = std::min(motion.frames - 1, f + speed_reach);
-                const double speed =
-                    after > before ? (place(after) - place(before)).norm() / ((after - before) * frame_time_s)
-                                   : 0.0;
-                double lowest = place(f).y();
-                for (int g = std::max(first_frame, f - height_reach);
-                     g <= std::min(motion.frames - 1, f + height_reach); ++g)
-                    lowest = std::min(lowest, place(g).y());
-                rests = speed * to_reference < still_speed_m_s &&
-                        (place(f).y() - lowest) * to_reference < low_height_m;
-            }
-            if (rests && start < 0) start = f;
-            if (!rests && start >= 0) {
-                if (f - start >= least) windows.push_back({role, start, f});
-                start = -1;
-            }
-        }
-    }
-    return windows;
+int Review::pop_count() const {
+    int count = 0;
+    for (const RoleSmoothness& role : smoothness) count += int(role.pops.size());
+    return count;
+}
+double Review::worst_jitter() const {
+    double worst = 0.0;
+    for (const RoleSmoothness& role : smoothness) worst = std::max(worst, role.jitter());
+    return worst;
+}
+double Review::released_share() const {
+    int frames_released = 0;
+    for (const ReachDeficit& deficit : deficits) frames_released += deficit.last - deficit.first;
+    return held_frames > 0 ? double(frames_released) / held_frames : 0.0;
 }
 
-Review review_transfer(const Character& source, const WorldMotion& S, const Character& target,
-                       const WorldMotion& T, double frame_time_s, int first_frame) {
-    Review review;
-    review.frames = S.frames;
-    review.fps = 1.0 / frame_time_s;
-    review.source_stature_m = stature(source.rig.skeleton, source.roles);
-    review.target_stature_m = stature(target.rig.skeleton, target.roles);
-    review.windows = find_review_windows(source, S, frame_time_s, first_frame);
-    const auto add_series = [&](ReviewMeasure measure, const std::string& row) -> std::vector<float>& {
-        review.series.push_back({measure, row, std::vector<float>(size_t(S.frames), 0.0f)});
-        return review.series.back().values;
-    };
-    for (const ReviewMeasure measure : {ReviewMeasure::slide, ReviewMeasure::source_slide})
-        for (const auto* foot : {"foot.left", "foot.right"}) add_series(measure, foot);
-
-    const auto slide = [&](const WorldMotion& motion, int joint, int frame, double stature_m) {
-        Vec3 step = motion.p[motion.at(frame + 1, joint)] - motion.p[motion.at(frame - 1, joint)];
-        step.y() = 0.0;
-        return 100.0 * step.norm() / (2.0 * frame_time_s) * reference_stature_m / stature_m;
-    };
-    std::vector<double> source_slide;
-    std::vector<double> target_slide;
-    std::vector<int> slide_frames;
-    for (const auto* role : {"foot.left", "toe.left", "foot.right", "toe.right"}) {
-        const int S_joint = source.roles.joint(role);
-        const int T_joint = target.roles.joint(role);
-        if (S_joint < 0 || T_joint < 0) continue;
-        std::vector<double> own;
-        std::vector<int> own_frames;
-        for (const ReviewWindow& window : review.windows) {
-            if (window.role != role) continue;
-            for (int f = std::max(window.first, first_frame + 1); f < std::min(window.last, S.frames - 1);
-                 ++f) {
-                source_slide.push_back(slide(S, S_joint, f, review.source_stature_m));
-                own.push_back(slide(T, T_joint, f, review.target_stature_m));
-                own_frames.push_back(f);
-                // The first four series are slide left and right, source slide left and right.
-                const size_t side = role_side(role) == Side::left ? 0 : 1;
-                for (const auto& [row, value] :
-                     {std::pair{side, own.back()}, std::pair{side + 2, source_slide.back()}}) {
-                    float& by_frame = review.series[row].values[size_t(f)];
-                    by_frame = std::max(by_frame, float(value));
-                }
-            }
-        }
-        target_slide.insert(target_slide.end(), own.begin(), own.end());
-        slide_frames.insert(slide_frames.end(), own_frames.begin(), own_frames.end());
-        review.slide_cm_s.push_back({role, statistics(own, own_frames)});
-    }
-    review.source_slide_cm_s = statistics(source_slide, slide_frames);
-    review.target_slide_cm_s = statistics(target_slide, slide_frames);
-
-    std::vector<double> values;
-    std::vector<int> frames;
-    for (const std::string side : {".left", ".right"}) {
-        for (const Segment& segment : segments) {
-            const int S_from = source.roles.joint(segment.from + side);
-            const int S_to = source.roles.joint(segment.to + side);
-            const int T_from = target.roles.joint(segment.from + side);
-            const int T_to = target.roles.joint(segment.to + side);
-            if (std::min({S_from, S_to, T_from, T_to}) < 0) continue;
-            values.clear();
-            frames.clear();
-            for (int f = first_frame; f < S.frames; ++f) {
-                const Vec3 a = S.p[S.at(f, S_to)] - S.p[S.at(f, S_from)];
-                const Vec3 b = T.p[T.at(f, T_to)] - T.p[T.at(f, T_from)];
-                values.push_back(rad_to_deg(angle_between(a, b)));
-                frames.push_back(f);
-            }
-            auto& by_frame = add_series(ReviewMeasure::direction, segment.from + side);
-            std::transform(values.begin(), values.end(), by_frame.begin() + first_frame,
-                           [](double v) { return float(v); });
-            review.direction_deg.push_back({segment.from + side, statistics(values, frames)});
-        }
-        for (const std::string limb : {"arm", "leg"}) {
-            const bool is_leg = limb == "leg";
-            const std::string start = (is_leg ? "thigh" : "upperarm") + side;
-            const std::string tip = (is_leg ? "foot" : "hand") + side;
-            const int S_start = source.roles.joint(start);
-            const int S_tip = source.roles.joint(tip);
-            const int T_start = target.roles.joint(start);
-            const int T_tip = target.roles.joint(tip);
-            if (std::min({S_start, S_tip, T_start, T_tip}) < 0) continue;
-            const double scale = is_leg ? leg_length(target.rig.skeleton, target.roles) /
-                                              leg_length(source.rig.skeleton, source.roles)
-                                        : arm_length(target.rig.skeleton, target.roles) /
-                                              arm_length(source.rig.skeleton, source.roles);
-            values.clear();
-            frames.clear();
-            for (int f = first_frame; f < S.frames; ++f) {
-                const Vec3 a = S.p[S.at(f, S_tip)] - S.p[S.at(f, S_start)];
-                const Vec3 b = T.p[T.at(f, T_tip)] - T.p[T.at(f, T_start)];
-                values.push_back(100.0 * (b - scale * a).norm());
-                frames.push_back(f);
-            }
-            auto& by_frame = add_series(ReviewMeasure::tip, limb + side);
-            std::transform(values.begin(), values.end(), by_frame.begin() + first_frame,
-                           [](double v) { return float(v); });
-            review.tip_cm.push_back({limb + side, statistics(values, frames)});
-        }
-    }
-    return review;
+Review review_transfer(const Character& source, const WorldMotion& source_motion, const Character& target,
+                       const WorldMotion& target_motion, double frame_time_s, int first_frame,
+                       const ReviewTold& told) {
+    return Reviewer(source, source_motion, target, target_motion, frame_time_s, first_frame, told).run();
 }
 
 }  // namespace nb

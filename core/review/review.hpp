@@ -1,21 +1,25 @@
-// The review: how well a transfer follows its source, measured from positions alone. Shares no code with
-// the passes of the solve.
+// The review: how well a transfer follows its source, measured from the two motions alone (formulas:
+// docs/review.md). Shares no code with the passes of the solve. Lengths are told at a stature of 175 cm
+// where they say so.
 //
-// Review windows: spans in which a point of the source's foot rests. Fixed thresholds on the source alone,
-// scaled to a stature of 175 cm (common practice, no published source): speed over +-25 ms below 20 cm/s,
-// height less than 5 cm above the point's lowest place within +-0.75 s, for at least 0.1 s.
-//
-// Foot slide: horizontal speed of the point inside windows, central difference over one frame each side,
+// Windows: core/review/windows.hpp. Core: a window without 50 ms at each end; edge: those ends.
+// Foot slide: horizontal speed of a resting point, central difference over one frame each side,
 //   |p_xz(t+1) - p_xz(t-1)| / (2 dt), scaled by 1.75 m / stature.
-// Tip error: |(tip - start)_T - s (tip - start)_S|, s = limb length of target by source, mean of both sides.
-// Direction error: angle between the same segment (joint to next joint) of source and target.
+// Drift: largest horizontal distance of the point from its mean place, in the core of a window.
+// Height: |height of the point over its support| in the core; the support at k * level.
+// Below the floor: depth of the lowest of heel, ball and toe tip, wherever there is a floor under the foot.
+// Tip: |(tip - start)_T - s (tip - start)_S|, s = limb length of target by source, mean of both sides.
+// Direction: angle between the same segment (joint to next joint) of source and target.
+// Bend plane: angle between the planes of elbow and knee, where both bend by 20 degrees and more.
+// Wring: roll between a limb's bone and the next one, about the bone, since the aligned rest.
+// Hip path: hip centre beside M(hip centre), mean over +-0.25 s, RMS by leg length.
 #pragma once
 #include <array>
 #include <string>
 #include <vector>
 
-#include "core/motion/take.hpp"
-#include "core/rest/character.hpp"
+#include "core/review/smoothness.hpp"
+#include "core/review/windows.hpp"
 
 namespace nb {
 
@@ -29,24 +33,33 @@ struct Stat {
 /// Median, 95th percentile (nearest rank) and maximum of values; frames[i] is where values[i] was met.
 Stat statistics(const std::vector<double>& values, const std::vector<int>& frames);
 
-struct ReviewWindow {
-    std::string role;  ///< "foot.left", "toe.right"
-    int first = 0;
-    int last = 0;  ///< not included
-};
-
-enum class ReviewMeasure { slide, source_slide, tip, direction };
+enum class ReviewMeasure { slide, source_slide, height, below, tip, direction, bend, wring, turn_change };
 
 /// One measure of one row over all frames; 0 where nothing is measured.
 struct ReviewSeries {
     ReviewMeasure measure = ReviewMeasure::slide;
-    std::string row;            ///< slide: "foot.left"; tip: "arm.left"; direction: "upperarm.left"
-    std::vector<float> values;  ///< cm/s at 175 cm; cm; degrees
+    std::string row;            ///< slide, height, below: "foot.left"; tip, bend: "arm.left"; else a role
+    std::vector<float> values;  ///< cm/s at 175 cm; cm; degrees; turn_change: deg/s beyond the source's
 };
 
 struct NamedStat {
     std::string name;
     Stat stat;
+};
+
+/// A lock that could not be met, as the solve tells it.
+struct ReachDeficit {
+    std::string point;
+    int first = 0, last = 0;
+    int worst_frame = 0;
+    double missing_cm = 0.0;
+};
+
+/// What the solve tells beside its motion.
+struct ReviewTold {
+    double k = 0.0;  ///< place map; 0: leg length of target by source
+    std::vector<ReachDeficit> deficits;
+    int held_frames = 0;
 };
 
 struct Review {
@@ -55,11 +68,24 @@ struct Review {
     double source_stature_m = 0.0;
     double target_stature_m = 0.0;
     std::vector<ReviewWindow> windows;
-    Stat source_slide_cm_s;  ///< at 175 cm
+    Stat source_slide_cm_s;  ///< core, at 175 cm
     Stat target_slide_cm_s;
-    std::vector<NamedStat> slide_cm_s;     ///< target, a contact role
+    Stat source_edge_cm_s;  ///< the first and last 50 ms
+    Stat target_edge_cm_s;
+    Stat drift_mm;
+    Stat height_mm;
+    Stat below_mm;
+    int frames_without_floor = 0;          ///< over both feet
+    std::vector<NamedStat> slide_cm_s;     ///< target, a contact point, core
     std::vector<NamedStat> tip_cm;         ///< a limb
     std::vector<NamedStat> direction_deg;  ///< a role
+    std::vector<NamedStat> bend_deg;       ///< a limb
+    std::vector<NamedStat> wring_deg;      ///< a role
+    std::vector<RoleSmoothness> smoothness;
+    double bone_length_change = 0.0;  ///< largest, relative
+    double hip_path = 0.0;            ///< share of leg length
+    std::vector<ReachDeficit> deficits;
+    int held_frames = 0;
     /// The same by frame, for drawing: a row a foot, limb or role.
     std::vector<ReviewSeries> series;
 
@@ -67,14 +93,15 @@ struct Review {
 
     double worst_tip_p95_cm() const;
     double worst_direction_p95_deg() const;
+    int pop_count() const;
+    double worst_jitter() const;
+    /// Share of held frames that were released.
+    double released_share() const;
 };
 
 /// Both motions have the same frames. `first_frame`: frames before it are left out.
 Review review_transfer(const Character& source, const WorldMotion& source_motion, const Character& target,
-                       const WorldMotion& target_motion, double frame_time_s, int first_frame);
-
-/// Windows of the source alone.
-std::vector<ReviewWindow> find_review_windows(const Character& source, const WorldMotion& motion,
-                                              double frame_time_s, int first_frame);
+                       const WorldMotion& target_motion, double frame_time_s, int first_frame,
+                       const ReviewTold& told = {});
 
 }  // namespace nb

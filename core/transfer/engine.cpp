@@ -4,48 +4,53 @@
 #include <array>
 #include <stdexcept>
 
+#include "core/contact/contacts.hpp"
 #include "core/transfer/passes.hpp"
 
 namespace nb {
 
 namespace {
 
-void run_passes(const Plan& plan, const SourceFrame& source, TargetFrame& target) {
+void run_passes(const Plan& plan, const SourceFrame& source, TargetFrame& target,
+                const FrameCorrection* held) {
+    if (!plan.passes.contacts) held = nullptr;
     pass_angles(plan, source, target);
-    pass_root(plan, source, target);
-    pass_reach(plan, source, target);
+    pass_root(plan, source, target, held);
+    pass_reach(plan, source, target, held);
     pass_twist(plan, target);
 }
 
 }  // namespace
 
-void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& target, int frame) {
+void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& target, int frame,
+                 const FrameCorrection* held) {
     const SourceFrame S{{&source.R[source.at(frame, 0)], size_t(source.joints)},
                         {&source.p[source.at(frame, 0)], size_t(source.joints)}};
     TargetFrame T{{&target.R[target.at(frame, 0)], size_t(target.joints)},
                   {&target.p[target.at(frame, 0)], size_t(target.joints)}};
-    run_passes(plan, S, T);
+    run_passes(plan, S, T, held);
 }
 
-void solve_pose(const Plan& plan, const Pose& source, Pose& target) {
+void solve_pose(const Plan& plan, const Pose& source, Pose& target, const FrameCorrection* held) {
     TargetFrame T{target.R, target.p};
-    run_passes(plan, {source.R, source.p}, T);
+    run_passes(plan, {source.R, source.p}, T, held);
 }
 
-PassEffects pass_effects(const Plan& plan, const Pose& source) {
+PassEffects pass_effects(const Plan& plan, const Pose& source, const FrameCorrection* held) {
     PassEffects result;
     const size_t joints = plan.T_parents.size();
     Pose with{std::vector<Quat>(joints), std::vector<Vec3>(joints)};
     Pose without = with;
-    const std::array<bool Passes::*, 4> passes{&Passes::root, &Passes::angles, &Passes::reach,
-                                               &Passes::twist};
-    const std::array<double*, 3> distances{&result.root_cm, &result.angles_cm, &result.reach_cm};
+    const std::array<bool Passes::*, 5> passes{&Passes::root, &Passes::angles, &Passes::reach,
+                                               &Passes::contacts, &Passes::twist};
+    const std::array<double*, 4> distances{&result.root_cm, &result.angles_cm, &result.reach_cm,
+                                           &result.contacts_cm};
     for (size_t pass = 0; pass < passes.size(); ++pass) {
         Plan changed = plan;
         changed.passes.*passes[pass] = true;
-        solve_pose(changed, source, with);
+        solve_pose(changed, source, with, held);
         changed.passes.*passes[pass] = false;
-        solve_pose(changed, source, without);
+        solve_pose(changed, source, without, held);
         for (size_t j = 0; j < joints && pass < distances.size(); ++j)
             *distances[pass] += 100.0 * (with.p[j] - without.p[j]).norm() / double(joints);
     }
@@ -77,9 +82,29 @@ TransferResult transfer(const Character& source, const Take& take, const Charact
 
     std::atomic<int> done{0};
     std::atomic<bool> is_cancelled{false};
+    const bool has_contacts = result.plan.passes.contacts && result.plan.passes.reach;
+    const auto advance = [&](int frames) {
+        const int now = done += frames;
+        if (progress && !progress(now / (has_contacts ? 2 : 1), take.frames)) is_cancelled = true;
+    };
+    if (has_contacts) {
+        for_each_frame(take.frames, threads, [&](int first, int last) {
+            for (int f = first; f < last && !is_cancelled; ++f)
+                solve_frame(result.plan, result.source, result.target, f);
+            advance(last - first);
+        });
+        if (is_cancelled) throw std::runtime_error("cancelled");
+        result.contacts = take.contacts.is_by_hand ? take.contacts
+                                                   : find_contacts(source, result.source, take.frame_time_s,
+                                                                   take.first_motion_frame);
+        result.corrections = hold_contacts(result.plan, result.contacts, result.source, result.target,
+                                           take.frame_time_s, take.first_motion_frame);
+    }
+    const bool is_held = !result.corrections.is_empty();
     for_each_frame(take.frames, threads, [&](int first, int last) {
         for (int f = first; f < last && !is_cancelled; ++f) {
-            solve_frame(result.plan, result.source, result.target, f);
+            const FrameCorrection held = result.corrections.at(f);
+            solve_frame(result.plan, result.source, result.target, f, is_held ? &held : nullptr);
             const Quat* R = &result.target.R[result.target.at(f, 0)];
             const Vec3* p = &result.target.p[result.target.at(f, 0)];
             Quat* local = &baked.R[size_t(f) * size_t(joints)];
@@ -91,8 +116,7 @@ TransferResult transfer(const Character& source, const Take& take, const Charact
             baked.p[size_t(f)] =
                 parent < 0 ? p[hips] : Vec3(R[parent].conjugate() * Vec3(p[hips] - p[parent]));
         }
-        const int now = done += last - first;
-        if (progress && !progress(now, take.frames)) is_cancelled = true;
+        advance(last - first);
     });
     if (is_cancelled) throw std::runtime_error("cancelled");
     return result;

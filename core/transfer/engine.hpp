@@ -5,6 +5,7 @@
 #include <functional>
 
 #include "core/motion/take.hpp"
+#include "core/transfer/locks.hpp"
 #include "core/transfer/plan.hpp"
 
 namespace nb {
@@ -13,6 +14,8 @@ struct TransferResult {
     Plan plan;
     WorldMotion source;  ///< the source's world motion, not scaled by the place map
     WorldMotion target;
+    Contacts contacts;        ///< of the source: as kept with the take, else as found
+    Corrections corrections;  ///< what holding them adds
     Take take;  ///< local motion of the target's skeleton, translations for the hips
 };
 
@@ -25,15 +28,17 @@ TransferResult transfer(const Character& source, const Take& take, const Charact
                         const PairingSettings& settings, int threads = 0, const Progress& progress = {});
 
 /// One frame alone, for the frame on screen. `result` must come from `transfer` of the same characters.
-void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& target, int frame);
+/// `held`: what contacts add there.
+void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& target, int frame,
+                 const FrameCorrection* held = nullptr);
 /// The same for a pose. `target` has room for one entry a joint.
-void solve_pose(const Plan& plan, const Pose& source, Pose& target);
+void solve_pose(const Plan& plan, const Pose& source, Pose& target, const FrameCorrection* held = nullptr);
 
 /// What each pass does to the body in a pose, beside the result without it: mean distance over the target's
 /// joints, and the largest turn of a twist bone. Passes that are off: what they would do.
 struct PassEffects {
-    double root_cm = 0.0, angles_cm = 0.0, reach_cm = 0.0, twist_deg = 0.0;
+    double root_cm = 0.0, angles_cm = 0.0, reach_cm = 0.0, contacts_cm = 0.0, twist_deg = 0.0;
 };
-PassEffects pass_effects(const Plan& plan, const Pose& source);
+PassEffects pass_effects(const Plan& plan, const Pose& source, const FrameCorrection* held = nullptr);
 
 }  // namespace nb

@@ -55,13 +55,27 @@ void follow_anew(const Plan& plan, TargetFrame& target, bool are_twists_turned) 
 
 }  // namespace
 
-void pass_root(const Plan& plan, const SourceFrame& source, TargetFrame& target) {
+void pass_root(const Plan& plan, const SourceFrame& source, TargetFrame& target,
+               const FrameCorrection* held) {
     Vec3 centre = plan.T_rest_hip_centre;
     if (plan.passes.root) {
         const Vec3 S_centre =
             0.5 * (source.p[size_t(plan.S_thigh_left)] + source.p[size_t(plan.S_thigh_right)]);
         centre = plan.k * S_centre;
         centre.y() = plan.T_ankle_m + plan.k * (S_centre.y() - plan.S_ankle_m);
+    }
+    if (held) {
+        centre += held->hips_m;
+        for (size_t side = 0; side < 2; ++side) {
+            const FootOp& foot = plan.feet[side];
+            if (foot.reach < 0) continue;
+            const FrameCorrection::Leg& leg = held->legs[side];
+            const auto turn = [&](int joint, const Quat& by) {
+                target.R[size_t(joint)] = (by * target.R[size_t(joint)]).normalized();
+            };
+            turn(foot.sole.ankle, leg.foot);
+            if (foot.sole.toe >= 0) turn(foot.sole.toe, leg.toe * leg.foot);
+        }
     }
     place_joints(plan, centre - target.R[size_t(plan.T_hips)] * plan.T_hip_centre, target);
 }
@@ -93,24 +107,28 @@ double bend_for_distance(const Vec3& upper, const Vec3& lower, const Vec3& n, do
     return flexion + straight;
 }
 
-void pass_reach(const Plan& plan, const SourceFrame& source, TargetFrame& target) {
+void pass_reach(const Plan& plan, const SourceFrame& source, TargetFrame& target,
+                const FrameCorrection* held) {
     if (!plan.passes.reach || plan.reaches.empty()) return;
     for (const ReachOp& op : plan.reaches) {
-        const Vec3 S_reach = source.p[size_t(op.S_tip)] - source.p[size_t(op.S_start)];
-        const double S_stretch = S_reach.norm() / op.S_length_m;
-        const double asked = op.scale * S_reach.norm();
-        if (asked < 1e-9) continue;
-        const double distance = soften_stretch(asked / op.T_length_m, S_stretch) * op.T_length_m;
+        const FrameCorrection::Leg* leg = held && op.foot >= 0 ? &held->legs[size_t(op.foot)] : nullptr;
+        const Vec3& start = target.p[size_t(op.T_start)];
+        const double S_reach = (source.p[size_t(op.S_tip)] - source.p[size_t(op.S_start)]).norm();
+        Vec3 asked = reach_goal(op, source.p, start) - start;
+        if (leg) asked += leg->ankle_m - held->hips_m;
+        const double wanted = asked.norm() / op.T_length_m;
+        if (wanted < 1e-9) continue;
+        double stretch = soften_stretch(wanted, S_reach / op.S_length_m);
+        if (leg) stretch += leg->hold * (std::min(wanted, longest_hold) - stretch);
 
         const Vec3 n = source.R[size_t(op.S_hinge)] * (op.S_hinge0_inverse * op.n0);
-        const Vec3& start = target.p[size_t(op.T_start)];
         const Vec3 upper = target.p[size_t(op.T_mid)] - start;
         const Vec3 lower = target.p[size_t(op.T_tip)] - target.p[size_t(op.T_mid)];
-        const Quat bend = exp_rotation(bend_for_distance(upper, lower, n, distance) * n);
+        const Quat bend = exp_rotation(bend_for_distance(upper, lower, n, stretch * op.T_length_m) * n);
         const Vec3 bent_tip = upper + bend * lower;
         if (bent_tip.norm() < 1e-9) continue;
         const Mat3 from = frame_from(bent_tip, n);
-        const Mat3 to = frame_from(S_reach, n);
+        const Mat3 to = frame_from(asked, n);
         const Quat turn(Mat3(to * from.transpose()));
         target.R[size_t(op.T_start)] = (turn * target.R[size_t(op.T_start)]).normalized();
         target.R[size_t(op.T_mid)] = (turn * bend * target.R[size_t(op.T_mid)]).normalized();

@@ -22,6 +22,7 @@
 // Invariants: lengths of the target never change; with source = target every pass is the identity.
 // When a tip is out of reach: `soften_stretch`.
 #pragma once
+#include <array>
 #include <span>
 
 #include "core/transfer/plan.hpp"
@@ -38,10 +39,28 @@ struct TargetFrame {
     std::span<Vec3> p;
 };
 
+/// What contacts add to one frame (core/transfer/locks.hpp). Left and right.
+struct FrameCorrection {
+    struct Leg {
+        Vec3 ankle_m = Vec3::Zero();
+        Quat foot = Quat::Identity();
+        Quat toe = Quat::Identity();
+        double hold = 0.0;
+    };
+    Vec3 hips_m = Vec3::Zero();
+    std::array<Leg, 2> legs;
+};
+
 void pass_angles(const Plan& plan, const SourceFrame& source, TargetFrame& target);
 /// Sets positions from rotations, the hip centre placed as the root pass says (or at rest when it is off).
-void pass_root(const Plan& plan, const SourceFrame& source, TargetFrame& target);
-void pass_reach(const Plan& plan, const SourceFrame& source, TargetFrame& target);
+void pass_root(const Plan& plan, const SourceFrame& source, TargetFrame& target,
+               const FrameCorrection* held = nullptr);
+void pass_reach(const Plan& plan, const SourceFrame& source, TargetFrame& target,
+                const FrameCorrection* held = nullptr);
+/// Where a limb's tip is asked to be: start_T + scale (tip - start)_S, before the hips give way.
+inline Vec3 reach_goal(const ReachOp& op, std::span<const Vec3> source_p, const Vec3& target_start) {
+    return target_start + op.scale * (source_p[size_t(op.S_tip)] - source_p[size_t(op.S_start)]);
+}
 void pass_twist(const Plan& plan, TargetFrame& target);
 
 /// A roll in -pi..pi made continuous over the half turn: itself up to 150 degrees, then down to 0 at 180.

@@ -51,6 +51,7 @@ class Compiler {
                 S_.roles.joint(fill.role) >= 0)
                 direct(fill.role, fill.role);
         reaches();
+        feet();
         twists();
         note_partners();
         return std::move(plan_);
@@ -192,6 +193,21 @@ class Compiler {
             op.S_length_m = length(S_, op.S_start, op.S_mid, op.S_tip);
             op.T_length_m = length(T_, op.T_start, op.T_mid, op.T_tip);
             if (op.S_length_m > 1e-6 && op.T_length_m > 1e-6) plan_.reaches.push_back(op);
+        }
+    }
+
+    void feet() {
+        plan_.T_stature_m = stature(T_.rig.skeleton, T_.roles);
+        if (S_.roles.is_four_legged()) return;
+        const auto soles = soles_of(T_);
+        for (size_t side = 0; side < 2; ++side) {
+            if (!soles[side]) continue;
+            plan_.feet[side].sole = *soles[side];
+            for (size_t i = 0; i < plan_.reaches.size(); ++i)
+                if (plan_.reaches[i].T_tip == soles[side]->ankle) {
+                    plan_.feet[side].reach = int(i);
+                    plan_.reaches[i].foot = int(side);
+                }
         }
     }
 

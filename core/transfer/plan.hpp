@@ -1,8 +1,10 @@
 // The compiled plan of a transfer: flat arrays of indices and constants, made once for two characters.
 #pragma once
+#include <array>
 #include <string>
 #include <vector>
 
+#include "core/contact/sole.hpp"
 #include "core/math/rotation.hpp"
 #include "core/rest/character.hpp"
 #include "core/transfer/settings.hpp"
@@ -36,6 +38,16 @@ struct ReachOp {
     Vec3 n0;                    ///< hinge axis at the source's aligned rest, world axes
     double scale;               ///< length of the target's limb by the source's, mean of both sides
     double S_length_m, T_length_m;
+    int foot = -1;  ///< 0 left, 1 right: a leg whose foot can be held; -1: any other limb
+};
+
+/// The longest a held limb may be, of its full length: just short of straight, where it still bends one way.
+inline constexpr double longest_hold = 0.9999;
+
+/// A foot of the target that can be held.
+struct FootOp {
+    int reach = -1;  ///< index of its leg in `reaches`; -1: it cannot be held
+    Sole sole;       ///< of the target
 };
 
 /// A twist bone of the target with the limb's bone it lies along.
@@ -54,6 +66,8 @@ struct Plan {
     std::vector<AngleOp> angles;  ///< one a target joint
     std::vector<ReachOp> reaches;
     std::vector<TwistOp> twists;
+    std::array<FootOp, 2> feet;  ///< left, right
+    double T_stature_m = 1.75;
     int S_thigh_left, S_thigh_right;
     int T_thigh_left, T_thigh_right, T_hips;
     double S_ankle_m = 0.0;  ///< ankle height of the flat foot

@@ -14,6 +14,7 @@ struct Passes {
     bool root = true;
     bool angles = true;
     bool reach = true;
+    bool contacts = true;
     bool twist = true;
     bool operator==(const Passes&) const = default;
 };

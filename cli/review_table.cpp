@@ -1,0 +1,99 @@
+// nbone review-table: every take of a library onto every biped of it, measured against the bars.
+#include <fmt/format.h>
+
+#include <filesystem>
+
+#include "cli/commands.hpp"
+#include "core/io/file_error.hpp"
+#include "core/io/load.hpp"
+#include "core/library/library.hpp"
+#include "core/review/result.hpp"
+
+namespace nb::cli {
+
+namespace {
+
+std::string csv_text(const std::string& text) {
+    std::string quoted = "\"";
+    for (const char c : text) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
+    return quoted + "\"";
+}
+
+}  // namespace
+
+int review_table(const Options& options) {
+    const Library library = open_library(options.file);
+    struct Body {
+        std::string name;
+        LoadedFile file;
+    };
+    std::vector<std::string> notes;
+    std::vector<Body> takes;
+    std::vector<Body> characters;
+    for (const LibraryEntry& entry : library.takes) {
+        LoadedFile loaded = load_take(entry.document.empty() ? entry.path : entry.document, "", notes);
+        if (loaded.take && !loaded.character.roles.is_four_legged())
+            takes.push_back({entry.name, std::move(loaded)});
+    }
+    for (const std::string& path : options.takes) {
+        LoadedFile loaded = load_take(path, "", notes);
+        if (!loaded.take) throw FileError(path, "holds no motion", "give a take");
+        takes.push_back({std::filesystem::path(path).stem().string(), std::move(loaded)});
+    }
+    for (const LibraryEntry& entry : library.characters) {
+        LoadedFile loaded = load_character(entry.path, entry.document, notes);
+        if (!loaded.character.roles.is_four_legged()) characters.push_back({entry.name, std::move(loaded)});
+    }
+    std::string table;
+    int missed = 0;
+    for (const Body& take : takes)
+        for (const Body& character : characters) {
+            const Character& source = take.file.character;
+            const Character& target = character.file.character;
+            PairingSettings settings;
+            if (!options.passes.empty()) settings.passes = parse_passes(options.passes);
+            const TransferResult result =
+                nb::transfer(source, *take.file.take, target, settings, options.threads, {});
+            const Review review = review_result(source, target, result);
+            const auto bars = bars_of(review, result.contacts);
+            if (table.empty()) {
+                table = "take,character,frames,windows,floor_levels,without_floor";
+                for (const Bar& bar : bars) table += "," + bar.name;
+                table += ",slide_edge_source_p95_cm_s,missed\n";
+            }
+            table += fmt::format("{},{},{},{},{},{}", csv_text(take.name), csv_text(character.name),
+                                 review.frames, review.windows.size(), result.contacts.floor.levels_m.size(),
+                                 review.frames_without_floor);
+            std::string missing;
+            for (const Bar& bar : bars) {
+                table += fmt::format(",{:.4g}", bar.value);
+                if (bar.is_met()) continue;
+                missing += (missing.empty() ? "" : " ") + bar.name;
+                ++missed;
+            }
+            table += fmt::format(",{:.4g},{}\n", review.source_edge_cm_s.p95, csv_text(missing));
+            fmt::print("{:16} {:16}", take.name, character.name);
+            for (const Bar& bar : bars) fmt::print(" {:>8.3g}{}", bar.value, bar.is_met() ? ' ' : '!');
+            fmt::print("\n");
+            if (options.verbose) {
+                for (const RoleSmoothness& role : review.smoothness) {
+                    for (const Pop& pop : role.pops)
+                        fmt::print("    pop {} frame {} {:.0f} deg/s\n", pop.role, pop.frame, pop.change_deg_s);
+                    if (role.jitter() > 1.3)
+                        fmt::print("    jitter {} {:.0f} rad/s2, source {:.0f}\n", role.role,
+                                   role.target_acceleration_rad_s2, role.source_acceleration_rad_s2);
+                }
+                for (const ReachDeficit& deficit : review.deficits)
+                    fmt::print("    missing {} frames {} to {}: {:.2f} cm at {}\n", deficit.point,
+                               deficit.first, deficit.last, deficit.missing_cm, deficit.worst_frame);
+                fmt::print("    drift {} height {} below {} slide {}\n", review.drift_mm.worst_frame,
+                           review.height_mm.worst_frame, review.below_mm.worst_frame,
+                           review.target_slide_cm_s.worst_frame);
+            }
+        }
+    if (!options.out.empty()) write_file(options.out, table);
+    fmt::print("{} takes onto {} characters; {} bars missed (!)\n", takes.size(), characters.size(), missed);
+    return exit_done;
+}
+
+}  // namespace nb::cli

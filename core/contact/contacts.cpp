@@ -1,0 +1,89 @@
+#include "core/contact/contacts.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/rest/measures.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double reference_stature_m = 1.75;
+constexpr double speed_reach_s = 0.025;
+constexpr double height_reach_s = 0.5;
+/// A level is looked for within this of a point's lowest place; else the place is a level of its own.
+constexpr double level_reach_m = 0.06;
+
+}  // namespace
+
+Contacts find_contacts(const Character& source, const WorldMotion& motion, double frame_time_s,
+                       int first_frame, const ContactRules& rules) {
+    Contacts contacts;
+    contacts.floor = find_floor(source, motion, frame_time_s, first_frame);
+    const double scale = stature(source.rig.skeleton, source.roles) / reference_stature_m;
+    const int speed_reach = std::max(1, int(std::lround(speed_reach_s / frame_time_s)));
+    const int height_reach = std::max(1, int(std::lround(height_reach_s / frame_time_s)));
+    const int least = std::max(2, int(std::lround(rules.least_s / frame_time_s)));
+    const int gap = int(std::lround(rules.gap_s / frame_time_s));
+    std::vector<Vec3> places(size_t(motion.frames), Vec3::Zero());
+    for (const auto& sole : soles_of(source)) {
+        if (!sole) continue;
+        for (const FootPoint point : {FootPoint::ball, FootPoint::heel}) {
+            for (int f = first_frame; f < motion.frames; ++f) places[size_t(f)] = sole->point(point, motion, f);
+            std::vector<Contact> found;
+            bool rests = false;
+            double level = 0.0;
+            for (int f = first_frame; f <= motion.frames; ++f) {
+                bool now = false;
+                if (f < motion.frames) {
+                    const int before = std::max(first_frame, f - speed_reach);
+                    const int after = std::min(motion.frames - 1, f + speed_reach);
+                    const double speed =
+                        after > before ? (places[size_t(after)] - places[size_t(before)]).norm() /
+                                             ((after - before) * frame_time_s)
+                                       : 0.0;
+                    if (!rests) {
+                        double lowest = places[size_t(f)].y();
+                        for (int g = std::max(first_frame, f - height_reach);
+                             g <= std::min(motion.frames - 1, f + height_reach); ++g)
+                            lowest = std::min(lowest, places[size_t(g)].y());
+                        level = contacts.floor.nearest(lowest);
+                        if (std::abs(level - lowest) > level_reach_m * scale) level = lowest;
+                    }
+                    const double height = places[size_t(f)].y() - level;
+                    now = speed < (rests ? rules.leave_m_s : rules.enter_m_s) * scale &&
+                          height < (rests ? rules.leave_height_m : rules.enter_height_m) * scale;
+                }
+                if (now && !rests) {
+                    Contact contact;
+                    contact.point = contact_point_name(point, sole->side);
+                    contact.first = f;
+                    contact.level_m = level;
+                    found.push_back(contact);
+                }
+                if (!now && rests) found.back().last = f;
+                rests = now;
+            }
+            for (const Contact& contact : found) {
+                if (!contacts.list.empty()) {
+                    Contact& last = contacts.list.back();
+                    if (last.point == contact.point && contact.first - last.last <= gap &&
+                        last.level_m == contact.level_m &&
+                        (places[size_t(contact.first)] - places[size_t(last.last - 1)]).norm() <
+                            0.02 * scale) {
+                        last.last = contact.last;
+                        continue;
+                    }
+                }
+                if (contact.last - contact.first >= least) contacts.list.push_back(contact);
+            }
+        }
+    }
+    std::sort(contacts.list.begin(), contacts.list.end(), [](const Contact& a, const Contact& b) {
+        return a.point != b.point ? a.point < b.point : a.first < b.first;
+    });
+    return contacts;
+}
+
+}  // namespace nb

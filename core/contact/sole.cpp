@@ -1,0 +1,109 @@
+#include "core/contact/sole.hpp"
+
+#include <algorithm>
+
+#include "core/rest/evidence.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double heel_by_ball = 0.53;
+constexpr double tip_by_ball = 0.6;
+
+/// Rear end of the mesh's underside, as far behind the ankle as it goes; 0 when there is no mesh there.
+double heel_of_mesh(const Character& c, int ankle, const Vec3& ahead, const MeshPoints& points) {
+    const Vec3& p_ankle = c.rest.p_WJ0[size_t(ankle)];
+    double rear = 0.0;
+    int count = 0;
+    for (const Vec3& p : points.below(c.rig.skeleton, ankle)) {
+        if (p.y() > 0.5 * p_ankle.y()) continue;
+        rear = std::min(rear, ahead.dot(p - p_ankle));
+        ++count;
+    }
+    return count < 4 ? 0.0 : -rear;
+}
+
+}  // namespace
+
+std::string_view foot_point_name(FootPoint point) {
+    switch (point) {
+        case FootPoint::heel:
+            return "heel";
+        case FootPoint::ball:
+            return "ball";
+        case FootPoint::toetip:
+            return "toetip";
+    }
+    return {};
+}
+
+std::string contact_point_name(FootPoint point, Side side) {
+    return std::string(foot_point_name(point)) + std::string(side_suffix(side));
+}
+
+Vec3 Sole::point(FootPoint which, const Quat& R_ankle, const Vec3& p_ankle, const Quat& R_toe,
+                 const Vec3& p_toe) const {
+    switch (which) {
+        case FootPoint::heel:
+            return p_ankle + R_ankle * heel_J;
+        case FootPoint::ball:
+            return p_ankle + R_ankle * ball_J - ball_over_m * Vec3::UnitY();
+        case FootPoint::toetip:
+            return toe < 0 ? Vec3(p_ankle + R_ankle * tip_J) : Vec3(p_toe + R_toe * tip_J);
+    }
+    return p_ankle;
+}
+
+Vec3 Sole::point(FootPoint which, const WorldMotion& motion, int frame) const {
+    const size_t a = motion.at(frame, ankle);
+    const size_t t = motion.at(frame, toe < 0 ? ankle : toe);
+    return point(which, motion.R[a], motion.p[a], motion.R[t], motion.p[t]);
+}
+
+std::array<std::optional<Sole>, 2> soles_of(const Character& character) {
+    std::array<std::optional<Sole>, 2> result;
+    const RestAlignment& rest = character.rest;
+    if (character.roles.is_four_legged() || !rest.is_there()) return result;
+    const MeshPoints points =
+        character.rig.meshes.empty() ? MeshPoints() : mesh_points(character.rig, aligned_pose(rest));
+    for (const Side side : {Side::left, Side::right}) {
+        const std::string suffix(side_suffix(side));
+        Sole sole;
+        sole.side = side;
+        sole.ankle = character.roles.joint("foot" + suffix);
+        sole.toe = character.roles.joint("toe" + suffix);
+        if (sole.ankle < 0) continue;
+        const Vec3& p_ankle = rest.p_WJ0[size_t(sole.ankle)];
+        const Quat R_JW = rest.R_WJ0[size_t(sole.ankle)].conjugate();
+        Vec3 ball = p_ankle + 0.1 * rest.ankle_height_m * Vec3::UnitZ();
+        if (sole.toe >= 0)
+            ball = rest.p_WJ0[size_t(sole.toe)];
+        else if (Vec3 end; find_bone_end(character.rig.skeleton, character.roles, "foot" + suffix,
+                                         aligned_pose(rest), end))
+            ball = end;
+        else
+            ball = p_ankle + Vec3(0, -0.8 * rest.ankle_height_m, 1.1 * rest.ankle_height_m);
+        Vec3 ahead(ball.x() - p_ankle.x(), 0, ball.z() - p_ankle.z());
+        const double to_ball = ahead.norm();
+        ahead = to_ball > 1e-6 ? Vec3(ahead / to_ball) : Vec3(Vec3::UnitZ());
+        double back = points.of_joint.empty() ? 0.0 : heel_of_mesh(character, sole.ankle, ahead, points);
+        if (back < 0.1 * to_ball || back > 1.5 * to_ball) back = heel_by_ball * to_ball;
+        sole.heel_J = R_JW * (-back * ahead - p_ankle.y() * Vec3::UnitY());
+        sole.ball_J = R_JW * (ball - p_ankle);
+        sole.ball_over_m = ball.y();
+        Vec3 tip = ball + tip_by_ball * to_ball * ahead;
+        if (Vec3 end; sole.toe >= 0 && find_bone_end(character.rig.skeleton, character.roles, "toe" + suffix,
+                                                     aligned_pose(rest), end))
+            tip = end;
+        sole.has_tip = sole.toe >= 0;
+        tip.y() = 0.0;
+        sole.tip_J = sole.toe < 0 ? Vec3(R_JW * (tip - p_ankle))
+                                  : Vec3(rest.R_WJ0[size_t(sole.toe)].conjugate() *
+                                         (tip - rest.p_WJ0[size_t(sole.toe)]));
+        result[side == Side::left ? 0 : 1] = sole;
+    }
+    return result;
+}
+
+}  // namespace nb

@@ -1,0 +1,105 @@
+#include "core/math/curves.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace nb {
+
+namespace {
+
+/// Cubic Hermite from (a, slope_a) to (b, slope_b); slopes over the whole way, u in 0..1.
+Vec3 hermite(const Vec3& a, const Vec3& slope_a, const Vec3& b, const Vec3& slope_b, double u) {
+    const double u2 = u * u;
+    const double u3 = u2 * u;
+    return (2 * u3 - 3 * u2 + 1) * a + (u3 - 2 * u2 + u) * slope_a + (3 * u2 - 2 * u3) * b +
+           (u3 - u2) * slope_b;
+}
+
+Vec3 limited(const Vec3& slope, double most) {
+    const double size = slope.norm();
+    return size > most ? Vec3(slope * (most / size)) : slope;
+}
+
+}  // namespace
+
+void fill_between(std::vector<Vec3>& values, const std::vector<char>& is_given, int ease, double most_slope) {
+    const int frames = int(values.size());
+    ease = std::max(1, ease);
+    const auto given = [&](int f) { return f >= 0 && f < frames && is_given[size_t(f)]; };
+    const auto slope = [&](int from, int to) {
+        return given(from) && given(to) ? limited(values[size_t(to)] - values[size_t(from)], most_slope)
+                                        : Vec3(Vec3::Zero());
+    };
+    int f = 0;
+    while (f < frames) {
+        if (given(f)) {
+            ++f;
+            continue;
+        }
+        int end = f;
+        while (end < frames && !given(end)) ++end;
+        const bool has_before = f > 0;
+        const bool has_after = end < frames;
+        const Vec3 zero = Vec3::Zero();
+        const Vec3 a = has_before ? values[size_t(f - 1)] : zero;
+        const Vec3 b = has_after ? values[size_t(end)] : zero;
+        const Vec3 slope_a = slope(f - 2, f - 1);
+        const Vec3 slope_b = slope(end, end + 1);
+        const int steps = end - f + 1;
+        for (int g = f; g < end; ++g) {
+            const int from_a = g - f + 1;
+            const int to_b = end - g;
+            Vec3& value = values[size_t(g)];
+            if (has_before && has_after && steps <= 2 * ease) {
+                value = hermite(a, slope_a * steps, b, slope_b * steps, double(from_a) / steps);
+                continue;
+            }
+            value = zero;
+            if (has_before && from_a < ease)
+                value += hermite(a, slope_a * ease, zero, zero, double(from_a) / ease);
+            if (has_after && to_b < ease)
+                value += hermite(zero, zero, b, slope_b * ease, 1.0 - double(to_b) / ease);
+        }
+        f = end;
+    }
+}
+
+std::vector<double> eased_weights(const std::vector<char>& is_given, int ease) {
+    const int frames = int(is_given.size());
+    std::vector<double> weights(is_given.size(), 0.0);
+    const auto eased = [](double u) { return u * u * (3.0 - 2.0 * u); };
+    for (const bool is_forward : {true, false}) {
+        int since = ease;
+        for (int i = 0; i < frames; ++i) {
+            const size_t f = size_t(is_forward ? i : frames - 1 - i);
+            since = is_given[f] ? 0 : std::min(ease, since + 1);
+            weights[f] = std::max(weights[f], eased(1.0 - double(since) / std::max(1, ease)));
+        }
+    }
+    return weights;
+}
+
+void solve_banded(std::vector<double>& band, int half, std::vector<double>& b) {
+    const int n = int(b.size());
+    const int row = half + 1;
+    const auto at = [&](int i, int j) -> double& { return band[size_t(i) * size_t(row) + size_t(j - i + half)]; };
+    for (int i = 0; i < n; ++i) {
+        for (int j = std::max(0, i - half); j <= i; ++j) {
+            double sum = at(i, j);
+            for (int m = std::max({0, i - half, j - half}); m < j; ++m) sum -= at(i, m) * at(j, m);
+            at(i, j) = i == j ? std::sqrt(std::max(sum, 1e-300)) : sum / at(j, j);
+        }
+    }
+    for (int i = 0; i < n; ++i) {
+        double sum = b[size_t(i)];
+        for (int m = std::max(0, i - half); m < i; ++m) sum -= at(i, m) * b[size_t(m)];
+        b[size_t(i)] = sum / at(i, i);
+    }
+    for (int i = n - 1; i >= 0; --i) {
+        double sum = b[size_t(i)];
+        for (int m = i + 1; m < std::min(n, i + half + 1); ++m) sum -= at(m, i) * b[size_t(m)];
+        b[size_t(i)] = sum / at(i, i);
+    }
+}
+
+}  // namespace nb

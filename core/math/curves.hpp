@@ -1,0 +1,25 @@
+// Curves along time: filling what lies between given frames.
+#pragma once
+#include <vector>
+
+#include "core/math/rotation.hpp"
+
+namespace nb {
+
+/// Fills the frames of `values` that are not `is_given`, continuous in value and slope (cubic Hermite; slopes
+/// at the ends are those of the given frames, no steeper than `most_slope` a frame). Gaps of up to 2 `ease`
+/// frames go from one end to the other; longer ones go to zero in `ease` frames, stay there, and come back.
+/// Before the first and after the last given frame values go to zero the same way. Without any given frame:
+/// all zero.
+void fill_between(std::vector<Vec3>& values, const std::vector<char>& is_given, int ease, double most_slope);
+
+/// 1 on given frames, falling to 0 in `ease` frames beside them, with zero slope at both ends.
+std::vector<double> eased_weights(const std::vector<char>& is_given, int ease);
+
+/// Solves A x = b for a symmetric positive definite band matrix by Cholesky's factorization without pivots
+/// (Golub & Van Loan, Matrix Computations, band algorithms; from memory). `band` is row-major, n rows of
+/// `half + 1` entries: A[i][i - half .. i]; it is overwritten by the factor, b by x. The order of operations
+/// is fixed: equal input gives equal bits.
+void solve_banded(std::vector<double>& band, int half, std::vector<double>& b);
+
+}  // namespace nb

@@ -1,0 +1,46 @@
+// Contacts of a take: spans in which a point of the body rests on something. Data of the take, valid for
+// every target; found in the source (core/contact), corrected by hand, kept in the take's document.
+#pragma once
+#include <cmath>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace nb {
+
+/// stay: the point holds its place. pivot: the same, meant to be turned about: no flat sole is made of it.
+/// slide: its height alone is held.
+enum class ContactKind { stay, pivot, slide };
+std::string_view contact_kind_name(ContactKind kind);
+/// Throws std::invalid_argument for another word.
+ContactKind contact_kind(std::string_view name);
+
+struct Contact {
+    std::string point;  ///< "heel.left", "ball.right", "toetip.left", "wrist.right"
+    int first = 0;
+    int last = 0;  ///< not included
+    ContactKind kind = ContactKind::stay;
+    double level_m = 0.0;  ///< height of its support in the take's world
+    double ease_s = 0.15;  ///< in which it is led in and out
+    bool operator==(const Contact&) const = default;
+};
+
+/// The heights a take's feet come to rest at, in the take's world, rising.
+struct Floor {
+    std::vector<double> levels_m;
+    /// The level nearest to a height; 0 when there is none.
+    double nearest(double height_m) const;
+    bool operator==(const Floor&) const = default;
+};
+
+struct Contacts {
+    Floor floor;
+    std::vector<Contact> list;  ///< sorted by point, then frame; those of one point do not overlap
+    bool is_by_hand = false;    ///< edited: kept as they are, not found anew
+    bool operator==(const Contacts&) const = default;
+};
+
+/// Sorted, without empty ones, those of one point cut where they overlap, all inside [0, frames).
+void tidy_contacts(Contacts& contacts, int frames);
+
+}  // namespace nb

@@ -1,0 +1,57 @@
+#include "core/review/result.hpp"
+
+#include <algorithm>
+
+namespace nb {
+
+Review review_result(const Character& source, const Character& target, const TransferResult& result) {
+    ReviewTold told;
+    told.k = result.plan.k;
+    told.held_frames = result.corrections.held_frames;
+    for (const Deficit& deficit : result.corrections.deficits)
+        told.deficits.push_back({deficit.point, deficit.first, deficit.last, deficit.worst_frame,
+                                 100.0 * deficit.missing_m});
+    return review_transfer(source, result.source, target, result.target, result.take.frame_time_s,
+                           result.take.first_motion_frame, told);
+}
+
+double cover_of(const std::vector<ReviewWindow>& windows, const Contacts& contacts) {
+    int all = 0;
+    int held = 0;
+    for (const ReviewWindow& window : windows) {
+        all += window.last - window.first;
+        for (const Contact& contact : contacts.list)
+            if (contact.point == window.point)
+                held += std::max(0, std::min(contact.last, window.last) - std::max(contact.first, window.first));
+    }
+    return all > 0 ? double(held) / all : 1.0;
+}
+
+std::vector<Bar> bars_of(const Review& review, const Contacts& contacts) {
+    double drift = review.drift_mm.max;
+    double p95 = 0.0;
+    double worst = 0.0;
+    for (const NamedStat& role : review.direction_deg) {
+        if (role.name.find("arm") == std::string::npos) continue;
+        p95 = std::max(p95, role.stat.p95);
+        worst = std::max(worst, role.stat.max);
+    }
+    return {
+        {"window_cover", "review windows that were held", cover_of(review.windows, contacts), 0.95, true},
+        {"slide_core_p95_cm_s", "foot slide in the core, p95", review.target_slide_cm_s.p95, 0.2, false},
+        {"drift_max_mm", "drift of a window", drift, 1.0, false},
+        {"slide_edge_p95_cm_s", "foot slide at the ends, p95, beside the source's own",
+         review.target_edge_cm_s.p95, review.source_edge_cm_s.p95, false},
+        {"below_floor_max_mm", "below the floor, largest", review.below_mm.max, 1.0, false},
+        {"height_p95_mm", "height of a held point over its support, p95", review.height_mm.p95, 3.0, false},
+        {"released_share", "held frames released", review.released_share(), 0.01, false},
+        {"direction_p95_deg", "direction of the arms, p95 of the worst role", p95, 0.5, false},
+        {"direction_max_deg", "direction of the arms, largest", worst, 2.0, false},
+        {"pops", "pops", double(review.pop_count()), 0.0, false},
+        {"jitter", "angular acceleration by the source's, worst role", review.worst_jitter(), 1.3, false},
+        {"bone_length_change", "change of bone lengths", review.bone_length_change, 1e-6, false},
+        {"hip_path", "hip path beside the source's, by leg length", review.hip_path, 0.02, false},
+    };
+}
+
+}  // namespace nb

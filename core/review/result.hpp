@@ -1,0 +1,25 @@
+// The review of a transfer as it was made, and the bars it is held against.
+#pragma once
+#include "core/review/review.hpp"
+#include "core/transfer/engine.hpp"
+
+namespace nb {
+
+Review review_result(const Character& source, const Character& target, const TransferResult& result);
+
+/// A measure of a whole transfer with the most it may be.
+struct Bar {
+    std::string name;  ///< with its unit: "slide_core_p95_cm_s"
+    std::string text;  ///< for people
+    double value = 0.0;
+    double bar = 0.0;
+    bool is_at_least = false;  ///< the value must not be below the bar
+    bool is_met() const { return is_at_least ? value >= bar : value <= bar; }
+};
+
+/// Share of the frames of review windows in which the solve held that point too.
+double cover_of(const std::vector<ReviewWindow>& windows, const Contacts& contacts);
+
+std::vector<Bar> bars_of(const Review& review, const Contacts& contacts);
+
+}  // namespace nb

@@ -1,0 +1,99 @@
+#include "core/review/smoothness.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace nb {
+
+namespace {
+
+constexpr double least_pop_rad_s = 200.0 * pi / 180.0;
+constexpr double pop_by_median = 6.0;
+constexpr double median_reach_s = 0.25;
+constexpr double least_acceleration_rad_s2 = 50.0;
+
+struct Turning {
+    std::vector<double> speed;   // of frame f to f + 1
+    std::vector<double> change;  // at frame f
+};
+
+Turning turning_of(const WorldMotion& motion, int joint, double dt, int first) {
+    Turning turning;
+    turning.speed.assign(size_t(motion.frames), 0.0);
+    turning.change.assign(size_t(motion.frames), 0.0);
+    Vec3 before = Vec3::Zero();
+    for (int f = first; f + 1 < motion.frames; ++f) {
+        const Quat step = motion.R[motion.at(f + 1, joint)] * motion.R[motion.at(f, joint)].conjugate();
+        const Vec3 w = log_rotation(step) / dt;
+        turning.speed[size_t(f)] = w.norm();
+        if (f > first) turning.change[size_t(f)] = (w - before).norm();
+        before = w;
+    }
+    return turning;
+}
+
+/// Frames at which a change stands out of its surroundings.
+std::vector<char> stand_out(const std::vector<double>& change, int reach, int first) {
+    const int frames = int(change.size());
+    std::vector<char> result(change.size(), 0);
+    std::vector<double> around;
+    for (int f = first + 1; f + 1 < frames; ++f) {
+        if (change[size_t(f)] <= least_pop_rad_s) continue;
+        const int from = std::max(first + 1, f - reach);
+        const int to = std::min(frames - 1, f + reach + 1);
+        around.assign(change.begin() + from, change.begin() + to);
+        const auto middle = around.begin() + std::ptrdiff_t(around.size() / 2);
+        std::nth_element(around.begin(), middle, around.end());
+        result[size_t(f)] = change[size_t(f)] > pop_by_median * *middle;
+    }
+    return result;
+}
+
+double percentile(std::vector<double>& values, double share) {
+    if (values.empty()) return 0.0;
+    const auto at = values.begin() + std::ptrdiff_t(std::ceil(share * double(values.size()))) - 1;
+    std::nth_element(values.begin(), at, values.end());
+    return *at;
+}
+
+}  // namespace
+
+double RoleSmoothness::jitter() const {
+    return target_acceleration_rad_s2 / std::max(source_acceleration_rad_s2, least_acceleration_rad_s2);
+}
+
+RoleSmoothness smoothness(const std::string& role, const WorldMotion& source, int source_joint,
+                          const WorldMotion& target, int target_joint, double frame_time_s, int first_frame) {
+    RoleSmoothness result;
+    result.role = role;
+    const Turning S = turning_of(source, source_joint, frame_time_s, first_frame);
+    const Turning T = turning_of(target, target_joint, frame_time_s, first_frame);
+    const int reach = std::max(3, int(std::lround(median_reach_s / frame_time_s)));
+    const std::vector<char> S_out = stand_out(S.change, reach, first_frame);
+    const std::vector<char> T_out = stand_out(T.change, reach, first_frame);
+    std::vector<double> S_values, T_values, S_speeds, T_speeds;
+    for (int f = first_frame + 1; f + 1 < source.frames; ++f) {
+        const size_t at = size_t(f);
+        const auto source_within = [&](int frames, const auto& is) {
+            for (int g = std::max(first_frame + 1, f - frames); g <= std::min(source.frames - 2, f + frames); ++g)
+                if (is(size_t(g))) return true;
+            return false;
+        };
+        if (T_out[at] && !source_within(1, [&](size_t g) {
+                return S_out[g] != 0 || S.change[g] > 0.5 * T.change[at];
+            }))
+            result.pops.push_back({role, f, rad_to_deg(T.change[at])});
+        if (source_within(2, [&](size_t g) { return S_out[g] != 0; })) continue;
+        S_values.push_back(S.change[at] / frame_time_s);
+        T_values.push_back(T.change[at] / frame_time_s);
+        S_speeds.push_back(rad_to_deg(S.speed[at]));
+        T_speeds.push_back(rad_to_deg(T.speed[at]));
+    }
+    result.source_acceleration_rad_s2 = percentile(S_values, 0.99);
+    result.target_acceleration_rad_s2 = percentile(T_values, 0.99);
+    result.source_speed_deg_s = percentile(S_speeds, 0.95);
+    result.target_speed_deg_s = percentile(T_speeds, 0.95);
+    return result;
+}
+
+}  // namespace nb

@@ -1,0 +1,36 @@
+// Smoothness of a transfer: pops, angular speed and acceleration of a role's bone beside the source's own.
+#pragma once
+#include <string>
+#include <vector>
+
+#include "core/motion/take.hpp"
+
+namespace nb {
+
+/// A one-frame change of angular velocity that the source does not make.
+struct Pop {
+    std::string role;
+    int frame = 0;
+    double change_deg_s = 0.0;
+};
+
+struct RoleSmoothness {
+    std::string role;
+    double source_acceleration_rad_s2 = 0.0;  ///< 99th percentile
+    double target_acceleration_rad_s2 = 0.0;
+    double source_speed_deg_s = 0.0;  ///< 95th percentile
+    double target_speed_deg_s = 0.0;
+    std::vector<Pop> pops;
+    /// Target by max(source, 50 rad/s^2).
+    double jitter() const;
+};
+
+/// With w(t) = log(R(t+1) R(t)^T) / dt of a bone's world rotation: speed |w|, change |w(t) - w(t-1)|,
+/// acceleration = change / dt. A pop is a change above 200 deg/s and above 6 x the median of the changes
+/// within +-0.25 s, where the source within +-1 frame makes neither such a change nor one half as large.
+/// Breaks of the source (its own such changes, +-2 frames) and what lies before `first_frame` + 1 are left
+/// out of the percentiles.
+RoleSmoothness smoothness(const std::string& role, const WorldMotion& source, int source_joint,
+                          const WorldMotion& target, int target_joint, double frame_time_s, int first_frame);
+
+}  // namespace nb

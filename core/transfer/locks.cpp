@@ -1,0 +1,376 @@
+#include "core/transfer/locks.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/math/curves.hpp"
+#include "core/transfer/give_way.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double ease_s = 0.18;
+constexpr double reference_stature_m = 1.75;
+constexpr double most_shift_m_s = 0.5;   // slope of a shift where it is led out, at 175 cm
+constexpr double most_turn_rad_s = 3.0;  // the same of a turn
+constexpr double raise_softness_m = 0.003;
+constexpr double joint_break_m = 0.015;  // a jump of the shift that two holds cannot share, at 175 cm
+constexpr double break_s = 0.04;
+/// The hips give way for a held leg beyond this stretch, unless the source's own leg is straighter.
+constexpr double easy_stretch = 0.99;
+constexpr double longest_give = 0.9995;
+
+struct Window {
+    FootPoint point;
+    int first, last;
+    ContactKind kind;
+    double level_m;  // in the target's world
+    Vec3 place = Vec3::Zero();
+    bool is_placed = false;
+};
+
+/// Turn that takes `v` to the elevation at which its y is `height`, in its own upright plane; identity when
+/// it is too short or upright.
+Quat elevate(const Vec3& v, double height) {
+    const double length = v.norm();
+    const Vec3 axis = v.cross(Vec3::UnitY());
+    if (length < 1e-9 || axis.norm() < 1e-6 * length) return Quat::Identity();
+    const double to = std::asin(std::clamp(height / length, -1.0, 1.0));
+    const double from = std::asin(std::clamp(v.y() / length, -1.0, 1.0));
+    return exp_rotation((to - from) * axis.normalized());
+}
+
+/// Mean of rotations near each other.
+Quat mean_rotation(const std::vector<Quat>& rotations, int first, int last) {
+    Eigen::Vector4d sum = Eigen::Vector4d::Zero();
+    for (int f = first; f < last; ++f) {
+        const Quat& q = rotations[size_t(f)];
+        const double sign = q.dot(rotations[size_t(first)]) < 0.0 ? -1.0 : 1.0;
+        sum += sign * q.coeffs();
+    }
+    return Quat(sum.normalized());
+}
+
+class FootHolder {
+  public:
+    FootHolder(const Plan& plan, size_t side, const Contacts& contacts, const WorldMotion& source,
+               const WorldMotion& target, double frame_time_s, int first_frame)
+        : sole_(plan.feet[side].sole),
+          op_(plan.reaches[size_t(plan.feet[side].reach)]),
+          frames_(target.frames),
+          first_(first_frame),
+          dt_(frame_time_s),
+          scale_(plan.T_stature_m / reference_stature_m) {
+        F_.resize(size_t(frames_));
+        toe_.resize(size_t(frames_));
+        A_.resize(size_t(frames_));
+        start_.resize(size_t(frames_));
+        for (int f = 0; f < frames_; ++f) {
+            F_[size_t(f)] = target.R[target.at(f, sole_.ankle)];
+            toe_[size_t(f)] = target.R[target.at(f, sole_.toe < 0 ? sole_.ankle : sole_.toe)];
+            start_[size_t(f)] = target.p[target.at(f, op_.T_start)];
+            const std::span<const Vec3> S{&source.p[source.at(f, 0)], size_t(source.joints)};
+            A_[size_t(f)] = reach_goal(op_, S, start_[size_t(f)]);
+            S_stretch_.push_back((S[size_t(op_.S_tip)] - S[size_t(op_.S_start)]).norm() / op_.S_length_m);
+        }
+        for (auto& at : at_) at.assign(size_t(frames_), -1);
+        for (const Contact& contact : contacts.list)
+            for (const FootPoint point : foot_points)
+                if (contact.point == contact_point_name(point, sole_.side))
+                    add_window({point, std::max(contact.first, first_), std::min(contact.last, frames_),
+                                contact.kind, plan.k * contact.level_m});
+    }
+
+    LegCorrections hold() {
+        held_.assign(size_t(frames_), 0);
+        turn_.assign(size_t(frames_), Vec3::Zero());
+        shift_.assign(size_t(frames_), Vec3::Zero());
+        soles();
+        lone_points();
+        shifts();
+        ground();
+        LegCorrections result;
+        result.ankle_m = shift_;
+        result.foot.reserve(size_t(frames_));
+        for (const Vec3& turn : turn_) result.foot.push_back(exp_rotation(turn));
+        toes(result);
+        result.hold = eased_weights(held_, ease());
+        return result;
+    }
+
+    bool is_held(int frame) const { return held_[size_t(frame)] != 0; }
+    bool has_windows() const { return !windows_.empty(); }
+    HeldReach reach(int frame, const LegCorrections& of) const {
+        const size_t f = size_t(frame);
+        HeldReach reach;
+        reach.frame = frame;
+        reach.to = A_[f] + of.ankle_m[f] - start_[f];
+        reach.limit_m = op_.T_length_m * std::clamp(S_stretch_[f], easy_stretch, longest_give);
+        return reach;
+    }
+    double full_length_m() const { return op_.T_length_m; }
+
+  private:
+    const Sole& sole_;
+    const ReachOp& op_;
+    int frames_, first_;
+    double dt_, scale_;
+    std::vector<Quat> F_, toe_;
+    std::vector<Vec3> A_, start_;
+    std::vector<double> S_stretch_;
+    std::vector<Window> windows_;
+    std::array<std::vector<int>, 3> at_;  // by point: the window at a frame, -1 for none
+    std::vector<char> held_;
+    std::vector<Vec3> turn_;   // log of C
+    std::vector<Vec3> shift_;  // d
+    std::vector<char> is_sole_;
+
+    int ease() const { return std::max(2, int(std::lround(ease_s / dt_))); }
+    Window* window(FootPoint point, int frame) {
+        const int at = at_[size_t(point)][size_t(frame)];
+        return at < 0 ? nullptr : &windows_[size_t(at)];
+    }
+    void add_window(const Window& window) {
+        if (window.last <= window.first) return;
+        for (int f = window.first; f < window.last; ++f)
+            at_[size_t(window.point)][size_t(f)] = int(windows_.size());
+        windows_.push_back(window);
+    }
+    /// A point seen from the ankle, world axes, with the foot turned by R.
+    Vec3 seen(FootPoint point, const Quat& R, int frame) const {
+        if (point == FootPoint::heel) return R * sole_.heel_J;
+        const Vec3 ball = R * sole_.ball_J;
+        if (point == FootPoint::ball) return ball - sole_.ball_over_m * Vec3::UnitY();
+        if (sole_.toe < 0) return R * sole_.tip_J;
+        // The toe follows what the foot is turned by.
+        const Quat C = R * F_[size_t(frame)].conjugate();
+        return ball + C * (toe_[size_t(frame)] * sole_.tip_J);
+    }
+    Quat foot_at(int f) const { return exp_rotation(turn_[size_t(f)]) * F_[size_t(f)]; }
+
+    /// Spans in which heel and ball are both held: one pose of the sole.
+    void soles() {
+        is_sole_.assign(size_t(frames_), 0);
+        const auto& heel = at_[size_t(FootPoint::heel)];
+        const auto& ball = at_[size_t(FootPoint::ball)];
+        const auto stands = [&](int f) {
+            return heel[size_t(f)] >= 0 && ball[size_t(f)] >= 0 &&
+                   windows_[size_t(heel[size_t(f)])].kind == ContactKind::stay &&
+                   windows_[size_t(ball[size_t(f)])].kind == ContactKind::stay;
+        };
+        for (int f = first_; f < frames_;) {
+            if (!stands(f)) {
+                ++f;
+                continue;
+            }
+            int end = f;
+            while (end < frames_ && heel[size_t(end)] == heel[size_t(f)] &&
+                   ball[size_t(end)] == ball[size_t(f)])
+                ++end;
+            place_sole(f, end, windows_[size_t(heel[size_t(f)])], windows_[size_t(ball[size_t(f)])]);
+            f = end;
+        }
+        fill_between(turn_, is_sole_, ease(), most_turn_rad_s * dt_);
+    }
+
+    void place_sole(int first, int last, Window& heel, Window& ball) {
+        Quat R = mean_rotation(F_, first, last);
+        const Vec3 along = R * (sole_.ball_J - sole_.heel_J);
+        R = elevate(along, sole_.ball_over_m + ball.level_m - heel.level_m) * R;
+        const Vec3 to_heel = seen(FootPoint::heel, R, first);
+        const Vec3 to_ball = seen(FootPoint::ball, R, first);
+        Vec3 ankle = Vec3::Zero();
+        if (ball.is_placed)
+            ankle = ball.place - to_ball;
+        else if (heel.is_placed)
+            ankle = heel.place - to_heel;
+        else {
+            for (int f = first; f < last; ++f) ankle += A_[size_t(f)];
+            ankle /= last - first;
+            ankle.y() = heel.level_m - to_heel.y();
+        }
+        for (Window* window : {&heel, &ball}) {
+            if (!window->is_placed) window->place = ankle + (window == &heel ? to_heel : to_ball);
+            window->is_placed = true;
+        }
+        for (int f = first; f < last; ++f) {
+            is_sole_[size_t(f)] = held_[size_t(f)] = 1;
+            turn_[size_t(f)] = log_rotation(R * F_[size_t(f)].conjugate());
+            shift_[size_t(f)] = ankle - A_[size_t(f)];
+        }
+    }
+
+    /// Windows in which no sole stood.
+    void lone_points() {
+        for (Window& window : windows_) {
+            if (window.is_placed) continue;
+            Vec3 sum = Vec3::Zero();
+            for (int f = window.first; f < window.last; ++f)
+                sum += A_[size_t(f)] + seen(window.point, foot_at(f), f);
+            window.place = sum / (window.last - window.first);
+            window.place.y() = window.level_m;
+            window.is_placed = true;
+        }
+    }
+
+    void shifts() {
+        for (int f = first_; f < frames_; ++f) {
+            if (is_sole_[size_t(f)]) continue;
+            for (const FootPoint point : {FootPoint::ball, FootPoint::heel, FootPoint::toetip}) {
+                const Window* held = window(point, f);
+                if (!held) continue;
+                Vec3 ankle = held->place - seen(point, foot_at(f), f);
+                if (held->kind == ContactKind::slide) {
+                    ankle.x() = A_[size_t(f)].x();
+                    ankle.z() = A_[size_t(f)].z();
+                }
+                shift_[size_t(f)] = ankle - A_[size_t(f)];
+                held_[size_t(f)] = 1;
+                break;
+            }
+        }
+        // Where one hold goes over into another one at another place, both let go for a moment.
+        const int around = std::max(1, int(std::lround(break_s / dt_)));
+        const std::vector<char> before = held_;
+        for (int f = first_ + 1; f < frames_; ++f)
+            if (before[size_t(f)] && before[size_t(f - 1)] &&
+                (shift_[size_t(f)] - shift_[size_t(f - 1)]).norm() > joint_break_m * scale_)
+                for (int g = std::max(0, f - around); g < std::min(frames_, f + around); ++g)
+                    held_[size_t(g)] = 0;
+        fill_between(shift_, held_, ease(), most_shift_m_s * scale_ * dt_);
+    }
+
+    /// Height of the floor under the foot: that of what it stands on, in the air the lower of the neighbours.
+    std::vector<double> floor() const {
+        constexpr double none = 1e30;
+        std::vector<double> now(size_t(frames_), none);
+        for (const Window& window : windows_)
+            for (int f = window.first; f < window.last; ++f)
+                now[size_t(f)] = std::min(now[size_t(f)], window.level_m);
+        std::vector<double> result = now;
+        for (const bool is_forward : {true, false}) {
+            double last = none;
+            for (int i = 0; i < frames_; ++i) {
+                const size_t f = size_t(is_forward ? i : frames_ - 1 - i);
+                if (now[f] < none)
+                    last = now[f];
+                else
+                    result[f] = std::min(result[f], last);
+            }
+        }
+        return result;
+    }
+
+    /// Free ends of a foot come up to the floor.
+    void ground() {
+        const std::vector<double> level = floor();
+        int since = 1 << 20;
+        std::vector<int> apart(size_t(frames_), 1 << 20);
+        for (int f = 0; f < frames_; ++f) {
+            since = held_[size_t(f)] ? 0 : since + 1;
+            apart[size_t(f)] = since;
+        }
+        since = 1 << 20;
+        for (int f = frames_ - 1; f >= 0; --f) {
+            since = held_[size_t(f)] ? 0 : since + 1;
+            apart[size_t(f)] = std::min(apart[size_t(f)], since);
+        }
+        for (int f = first_; f < frames_; ++f) {
+            if (level[size_t(f)] > 1e29 || is_sole_[size_t(f)]) continue;
+            const Quat R = foot_at(f);
+            const Vec3 ankle = A_[size_t(f)] + shift_[size_t(f)];
+            const Vec3 heel = ankle + seen(FootPoint::heel, R, f);
+            const Vec3 ball = ankle + R * sole_.ball_J;
+            const double heel_below = level[size_t(f)] - heel.y();
+            const double ball_below = level[size_t(f)] + sole_.ball_over_m - ball.y();
+            if (held_[size_t(f)]) {
+                const bool on_ball = window(FootPoint::ball, f) != nullptr;
+                const double below = on_ball ? heel_below : ball_below;
+                if (below <= 0.0) continue;
+                const Vec3& pivot = on_ball ? ball : heel;
+                const Vec3 end = (on_ball ? heel : ball) - pivot;
+                const Quat more = elevate(end, end.y() + below);
+                turn_[size_t(f)] = log_rotation(more * exp_rotation(turn_[size_t(f)]));
+                shift_[size_t(f)] = pivot + more * (ankle - pivot) - A_[size_t(f)];
+            } else {
+                const double below = std::max(heel_below, ball_below);
+                const double soft = raise_softness_m * scale_ *
+                                    std::min(1.0, double(apart[size_t(f)]) / double(ease()));
+                shift_[size_t(f)].y() += 0.5 * (below + std::sqrt(below * below + soft * soft));
+            }
+        }
+        levels_ = level;
+    }
+    std::vector<double> levels_;
+
+    void toes(LegCorrections& result) {
+        result.toe.assign(size_t(frames_), Quat::Identity());
+        if (!sole_.has_tip) return;
+        for (int f = first_; f < frames_; ++f) {
+            if (levels_[size_t(f)] > 1e29) continue;
+            const Quat C = result.foot[size_t(f)];
+            const double joint = (A_[size_t(f)] + shift_[size_t(f)] + foot_at(f) * sole_.ball_J).y();
+            const Vec3 tip = C * (toe_[size_t(f)] * sole_.tip_J);
+            const double least = levels_[size_t(f)] - joint;
+            if (tip.y() < least) result.toe[size_t(f)] = elevate(tip, least);
+        }
+    }
+};
+
+}  // namespace
+
+FrameCorrection Corrections::at(int frame) const {
+    FrameCorrection result;
+    if (is_empty()) return result;
+    const size_t f = size_t(frame);
+    result.hips_m = hips_m[f];
+    for (size_t side = 0; side < 2; ++side)
+        if (!legs[side].ankle_m.empty())
+            result.legs[side] = {legs[side].ankle_m[f], legs[side].foot[f], legs[side].toe[f],
+                                 legs[side].hold[f]};
+    return result;
+}
+
+Corrections hold_contacts(const Plan& plan, const Contacts& contacts, const WorldMotion& source,
+                          const WorldMotion& target, double frame_time_s, int first_frame) {
+    Corrections result;
+    if (!plan.passes.contacts || !plan.passes.reach) return result;
+    std::array<std::optional<FootHolder>, 2> feet;
+    for (size_t side = 0; side < 2; ++side) {
+        if (plan.feet[side].reach < 0) continue;
+        feet[side].emplace(plan, side, contacts, source, target, frame_time_s, first_frame);
+        if (!feet[side]->has_windows())
+            feet[side].reset();
+        else
+            result.legs[side] = feet[side]->hold();
+    }
+    if (!feet[0] && !feet[1]) return result;
+    std::vector<HeldReach> reaches;
+    for (int f = first_frame; f < target.frames; ++f)
+        for (size_t side = 0; side < 2; ++side)
+            if (feet[side] && feet[side]->is_held(f)) reaches.push_back(feet[side]->reach(f, result.legs[side]));
+    result.held_frames = int(reaches.size());
+    result.hips_m = give_way(target.frames, frame_time_s, reaches);
+    for (size_t side = 0; side < 2; ++side) {
+        if (!feet[side]) continue;
+        for (int f = first_frame; f < target.frames; ++f) {
+            if (!feet[side]->is_held(f)) continue;
+            const Vec3 left = feet[side]->reach(f, result.legs[side]).to - result.hips_m[size_t(f)];
+            const double missing = left.norm() - longest_hold * feet[side]->full_length_m();
+            if (missing < 0.0005) continue;
+            auto& deficits = result.deficits;
+            const std::string point = side == 0 ? "foot.left" : "foot.right";
+            if (deficits.empty() || deficits.back().point != point || deficits.back().last != f)
+                deficits.push_back({point, f, f, f, 0.0});
+            deficits.back().last = f + 1;
+            if (missing > deficits.back().missing_m) {
+                deficits.back().missing_m = missing;
+                deficits.back().worst_frame = f;
+            }
+        }
+    }
+    return result;
+}
+
+}  // namespace nb
