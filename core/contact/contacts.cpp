@@ -11,9 +11,6 @@ namespace {
 
 constexpr double reference_stature_m = 1.75;
 constexpr double speed_reach_s = 0.025;
-constexpr double height_reach_s = 0.5;
-/// A level is looked for within this of a point's lowest place; else the place is a level of its own.
-constexpr double level_reach_m = 0.06;
 
 }  // namespace
 
@@ -23,7 +20,6 @@ Contacts find_contacts(const Character& source, const WorldMotion& motion, doubl
     contacts.floor = find_floor(source, motion, frame_time_s, first_frame);
     const double scale = stature(source.rig.skeleton, source.roles) / reference_stature_m;
     const int speed_reach = std::max(1, int(std::lround(speed_reach_s / frame_time_s)));
-    const int height_reach = std::max(1, int(std::lround(height_reach_s / frame_time_s)));
     const int least = std::max(2, int(std::lround(rules.least_s / frame_time_s)));
     const int gap = int(std::lround(rules.gap_s / frame_time_s));
     std::vector<Vec3> places(size_t(motion.frames), Vec3::Zero());
@@ -43,17 +39,10 @@ Contacts find_contacts(const Character& source, const WorldMotion& motion, doubl
                         after > before ? (places[size_t(after)] - places[size_t(before)]).norm() /
                                              ((after - before) * frame_time_s)
                                        : 0.0;
-                    if (!rests) {
-                        double lowest = places[size_t(f)].y();
-                        for (int g = std::max(first_frame, f - height_reach);
-                             g <= std::min(motion.frames - 1, f + height_reach); ++g)
-                            lowest = std::min(lowest, places[size_t(g)].y());
-                        level = contacts.floor.nearest(lowest);
-                        if (std::abs(level - lowest) > level_reach_m * scale) level = lowest;
-                    }
-                    const double height = places[size_t(f)].y() - level;
+                    const double y = places[size_t(f)].y();
+                    if (!rests) level = contacts.floor.nearest(y);
                     now = speed < (rests ? rules.leave_m_s : rules.enter_m_s) * scale &&
-                          height < (rests ? rules.leave_height_m : rules.enter_height_m) * scale;
+                          std::abs(y - level) < (rests ? rules.leave_height_m : rules.enter_height_m) * scale;
                 }
                 if (now && !rests) {
                     Contact contact;

@@ -10,9 +10,11 @@ namespace nb {
 namespace {
 
 constexpr double reference_stature_m = 1.75;
-constexpr double still_m_s = 0.10;
+constexpr double still_m_s = 0.15;
+constexpr double speed_reach_s = 0.025;
 constexpr double least_rest_s = 0.1;
-constexpr double one_level_m = 0.04;
+constexpr double one_level_m = 0.06;
+constexpr double least_level_s = 0.25;
 
 struct Rest {
     double height_m;
@@ -42,22 +44,27 @@ Floor find_floor(const Character& source, const WorldMotion& motion, double fram
     const int least = std::max(2, int(std::lround(least_rest_s / frame_time_s)));
     std::vector<Rest> rests;
     std::vector<double> heights;
+    std::vector<Vec3> places(size_t(motion.frames), Vec3::Zero());
+    const int reach = std::max(1, int(std::lround(speed_reach_s / frame_time_s)));
     for (const auto& sole : soles_of(source)) {
         if (!sole) continue;
-        for (const FootPoint point : {FootPoint::heel, FootPoint::ball}) {
-            Vec3 before = Vec3::Zero();
+        const FootPoint point = FootPoint::ball;
+        {
             heights.clear();
             const auto close = [&] {
                 if (int(heights.size()) >= least) rests.push_back({median(heights), int(heights.size())});
                 heights.clear();
             };
+            for (int f = first_frame; f < motion.frames; ++f)
+                places[size_t(f)] = sole->point(point, motion, f);
             for (int f = first_frame; f < motion.frames; ++f) {
-                const Vec3 place = sole->point(point, motion, f);
-                if (f > first_frame && (place - before).norm() / frame_time_s < still_m_s * scale)
-                    heights.push_back(place.y());
+                const int before = std::max(first_frame, f - reach);
+                const int after = std::min(motion.frames - 1, f + reach);
+                const double moved = (places[size_t(after)] - places[size_t(before)]).norm();
+                if (moved < still_m_s * scale * (after - before) * frame_time_s)
+                    heights.push_back(places[size_t(f)].y());
                 else
                     close();
-                before = place;
             }
             close();
         }
@@ -88,8 +95,16 @@ Floor find_floor(const Character& source, const WorldMotion& motion, double fram
         into.insert(into.end(), from.begin(), from.end());
         levels.erase(levels.begin() + std::ptrdiff_t(closest) + 1);
     }
-    floor.levels_m.reserve(levels.size());
-    for (const auto& level : levels) floor.levels_m.push_back(weighted_median(level));
+    const auto frames_of = [](const std::vector<Rest>& level) {
+        int frames = 0;
+        for (const Rest& rest : level) frames += rest.frames;
+        return frames;
+    };
+    int most = 0;
+    for (const auto& level : levels) most = std::max(most, frames_of(level));
+    for (const auto& level : levels)
+        if (frames_of(level) * frame_time_s >= least_level_s || frames_of(level) == most)
+            floor.levels_m.push_back(weighted_median(level));
     return floor;
 }
 

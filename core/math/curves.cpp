@@ -79,6 +79,43 @@ std::vector<double> eased_weights(const std::vector<char>& is_given, int ease) {
     return weights;
 }
 
+namespace {
+
+/// Mean over +-reach frames, fewer at the ends.
+template <typename T>
+std::vector<T> running_mean(const std::vector<T>& values, int reach, const T& zero) {
+    const int count = int(values.size());
+    std::vector<T> sums(values.size() + 1, zero);
+    for (size_t i = 0; i < values.size(); ++i) sums[i + 1] = sums[i] + values[i];
+    std::vector<T> result(values.size(), zero);
+    for (int i = 0; i < count; ++i) {
+        const int near = std::min({reach, i, count - 1 - i});  // symmetric, so that a line stays a line
+        result[size_t(i)] =
+            (sums[size_t(i + near + 1)] - sums[size_t(i - near)]) / double(2 * near + 1);
+    }
+    return result;
+}
+
+}  // namespace
+
+std::vector<double> smooth_cover(const std::vector<double>& values, int reach) {
+    const int count = int(values.size());
+    std::vector<double> largest(values.size(), 0.0);
+    for (int i = 0; i < count; ++i)
+        largest[size_t(i)] =
+            *std::max_element(values.begin() + std::max(0, i - reach),
+                              values.begin() + std::min(count, i + reach + 1));
+    return running_mean(largest, reach, 0.0);
+}
+
+std::vector<Vec3> fast_part(const std::vector<Vec3>& values, int reach) {
+    const Vec3 zero = Vec3::Zero();
+    const std::vector<Vec3> slow = running_mean(running_mean(values, reach, zero), reach, zero);
+    std::vector<Vec3> result(values.size(), zero);
+    for (size_t i = 0; i < values.size(); ++i) result[i] = values[i] - slow[i];
+    return result;
+}
+
 void solve_banded(std::vector<double>& band, int half, std::vector<double>& b) {
     const int n = int(b.size());
     const int row = half + 1;

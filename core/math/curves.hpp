@@ -16,6 +16,12 @@ void fill_between(std::vector<Vec3>& values, const std::vector<char>& is_given, 
 /// 1 on given frames, falling to 0 in `ease` frames beside them, with zero slope at both ends.
 std::vector<double> eased_weights(const std::vector<char>& is_given, int ease);
 
+/// Nowhere below `values`, and smooth: the largest value within +-reach frames, then the mean over +-reach.
+std::vector<double> smooth_cover(const std::vector<double>& values, int reach);
+
+/// What of a curve is faster than about `reach` frames: values less their mean over +-reach, taken twice.
+std::vector<Vec3> fast_part(const std::vector<Vec3>& values, int reach);
+
 /// Solves A x = b for a symmetric positive definite band matrix by Cholesky's factorization without pivots
 /// (Golub & Van Loan, Matrix Computations, band algorithms; from memory). `band` is row-major, n rows of
 /// `half + 1` entries: A[i][i - half .. i]; it is overwritten by the factor, b by x. The order of operations

@@ -12,6 +12,8 @@ namespace {
 constexpr double reference_stature_m = 1.75;
 constexpr double edge_s = 0.05;
 constexpr double hip_reach_s = 0.25;
+/// A point of the source that lies deeper than this below a floor is not over it (the edge of a step).
+constexpr double beside_floor_m = 0.03;
 constexpr double least_bend_rad = 20.0 * pi / 180.0;
 
 struct Segment {
@@ -101,6 +103,7 @@ class Reviewer {
     void feet() {
         const auto S_soles = soles_of(source_);
         const auto T_soles = soles_of(target_);
+        const double beside_floor = beside_floor_m * review_.source_stature_m / reference_stature_m;
         const int edge = std::max(1, int(std::lround(edge_s / dt_)));
         Samples S_core, T_core, S_edge, T_edge, drift, height, below;
         for (size_t side = 0; side < 2; ++side) {
@@ -151,11 +154,13 @@ class Reviewer {
                     ++review_.frames_without_floor;
                     continue;
                 }
-                double lowest = 1e30;
-                for (const FootPoint point : foot_points)
-                    if (point != FootPoint::toetip || T_soles[side]->has_tip)
-                        lowest = std::min(lowest, T_soles[side]->point(point, T_, f).y());
-                const double depth = std::max(0.0, k_ * floor[size_t(f)] - lowest);
+                double depth = 0.0;
+                for (const FootPoint point : foot_points) {
+                    if (point == FootPoint::toetip && !T_soles[side]->has_tip) continue;
+                    if (S_soles[side]->point(point, S_, f).y() < floor[size_t(f)] - beside_floor) continue;
+                    depth = std::max(depth,
+                                     k_ * floor[size_t(f)] - T_soles[side]->point(point, T_, f).y());
+                }
                 below.add(1000.0 * depth, f);
                 depths[size_t(f)] = float(100.0 * depth);
             }
@@ -235,11 +240,23 @@ class Reviewer {
         add_series(ReviewMeasure::bend, name) = std::move(bend_by_frame);
     }
 
+    /// Those that carry what the target's role carries.
+    std::vector<int> source_joints(const std::string& role) const {
+        const ChainPlan* chain = body_plan(source_.roles.plan).chain_of(role);
+        if (!chain || chain->is_limb) return {source_.roles.joint(role)};
+        std::vector<int> joints = source_.roles.chain(*chain);
+        if (joints.size() == target_.roles.chain(*chain).size()) return {source_.roles.joint(role)};
+        const int parent = source_.roles.joint(source_.roles.parent_role(source_.roles.role_of(joints.front())));
+        if (parent >= 0) joints.push_back(parent);
+        return joints;
+    }
+
     void turning() {
         for (const RoleFill& fill : target_.roles.fills) {
             int S = -1, T = -1;
             if (fill.role == "root" || !joints(fill.role, S, T)) continue;
-            review_.smoothness.push_back(smoothness(fill.role, S_, S, T_, T, dt_, first_));
+            review_.smoothness.push_back(
+                smoothness(fill.role, S_, source_joints(fill.role), T_, T, dt_, first_));
             const auto& pops = review_.smoothness.back().pops;
             if (pops.empty()) continue;
             auto& by_frame = add_series(ReviewMeasure::turn_change, fill.role);

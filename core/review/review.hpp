@@ -7,7 +7,8 @@
 //   |p_xz(t+1) - p_xz(t-1)| / (2 dt), scaled by 1.75 m / stature.
 // Drift: largest horizontal distance of the point from its mean place, in the core of a window.
 // Height: |height of the point over its support| in the core; the support at k * level.
-// Below the floor: depth of the lowest of heel, ball and toe tip, wherever there is a floor under the foot.
+// Below the floor: depth of the lowest of heel, ball and toe tip, wherever there is a floor under the foot;
+//   a point that the source holds more than 3 cm (at 175 cm) below a floor is beside it, not over it.
 // Tip: |(tip - start)_T - s (tip - start)_S|, s = limb length of target by source, mean of both sides.
 // Direction: angle between the same segment (joint to next joint) of source and target.
 // Bend plane: angle between the planes of elbow and knee, where both bend by 20 degrees and more.

@@ -62,20 +62,32 @@ double RoleSmoothness::jitter() const {
     return target_acceleration_rad_s2 / std::max(source_acceleration_rad_s2, least_acceleration_rad_s2);
 }
 
-RoleSmoothness smoothness(const std::string& role, const WorldMotion& source, int source_joint,
-                          const WorldMotion& target, int target_joint, double frame_time_s, int first_frame) {
+RoleSmoothness smoothness(const std::string& role, const WorldMotion& source,
+                          const std::vector<int>& source_joints, const WorldMotion& target, int target_joint,
+                          double frame_time_s, int first_frame) {
     RoleSmoothness result;
     result.role = role;
-    const Turning S = turning_of(source, source_joint, frame_time_s, first_frame);
     const Turning T = turning_of(target, target_joint, frame_time_s, first_frame);
     const int reach = std::max(3, int(std::lround(median_reach_s / frame_time_s)));
-    const std::vector<char> S_out = stand_out(S.change, reach, first_frame);
     const std::vector<char> T_out = stand_out(T.change, reach, first_frame);
+    Turning S;
+    std::vector<char> S_out(size_t(source.frames), 0);
+    for (const int joint : source_joints) {
+        const Turning one = turning_of(source, joint, frame_time_s, first_frame);
+        const std::vector<char> out = stand_out(one.change, reach, first_frame);
+        if (S.change.empty()) S = one;
+        for (size_t f = 0; f < S_out.size(); ++f) {
+            S.change[f] = std::max(S.change[f], one.change[f]);
+            S.speed[f] = std::max(S.speed[f], one.speed[f]);
+            S_out[f] |= out[f];
+        }
+    }
     std::vector<double> S_values, T_values, S_speeds, T_speeds;
     for (int f = first_frame + 1; f + 1 < source.frames; ++f) {
         const size_t at = size_t(f);
         const auto source_within = [&](int frames, const auto& is) {
-            for (int g = std::max(first_frame + 1, f - frames); g <= std::min(source.frames - 2, f + frames); ++g)
+            for (int g = std::max(first_frame + 1, f - frames); g <= std::min(source.frames - 2, f + frames);
+                 ++g)
                 if (is(size_t(g))) return true;
             return false;
         };

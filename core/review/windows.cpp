@@ -60,8 +60,9 @@ std::vector<ReviewWindow> find_review_windows(const Character& source, const Wor
                     for (int g = start; g < f; ++g) heights.push_back(place[size_t(g)].y());
                     const auto middle = heights.begin() + std::ptrdiff_t(heights.size() / 2);
                     std::nth_element(heights.begin(), middle, heights.end());
-                    windows.push_back(
-                        {contact_point_name(point, sole->side), start, f, floor.nearest(*middle)});
+                    const double level = floor.nearest(*middle);
+                    if (std::abs(*middle - level) * to_reference < low_height_m)
+                        windows.push_back({contact_point_name(point, sole->side), start, f, level});
                 }
                 start = -1;
             }

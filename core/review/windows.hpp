@@ -17,7 +17,8 @@ struct ReviewWindow {
 
 /// A heel or ball rests while it is slower than 20 cm/s over +-25 ms and less than 5 cm above the lowest it
 /// gets within +-0.75 s, for 0.1 s and more; lengths scaled to a stature of 175 cm (common practice, no
-/// published source). Its level is the floor's nearest to the median of its heights.
+/// published source). Its level is the floor's nearest to the median of its heights; without a level within
+/// 5 cm it rests on nothing (a heel behind the edge of a step, a raised toe) and is left out.
 std::vector<ReviewWindow> find_review_windows(const Character& source, const WorldMotion& motion,
                                               double frame_time_s, int first_frame);
 std::vector<ReviewWindow> find_review_windows(const Character& source, const WorldMotion& motion,

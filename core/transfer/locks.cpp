@@ -16,10 +16,15 @@ constexpr double most_shift_m_s = 0.5;   // slope of a shift where it is led out
 constexpr double most_turn_rad_s = 3.0;  // the same of a turn
 constexpr double raise_softness_m = 0.003;
 constexpr double joint_break_m = 0.015;  // a jump of the shift that two holds cannot share, at 175 cm
+constexpr double toe_s = 0.05;  // over which toes are raised and let down
+constexpr double most_toe_rad = 70.0 * pi / 180.0;
+constexpr double tremble_s = 0.08;  // of what is faster than this the hips give way to what is held
 constexpr double break_s = 0.04;
+/// A point that the source holds deeper than this below a floor is beside it, at 175 cm.
+constexpr double beside_floor_m = 0.03;
 /// The hips give way for a held leg beyond this stretch, unless the source's own leg is straighter.
 constexpr double easy_stretch = 0.99;
-constexpr double longest_give = 0.9995;
+constexpr double longest_give = 0.996;
 
 struct Window {
     FootPoint point;
@@ -30,15 +35,18 @@ struct Window {
     bool is_placed = false;
 };
 
+/// Elevation at which a vector of the length of `v` ends at a height.
+double elevation(const Vec3& v, double height) {
+    return std::asin(std::clamp(height / v.norm(), -1.0, 1.0));
+}
+
 /// Turn that takes `v` to the elevation at which its y is `height`, in its own upright plane; identity when
 /// it is too short or upright.
 Quat elevate(const Vec3& v, double height) {
     const double length = v.norm();
     const Vec3 axis = v.cross(Vec3::UnitY());
     if (length < 1e-9 || axis.norm() < 1e-6 * length) return Quat::Identity();
-    const double to = std::asin(std::clamp(height / length, -1.0, 1.0));
-    const double from = std::asin(std::clamp(v.y() / length, -1.0, 1.0));
-    return exp_rotation((to - from) * axis.normalized());
+    return exp_rotation((elevation(v, height) - elevation(v, v.y())) * axis.normalized());
 }
 
 /// Mean of rotations near each other.
@@ -61,7 +69,11 @@ class FootHolder {
           frames_(target.frames),
           first_(first_frame),
           dt_(frame_time_s),
-          scale_(plan.T_stature_m / reference_stature_m) {
+          scale_(plan.T_stature_m / reference_stature_m),
+          k_(plan.k),
+          beside_m_(beside_floor_m * plan.S_stature_m / reference_stature_m),
+          S_sole_(plan.feet[side].S_sole),
+          source_(source) {
         F_.resize(size_t(frames_));
         toe_.resize(size_t(frames_));
         A_.resize(size_t(frames_));
@@ -82,6 +94,7 @@ class FootHolder {
                                 contact.kind, plan.k * contact.level_m});
     }
 
+    /// What is held, and the way between; hold and ankle_m are set.
     LegCorrections hold() {
         held_.assign(size_t(frames_), 0);
         turn_.assign(size_t(frames_), Vec3::Zero());
@@ -89,14 +102,20 @@ class FootHolder {
         soles();
         lone_points();
         shifts();
-        ground();
         LegCorrections result;
+        result.ankle_m = shift_;
+        result.hold = eased_weights(held_, ease());
+        return result;
+    }
+
+    /// What is free comes up to the floor; foot and toe are set.
+    void stand(LegCorrections& result) {
+        shift_ = result.ankle_m;
+        raise_free();
         result.ankle_m = shift_;
         result.foot.reserve(size_t(frames_));
         for (const Vec3& turn : turn_) result.foot.push_back(exp_rotation(turn));
         toes(result);
-        result.hold = eased_weights(held_, ease());
-        return result;
     }
 
     bool is_held(int frame) const { return held_[size_t(frame)] != 0; }
@@ -115,7 +134,9 @@ class FootHolder {
     const Sole& sole_;
     const ReachOp& op_;
     int frames_, first_;
-    double dt_, scale_;
+    double dt_, scale_, k_, beside_m_;
+    const Sole& S_sole_;
+    const WorldMotion& source_;
     std::vector<Quat> F_, toe_;
     std::vector<Vec3> A_, start_;
     std::vector<double> S_stretch_;
@@ -127,6 +148,9 @@ class FootHolder {
     std::vector<char> is_sole_;
 
     int ease() const { return std::max(2, int(std::lround(ease_s / dt_))); }
+    std::array<int, 3> windows_at(int f) const {
+        return {at_[0][size_t(f)], at_[1][size_t(f)], at_[2][size_t(f)]};
+    }
     Window* window(FootPoint point, int frame) {
         const int at = at_[size_t(point)][size_t(frame)];
         return at < 0 ? nullptr : &windows_[size_t(at)];
@@ -234,10 +258,13 @@ class FootHolder {
         const int around = std::max(1, int(std::lround(break_s / dt_)));
         const std::vector<char> before = held_;
         for (int f = first_ + 1; f < frames_; ++f)
-            if (before[size_t(f)] && before[size_t(f - 1)] &&
+            if (before[size_t(f)] && before[size_t(f - 1)] && windows_at(f) != windows_at(f - 1) &&
                 (shift_[size_t(f)] - shift_[size_t(f - 1)]).norm() > joint_break_m * scale_)
                 for (int g = std::max(0, f - around); g < std::min(frames_, f + around); ++g)
                     held_[size_t(g)] = 0;
+        levels_ = floor();
+        level_held();
+        fill_between(turn_, held_, ease(), most_turn_rad_s * dt_);
         fill_between(shift_, held_, ease(), most_shift_m_s * scale_ * dt_);
     }
 
@@ -262,61 +289,114 @@ class FootHolder {
         return result;
     }
 
-    /// Free ends of a foot come up to the floor.
-    void ground() {
-        const std::vector<double> level = floor();
-        int since = 1 << 20;
-        std::vector<int> apart(size_t(frames_), 1 << 20);
-        for (int f = 0; f < frames_; ++f) {
-            since = held_[size_t(f)] ? 0 : since + 1;
-            apart[size_t(f)] = since;
-        }
-        since = 1 << 20;
-        for (int f = frames_ - 1; f >= 0; --f) {
-            since = held_[size_t(f)] ? 0 : since + 1;
-            apart[size_t(f)] = std::min(apart[size_t(f)], since);
-        }
+    /// Height of the floor below one point: where the source holds that point well below the foot's floor (a
+    /// heel behind the edge of a step) there is none, and it goes down with the source.
+    double floor_below(FootPoint point, int f) const {
+        const double level = levels_[size_t(f)];
+        const double depth = level / k_ - S_sole_.point(point, source_, f).y();
+        return level - k_ * std::clamp(4.0 * (depth - beside_m_), 0.0, std::max(0.0, depth));
+    }
+
+    double heel_below(const Vec3& ankle, const Quat& R, int f) const {
+        return floor_below(FootPoint::heel, f) - (ankle + R * sole_.heel_J).y();
+    }
+    double ball_below(const Vec3& ankle, const Quat& R, int f) const {
+        return floor_below(FootPoint::ball, f) + sole_.ball_over_m - (ankle + R * sole_.ball_J).y();
+    }
+
+    /// The free end of a foot that is held at the other comes up to the floor.
+    void level_held() {
         for (int f = first_; f < frames_; ++f) {
-            if (level[size_t(f)] > 1e29 || is_sole_[size_t(f)]) continue;
+            if (!held_[size_t(f)] || is_sole_[size_t(f)]) continue;
             const Quat R = foot_at(f);
             const Vec3 ankle = A_[size_t(f)] + shift_[size_t(f)];
-            const Vec3 heel = ankle + seen(FootPoint::heel, R, f);
-            const Vec3 ball = ankle + R * sole_.ball_J;
-            const double heel_below = level[size_t(f)] - heel.y();
-            const double ball_below = level[size_t(f)] + sole_.ball_over_m - ball.y();
-            if (held_[size_t(f)]) {
-                const bool on_ball = window(FootPoint::ball, f) != nullptr;
-                const double below = on_ball ? heel_below : ball_below;
-                if (below <= 0.0) continue;
-                const Vec3& pivot = on_ball ? ball : heel;
-                const Vec3 end = (on_ball ? heel : ball) - pivot;
-                const Quat more = elevate(end, end.y() + below);
-                turn_[size_t(f)] = log_rotation(more * exp_rotation(turn_[size_t(f)]));
-                shift_[size_t(f)] = pivot + more * (ankle - pivot) - A_[size_t(f)];
-            } else {
-                const double below = std::max(heel_below, ball_below);
-                const double soft = raise_softness_m * scale_ *
-                                    std::min(1.0, double(apart[size_t(f)]) / double(ease()));
-                shift_[size_t(f)].y() += 0.5 * (below + std::sqrt(below * below + soft * soft));
+            const bool on_ball = window(FootPoint::ball, f) != nullptr;
+            const double below = on_ball ? heel_below(ankle, R, f) : ball_below(ankle, R, f);
+            if (below <= 0.0) continue;
+            const Vec3 pivot = R * (on_ball ? sole_.ball_J : sole_.heel_J);
+            const Vec3 end = R * (on_ball ? sole_.heel_J : sole_.ball_J) - pivot;
+            const Quat more = elevate(end, end.y() + below);
+            turn_[size_t(f)] = log_rotation(more * exp_rotation(turn_[size_t(f)]));
+            shift_[size_t(f)] += pivot - more * pivot;
+        }
+    }
+
+    /// A free foot comes up to the floor.
+    void raise_free() {
+        std::vector<int> apart(size_t(frames_), 1 << 20);
+        for (const bool is_forward : {true, false}) {
+            int since = 1 << 20;
+            for (int i = 0; i < frames_; ++i) {
+                const size_t f = size_t(is_forward ? i : frames_ - 1 - i);
+                since = held_[f] ? 0 : since + 1;
+                apart[f] = std::min(apart[f], since);
             }
         }
-        levels_ = level;
+        for (int f = first_; f < frames_; ++f) {
+            if (levels_[size_t(f)] > 1e29 || held_[size_t(f)]) continue;
+            const Quat R = foot_at(f);
+            const Vec3 ankle = A_[size_t(f)] + shift_[size_t(f)];
+            const double below = std::max(heel_below(ankle, R, f), ball_below(ankle, R, f));
+            const double soft =
+                raise_softness_m * scale_ * std::min(1.0, double(apart[size_t(f)]) / double(ease()));
+            shift_[size_t(f)].y() += 0.5 * (below + std::sqrt(below * below + soft * soft));
+        }
     }
     std::vector<double> levels_;
 
     void toes(LegCorrections& result) {
         result.toe.assign(size_t(frames_), Quat::Identity());
         if (!sole_.has_tip) return;
+        std::vector<double> raise(size_t(frames_), 0.0);
+        const auto joint_and_tip = [&](int f) {
+            const double joint = (A_[size_t(f)] + shift_[size_t(f)] + foot_at(f) * sole_.ball_J).y();
+            const Vec3 tip = result.foot[size_t(f)] * (toe_[size_t(f)] * sole_.tip_J);
+            return std::pair{joint, tip};
+        };
         for (int f = first_; f < frames_; ++f) {
             if (levels_[size_t(f)] > 1e29) continue;
-            const Quat C = result.foot[size_t(f)];
-            const double joint = (A_[size_t(f)] + shift_[size_t(f)] + foot_at(f) * sole_.ball_J).y();
-            const Vec3 tip = C * (toe_[size_t(f)] * sole_.tip_J);
-            const double least = levels_[size_t(f)] - joint;
-            if (tip.y() < least) result.toe[size_t(f)] = elevate(tip, least);
+            const auto at = joint_and_tip(f);
+            const double least = floor_below(FootPoint::toetip, f) - at.first;
+            if (at.second.y() < least)
+                raise[size_t(f)] = std::min(elevation(at.second, least) - elevation(at.second, at.second.y()),
+                                            most_toe_rad);
+        }
+        raise = smooth_cover(raise, std::max(1, int(std::lround(toe_s / dt_))));
+        for (int f = first_; f < frames_; ++f) {
+            const Vec3 tip = joint_and_tip(f).second;
+            const Vec3 axis = tip.cross(Vec3::UnitY());
+            if (axis.norm() > 1e-6 * tip.norm())
+                result.toe[size_t(f)] = exp_rotation(raise[size_t(f)] * axis.normalized());
         }
     }
 };
+
+/// What is held stands still while the source's own tremble goes on in the body: straight legs would turn it
+/// into pops. The hips take it up, so that hip and held foot stay to each other as they are in the source, and a
+/// free foot goes with the hips.
+std::vector<Vec3> give_to_tremble(Corrections& corrections, double frame_time_s) {
+    const int reach = std::max(1, int(std::lround(tremble_s / frame_time_s)));
+    std::array<std::vector<Vec3>, 2> fast;
+    size_t frames = 0;
+    for (size_t side = 0; side < 2; ++side) {
+        fast[side] = fast_part(corrections.legs[side].ankle_m, reach);
+        frames = std::max(frames, fast[side].size());
+    }
+    std::vector<Vec3> tremble(frames, Vec3::Zero());
+    for (size_t f = 0; f < frames; ++f) {
+        double all = 0.0;
+        for (size_t side = 0; side < 2; ++side) {
+            if (fast[side].empty()) continue;
+            const double hold = corrections.legs[side].hold[f];
+            tremble[f] += hold * fast[side][f];
+            all += hold;
+        }
+        tremble[f] /= std::max(1.0, all);
+        for (LegCorrections& leg : corrections.legs)
+            if (!leg.ankle_m.empty()) leg.ankle_m[f] += (1.0 - leg.hold[f]) * tremble[f];
+    }
+    return tremble;
+}
 
 }  // namespace
 
@@ -346,12 +426,19 @@ Corrections hold_contacts(const Plan& plan, const Contacts& contacts, const Worl
             result.legs[side] = feet[side]->hold();
     }
     if (!feet[0] && !feet[1]) return result;
+    const std::vector<Vec3> tremble = give_to_tremble(result, frame_time_s);
+    for (size_t side = 0; side < 2; ++side)
+        if (feet[side]) feet[side]->stand(result.legs[side]);
     std::vector<HeldReach> reaches;
     for (int f = first_frame; f < target.frames; ++f)
         for (size_t side = 0; side < 2; ++side)
-            if (feet[side] && feet[side]->is_held(f)) reaches.push_back(feet[side]->reach(f, result.legs[side]));
+            if (feet[side] && feet[side]->is_held(f)) {
+                reaches.push_back(feet[side]->reach(f, result.legs[side]));
+                reaches.back().to -= tremble[size_t(f)];
+            }
     result.held_frames = int(reaches.size());
     result.hips_m = give_way(target.frames, frame_time_s, reaches);
+    for (size_t f = 0; f < tremble.size(); ++f) result.hips_m[f] += tremble[f];
     for (size_t side = 0; side < 2; ++side) {
         if (!feet[side]) continue;
         for (int f = first_frame; f < target.frames; ++f) {

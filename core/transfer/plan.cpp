@@ -200,9 +200,12 @@ class Compiler {
         plan_.T_stature_m = stature(T_.rig.skeleton, T_.roles);
         if (S_.roles.is_four_legged()) return;
         const auto soles = soles_of(T_);
+        const auto S_soles = soles_of(S_);
+        plan_.S_stature_m = stature(S_.rig.skeleton, S_.roles);
         for (size_t side = 0; side < 2; ++side) {
-            if (!soles[side]) continue;
+            if (!soles[side] || !S_soles[side]) continue;
             plan_.feet[side].sole = *soles[side];
+            plan_.feet[side].S_sole = *S_soles[side];
             for (size_t i = 0; i < plan_.reaches.size(); ++i)
                 if (plan_.reaches[i].T_tip == soles[side]->ankle) {
                     plan_.feet[side].reach = int(i);

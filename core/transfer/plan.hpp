@@ -48,6 +48,7 @@ inline constexpr double longest_hold = 0.9999;
 struct FootOp {
     int reach = -1;  ///< index of its leg in `reaches`; -1: it cannot be held
     Sole sole;       ///< of the target
+    Sole S_sole;     ///< of the source
 };
 
 /// A twist bone of the target with the limb's bone it lies along.
@@ -67,7 +68,7 @@ struct Plan {
     std::vector<ReachOp> reaches;
     std::vector<TwistOp> twists;
     std::array<FootOp, 2> feet;  ///< left, right
-    double T_stature_m = 1.75;
+    double S_stature_m = 1.75, T_stature_m = 1.75;
     int S_thigh_left, S_thigh_right;
     int T_thigh_left, T_thigh_right, T_hips;
     double S_ankle_m = 0.0;  ///< ankle height of the flat foot
