@@ -159,7 +159,8 @@ Passes parse_passes(const std::string& text) {
         else if (name == "twist")
             passes.twist = true;
         else if (!name.empty())
-            throw WrongUse(fmt::format("--passes: '{}' is no pass; of root,angles,reach,contacts,twist", name));
+            throw WrongUse(
+                fmt::format("--passes: '{}' is no pass; of root,angles,reach,contacts,twist", name));
         at = end + 1;
     }
     return passes;

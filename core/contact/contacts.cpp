@@ -26,7 +26,8 @@ Contacts find_contacts(const Character& source, const WorldMotion& motion, doubl
     for (const auto& sole : soles_of(source)) {
         if (!sole) continue;
         for (const FootPoint point : {FootPoint::ball, FootPoint::heel}) {
-            for (int f = first_frame; f < motion.frames; ++f) places[size_t(f)] = sole->point(point, motion, f);
+            for (int f = first_frame; f < motion.frames; ++f)
+                places[size_t(f)] = sole->point(point, motion, f);
             std::vector<Contact> found;
             bool rests = false;
             double level = 0.0;
@@ -35,10 +36,10 @@ Contacts find_contacts(const Character& source, const WorldMotion& motion, doubl
                 if (f < motion.frames) {
                     const int before = std::max(first_frame, f - speed_reach);
                     const int after = std::min(motion.frames - 1, f + speed_reach);
-                    const double speed =
-                        after > before ? (places[size_t(after)] - places[size_t(before)]).norm() /
-                                             ((after - before) * frame_time_s)
-                                       : 0.0;
+                    const double speed = after > before
+                                             ? (places[size_t(after)] - places[size_t(before)]).norm() /
+                                                   ((after - before) * frame_time_s)
+                                             : 0.0;
                     const double y = places[size_t(f)].y();
                     if (!rests) level = contacts.floor.nearest(y);
                     now = speed < (rests ? rules.leave_m_s : rules.enter_m_s) * scale &&

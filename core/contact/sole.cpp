@@ -98,9 +98,10 @@ std::array<std::optional<Sole>, 2> soles_of(const Character& character) {
             tip = end;
         sole.has_tip = sole.toe >= 0;
         tip.y() = 0.0;
-        sole.tip_J = sole.toe < 0 ? Vec3(R_JW * (tip - p_ankle))
-                                  : Vec3(rest.R_WJ0[size_t(sole.toe)].conjugate() *
-                                         (tip - rest.p_WJ0[size_t(sole.toe)]));
+        sole.tip_J =
+            sole.toe < 0
+                ? Vec3(R_JW * (tip - p_ankle))
+                : Vec3(rest.R_WJ0[size_t(sole.toe)].conjugate() * (tip - rest.p_WJ0[size_t(sole.toe)]));
         result[side == Side::left ? 0 : 1] = sole;
     }
     return result;

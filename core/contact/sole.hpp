@@ -25,7 +25,7 @@ std::string_view foot_point_name(FootPoint point);
 struct Sole {
     Side side = Side::left;
     int ankle = -1;
-    int toe = -1;  ///< -1: the ball is a point of the foot
+    int toe = -1;                ///< -1: the ball is a point of the foot
     Vec3 heel_J = Vec3::Zero();  ///< in the ankle joint's frame, m
     Vec3 ball_J = Vec3::Zero();  ///< centre of the ball, in the ankle joint's frame, m
     double ball_over_m = 0.0;

@@ -7,6 +7,8 @@ namespace nb {
 
 namespace {
 
+constexpr int slope_frames = 4;
+
 /// Cubic Hermite from (a, slope_a) to (b, slope_b); slopes over the whole way, u in 0..1.
 Vec3 hermite(const Vec3& a, const Vec3& slope_a, const Vec3& b, const Vec3& slope_b, double u) {
     const double u2 = u * u;
@@ -26,9 +28,13 @@ void fill_between(std::vector<Vec3>& values, const std::vector<char>& is_given, 
     const int frames = int(values.size());
     ease = std::max(1, ease);
     const auto given = [&](int f) { return f >= 0 && f < frames && is_given[size_t(f)]; };
-    const auto slope = [&](int from, int to) {
-        return given(from) && given(to) ? limited(values[size_t(to)] - values[size_t(from)], most_slope)
-                                        : Vec3(Vec3::Zero());
+    // A frame's slope at the given frame `at`, over up to `slope_frames` frames on its given side.
+    const auto slope = [&](int at, int toward) {
+        int n = 0;
+        while (n < slope_frames && given(at + (n + 1) * toward)) ++n;
+        if (n == 0 || !given(at)) return Vec3(Vec3::Zero());
+        const Vec3 rise = toward * (values[size_t(at + n * toward)] - values[size_t(at)]);
+        return limited(rise / n, most_slope);
     };
     int f = 0;
     while (f < frames) {
@@ -43,8 +49,8 @@ void fill_between(std::vector<Vec3>& values, const std::vector<char>& is_given, 
         const Vec3 zero = Vec3::Zero();
         const Vec3 a = has_before ? values[size_t(f - 1)] : zero;
         const Vec3 b = has_after ? values[size_t(end)] : zero;
-        const Vec3 slope_a = slope(f - 2, f - 1);
-        const Vec3 slope_b = slope(end, end + 1);
+        const Vec3 slope_a = slope(f - 1, -1);
+        const Vec3 slope_b = slope(end, 1);
         const int steps = end - f + 1;
         for (int g = f; g < end; ++g) {
             const int from_a = g - f + 1;
@@ -90,8 +96,7 @@ std::vector<T> running_mean(const std::vector<T>& values, int reach, const T& ze
     std::vector<T> result(values.size(), zero);
     for (int i = 0; i < count; ++i) {
         const int near = std::min({reach, i, count - 1 - i});  // symmetric, so that a line stays a line
-        result[size_t(i)] =
-            (sums[size_t(i + near + 1)] - sums[size_t(i - near)]) / double(2 * near + 1);
+        result[size_t(i)] = (sums[size_t(i + near + 1)] - sums[size_t(i - near)]) / double(2 * near + 1);
     }
     return result;
 }
@@ -102,10 +107,9 @@ std::vector<double> smooth_cover(const std::vector<double>& values, int reach) {
     const int count = int(values.size());
     std::vector<double> largest(values.size(), 0.0);
     for (int i = 0; i < count; ++i)
-        largest[size_t(i)] =
-            *std::max_element(values.begin() + std::max(0, i - reach),
-                              values.begin() + std::min(count, i + reach + 1));
-    return running_mean(largest, reach, 0.0);
+        largest[size_t(i)] = *std::max_element(values.begin() + std::max(0, i - 2 * reach),
+                                               values.begin() + std::min(count, i + 2 * reach + 1));
+    return running_mean(running_mean(largest, reach, 0.0), reach, 0.0);
 }
 
 std::vector<Vec3> fast_part(const std::vector<Vec3>& values, int reach) {
@@ -119,7 +123,9 @@ std::vector<Vec3> fast_part(const std::vector<Vec3>& values, int reach) {
 void solve_banded(std::vector<double>& band, int half, std::vector<double>& b) {
     const int n = int(b.size());
     const int row = half + 1;
-    const auto at = [&](int i, int j) -> double& { return band[size_t(i) * size_t(row) + size_t(j - i + half)]; };
+    const auto at = [&](int i, int j) -> double& {
+        return band[size_t(i) * size_t(row) + size_t(j - i + half)];
+    };
     for (int i = 0; i < n; ++i) {
         for (int j = std::max(0, i - half); j <= i; ++j) {
             double sum = at(i, j);

@@ -7,16 +7,17 @@
 namespace nb {
 
 /// Fills the frames of `values` that are not `is_given`, continuous in value and slope (cubic Hermite; slopes
-/// at the ends are those of the given frames, no steeper than `most_slope` a frame). Gaps of up to 2 `ease`
-/// frames go from one end to the other; longer ones go to zero in `ease` frames, stay there, and come back.
-/// Before the first and after the last given frame values go to zero the same way. Without any given frame:
-/// all zero.
+/// at the ends are the mean ones of up to four given frames, no steeper than `most_slope` a frame). Gaps of
+/// up to 2 `ease` frames go from one end to the other; longer ones go to zero in `ease` frames, stay there,
+/// and come back. Before the first and after the last given frame values go to zero the same way. Without any
+/// given frame: all zero.
 void fill_between(std::vector<Vec3>& values, const std::vector<char>& is_given, int ease, double most_slope);
 
 /// 1 on given frames, falling to 0 in `ease` frames beside them, with zero slope at both ends.
 std::vector<double> eased_weights(const std::vector<char>& is_given, int ease);
 
-/// Nowhere below `values`, and smooth: the largest value within +-reach frames, then the mean over +-reach.
+/// Nowhere below `values`, and smooth: the largest value within twice the reach, then the mean over +-reach,
+/// twice.
 std::vector<double> smooth_cover(const std::vector<double>& values, int reach);
 
 /// What of a curve is faster than about `reach` frames: values less their mean over +-reach, taken twice.

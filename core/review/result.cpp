@@ -9,8 +9,8 @@ Review review_result(const Character& source, const Character& target, const Tra
     told.k = result.plan.k;
     told.held_frames = result.corrections.held_frames;
     for (const Deficit& deficit : result.corrections.deficits)
-        told.deficits.push_back({deficit.point, deficit.first, deficit.last, deficit.worst_frame,
-                                 100.0 * deficit.missing_m});
+        told.deficits.push_back(
+            {deficit.point, deficit.first, deficit.last, deficit.worst_frame, 100.0 * deficit.missing_m});
     return review_transfer(source, result.source, target, result.target, result.take.frame_time_s,
                            result.take.first_motion_frame, told);
 }
@@ -22,7 +22,8 @@ double cover_of(const std::vector<ReviewWindow>& windows, const Contacts& contac
         all += window.last - window.first;
         for (const Contact& contact : contacts.list)
             if (contact.point == window.point)
-                held += std::max(0, std::min(contact.last, window.last) - std::max(contact.first, window.first));
+                held +=
+                    std::max(0, std::min(contact.last, window.last) - std::max(contact.first, window.first));
     }
     return all > 0 ? double(held) / all : 1.0;
 }

@@ -130,15 +130,12 @@ class Reviewer {
                         const double over = place.y() - k_ * window.level_m;
                         if (is_core) {
                             height.add(1000.0 * std::abs(over), f);
-                            heights[size_t(f)] =
-                                std::max(heights[size_t(f)], float(100.0 * std::abs(over)));
+                            heights[size_t(f)] = std::max(heights[size_t(f)], float(100.0 * std::abs(over)));
                             drift.add(1000.0 * std::hypot(place.x() - mean.x(), place.z() - mean.z()), f);
                         }
                         if (f <= first_ || f + 1 >= S_.frames) continue;
-                        const double s =
-                            slide_cm_s(*S_soles[side], point, S_, f, review_.source_stature_m);
-                        const double t =
-                            slide_cm_s(*T_soles[side], point, T_, f, review_.target_stature_m);
+                        const double s = slide_cm_s(*S_soles[side], point, S_, f, review_.source_stature_m);
+                        const double t = slide_cm_s(*T_soles[side], point, T_, f, review_.target_stature_m);
                         (is_core ? S_core : S_edge).add(s, f);
                         (is_core ? T_core : T_edge).add(t, f);
                         if (is_core) own.add(t, f);
@@ -158,8 +155,7 @@ class Reviewer {
                 for (const FootPoint point : foot_points) {
                     if (point == FootPoint::toetip && !T_soles[side]->has_tip) continue;
                     if (S_soles[side]->point(point, S_, f).y() < floor[size_t(f)] - beside_floor) continue;
-                    depth = std::max(depth,
-                                     k_ * floor[size_t(f)] - T_soles[side]->point(point, T_, f).y());
+                    depth = std::max(depth, k_ * floor[size_t(f)] - T_soles[side]->point(point, T_, f).y());
                 }
                 below.add(1000.0 * depth, f);
                 depths[size_t(f)] = float(100.0 * depth);
@@ -186,7 +182,8 @@ class Reviewer {
         auto& by_frame = add_series(ReviewMeasure::direction, segment.from + side);
         std::vector<float> rolls(size_t(S_.frames), 0.0f);
         const auto& R0 = target_.rest.R_WJ0;
-        const Vec3 axis0 = (target_.rest.p_WJ0[size_t(T_to)] - target_.rest.p_WJ0[size_t(T_from)]).normalized();
+        const Vec3 axis0 =
+            (target_.rest.p_WJ0[size_t(T_to)] - target_.rest.p_WJ0[size_t(T_from)]).normalized();
         for (int f = first_; f < S_.frames; ++f) {
             const Vec3 a = S_.p[S_.at(f, S_to)] - S_.p[S_.at(f, S_from)];
             const Vec3 b = T_.p[T_.at(f, T_to)] - T_.p[T_.at(f, T_from)];
@@ -221,8 +218,7 @@ class Reviewer {
         for (int f = first_; f < S_.frames; ++f) {
             const auto S = [&](int joint) -> const Vec3& { return S_.p[S_.at(f, joint)]; };
             const auto T = [&](int joint) -> const Vec3& { return T_.p[T_.at(f, joint)]; };
-            const double off =
-                100.0 * Vec3(T(T_tip) - T(T_start) - scale * (S(S_tip) - S(S_start))).norm();
+            const double off = 100.0 * Vec3(T(T_tip) - T(T_start) - scale * (S(S_tip) - S(S_start))).norm();
             tips.add(off, f);
             tip_by_frame[size_t(f)] = float(off);
             const Vec3 S_upper = S(S_mid) - S(S_start), S_lower = S(S_tip) - S(S_mid);
@@ -246,7 +242,8 @@ class Reviewer {
         if (!chain || chain->is_limb) return {source_.roles.joint(role)};
         std::vector<int> joints = source_.roles.chain(*chain);
         if (joints.size() == target_.roles.chain(*chain).size()) return {source_.roles.joint(role)};
-        const int parent = source_.roles.joint(source_.roles.parent_role(source_.roles.role_of(joints.front())));
+        const int parent =
+            source_.roles.joint(source_.roles.parent_role(source_.roles.role_of(joints.front())));
         if (parent >= 0) joints.push_back(parent);
         return joints;
     }

@@ -91,9 +91,8 @@ RoleSmoothness smoothness(const std::string& role, const WorldMotion& source,
                 if (is(size_t(g))) return true;
             return false;
         };
-        if (T_out[at] && !source_within(1, [&](size_t g) {
-                return S_out[g] != 0 || S.change[g] > 0.5 * T.change[at];
-            }))
+        if (T_out[at] &&
+            !source_within(1, [&](size_t g) { return S_out[g] != 0 || S.change[g] > 0.5 * T.change[at]; }))
             result.pops.push_back({role, f, rad_to_deg(T.change[at])});
         if (source_within(2, [&](size_t g) { return S_out[g] != 0; })) continue;
         S_values.push_back(S.change[at] / frame_time_s);

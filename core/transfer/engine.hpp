@@ -16,7 +16,7 @@ struct TransferResult {
     WorldMotion target;
     Contacts contacts;        ///< of the source: as kept with the take, else as found
     Corrections corrections;  ///< what holding them adds
-    Take take;  ///< local motion of the target's skeleton, translations for the hips
+    Take take;                ///< local motion of the target's skeleton, translations for the hips
 };
 
 /// Told how many frames are done; returns false to cancel. Called from worker threads.

@@ -30,9 +30,9 @@ class Span {
             for (int halving = 0; halving < 12; ++halving, share *= 0.5) {
                 moved = 0.0;
                 for (int t = 0; t < n_; ++t) {
-                    const Vec3 by = share * (Vec3(b_[size_t(3 * t)], b_[size_t(3 * t + 1)],
-                                                  b_[size_t(3 * t + 2)]) -
-                                             now[size_t(t)]);
+                    const Vec3 by =
+                        share * (Vec3(b_[size_t(3 * t)], b_[size_t(3 * t + 1)], b_[size_t(3 * t + 2)]) -
+                                 now[size_t(t)]);
                     next[size_t(t)] = now[size_t(t)] + by;
                     moved = std::max(moved, by.norm());
                 }

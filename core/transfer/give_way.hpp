@@ -5,10 +5,10 @@
 //
 // The smoothing term is Whittaker's (On a new method of graduation, Proc. Edinburgh Math. Soc. 41, 1923; from
 // memory): tau is about the time over which a single give is spread. The reaches enter as a one-sided
-// quadratic penalty. Each asks x to lie in a ball, so the whole is convex and has one minimum: Newton's method,
-// with halved steps where the cost would rise, under a penalty that grows tenfold as it converges (Nocedal &
-// Wright, Numerical Optimization, quadratic penalty method; from memory). Each round is one banded Cholesky
-// solve: linear in the number of frames, and the same bits every time.
+// quadratic penalty. Each asks x to lie in a ball, so the whole is convex and has one minimum: Newton's
+// method, with halved steps where the cost would rise, under a penalty that grows tenfold as it converges
+// (Nocedal & Wright, Numerical Optimization, quadratic penalty method; from memory). Each round is one banded
+// Cholesky solve: linear in the number of frames, and the same bits every time.
 //
 // Invariants: without a reach beyond its limit x is exactly zero. Mirrored, turned and scaled input gives
 // mirrored, turned and scaled output.

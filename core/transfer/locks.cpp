@@ -14,17 +14,18 @@ constexpr double ease_s = 0.18;
 constexpr double reference_stature_m = 1.75;
 constexpr double most_shift_m_s = 0.5;   // slope of a shift where it is led out, at 175 cm
 constexpr double most_turn_rad_s = 3.0;  // the same of a turn
-constexpr double raise_softness_m = 0.003;
 constexpr double joint_break_m = 0.015;  // a jump of the shift that two holds cannot share, at 175 cm
-constexpr double toe_s = 0.05;  // over which toes are raised and let down
-constexpr double most_toe_rad = 70.0 * pi / 180.0;
-constexpr double tremble_s = 0.08;  // of what is faster than this the hips give way to what is held
+constexpr double raise_s = 0.03;         // over which a foot that is too low is raised and let down
+constexpr double toe_s = 0.05;           // over which toes are raised and let down
+constexpr double most_toe_rad = 170.0 * pi / 180.0;
+constexpr double tremble_s = 0.08;   // of what is faster than this the hips give way to what is held
+constexpr double least_bent = 0.03;  // below which a leg counts as straight, of its length
 constexpr double break_s = 0.04;
 /// A point that the source holds deeper than this below a floor is beside it, at 175 cm.
 constexpr double beside_floor_m = 0.03;
-/// The hips give way for a held leg beyond this stretch, unless the source's own leg is straighter.
-constexpr double easy_stretch = 0.99;
-constexpr double longest_give = 0.996;
+/// What a leg that is being led to a hold may lack at first, of its length.
+constexpr double longest_reach = 0.9999;
+constexpr double led_slack = 0.03;
 
 struct Window {
     FootPoint point;
@@ -78,10 +79,13 @@ class FootHolder {
         toe_.resize(size_t(frames_));
         A_.resize(size_t(frames_));
         start_.resize(size_t(frames_));
+        centre_.resize(size_t(frames_));
         for (int f = 0; f < frames_; ++f) {
             F_[size_t(f)] = target.R[target.at(f, sole_.ankle)];
             toe_[size_t(f)] = target.R[target.at(f, sole_.toe < 0 ? sole_.ankle : sole_.toe)];
             start_[size_t(f)] = target.p[target.at(f, op_.T_start)];
+            centre_[size_t(f)] = 0.5 * (target.p[target.at(f, plan.T_thigh_left)] +
+                                        target.p[target.at(f, plan.T_thigh_right)]);
             const std::span<const Vec3> S{&source.p[source.at(f, 0)], size_t(source.joints)};
             A_[size_t(f)] = reach_goal(op_, S, start_[size_t(f)]);
             S_stretch_.push_back((S[size_t(op_.S_tip)] - S[size_t(op_.S_start)]).norm() / op_.S_length_m);
@@ -125,9 +129,10 @@ class FootHolder {
         HeldReach reach;
         reach.frame = frame;
         reach.to = A_[f] + of.ankle_m[f] - start_[f];
-        reach.limit_m = op_.T_length_m * std::clamp(S_stretch_[f], easy_stretch, longest_give);
+        reach.limit_m = op_.T_length_m * (held_stretch(S_stretch_[f]) + (1.0 - of.hold[f]) * led_slack);
         return reach;
     }
+    Vec3 from_hip_centre(int frame) const { return start_[size_t(frame)] - centre_[size_t(frame)]; }
     double full_length_m() const { return op_.T_length_m; }
 
   private:
@@ -138,7 +143,7 @@ class FootHolder {
     const Sole& S_sole_;
     const WorldMotion& source_;
     std::vector<Quat> F_, toe_;
-    std::vector<Vec3> A_, start_;
+    std::vector<Vec3> A_, start_, centre_;
     std::vector<double> S_stretch_;
     std::vector<Window> windows_;
     std::array<std::vector<int>, 3> at_;  // by point: the window at a frame, -1 for none
@@ -332,14 +337,18 @@ class FootHolder {
                 apart[f] = std::min(apart[f], since);
             }
         }
+        std::vector<double> below(size_t(frames_), 0.0);
         for (int f = first_; f < frames_; ++f) {
             if (levels_[size_t(f)] > 1e29 || held_[size_t(f)]) continue;
             const Quat R = foot_at(f);
             const Vec3 ankle = A_[size_t(f)] + shift_[size_t(f)];
-            const double below = std::max(heel_below(ankle, R, f), ball_below(ankle, R, f));
-            const double soft =
-                raise_softness_m * scale_ * std::min(1.0, double(apart[size_t(f)]) / double(ease()));
-            shift_[size_t(f)].y() += 0.5 * (below + std::sqrt(below * below + soft * soft));
+            below[size_t(f)] = std::max({0.0, heel_below(ankle, R, f), ball_below(ankle, R, f)});
+        }
+        // Begun before it is needed, so that a landing foot slows down; none where a hold begins.
+        const std::vector<double> early = smooth_cover(below, std::max(1, int(std::lround(raise_s / dt_))));
+        for (int f = first_; f < frames_; ++f) {
+            const double u = std::min(1.0, apart[size_t(f)] * dt_ / raise_s);
+            shift_[size_t(f)].y() += std::max(below[size_t(f)], early[size_t(f)] * u * u * (3.0 - 2.0 * u));
         }
     }
     std::vector<double> levels_;
@@ -347,55 +356,85 @@ class FootHolder {
     void toes(LegCorrections& result) {
         result.toe.assign(size_t(frames_), Quat::Identity());
         if (!sole_.has_tip) return;
+        // About the foot's own axis to its side, so that toes that flip do not turn aside.
+        const Vec3 ball = sole_.ball_J;
+        const Vec3 side_J = sole_.heel_J.cross(sole_.heel_J - ball).normalized();
         std::vector<double> raise(size_t(frames_), 0.0);
-        const auto joint_and_tip = [&](int f) {
-            const double joint = (A_[size_t(f)] + shift_[size_t(f)] + foot_at(f) * sole_.ball_J).y();
-            const Vec3 tip = result.foot[size_t(f)] * (toe_[size_t(f)] * sole_.tip_J);
-            return std::pair{joint, tip};
-        };
         for (int f = first_; f < frames_; ++f) {
             if (levels_[size_t(f)] > 1e29) continue;
-            const auto at = joint_and_tip(f);
-            const double least = floor_below(FootPoint::toetip, f) - at.first;
-            if (at.second.y() < least)
-                raise[size_t(f)] = std::min(elevation(at.second, least) - elevation(at.second, at.second.y()),
-                                            most_toe_rad);
+            const Quat R = foot_at(f);
+            const double joint = (A_[size_t(f)] + shift_[size_t(f)] + R * ball).y();
+            const Vec3 tip = result.foot[size_t(f)] * (toe_[size_t(f)] * sole_.tip_J);
+            const double least = floor_below(FootPoint::toetip, f) - joint;
+            if (tip.y() >= least) continue;
+            const Vec3 n = R * side_J;
+            const Vec3 ahead = n.cross(Vec3::UnitY());
+            const Vec3 up = ahead.cross(n);  // of the length of `ahead`
+            const Vec3 in_plane = tip - n.dot(tip) * n;
+            const double radius = in_plane.norm() * up.norm();
+            if (radius < 1e-9) continue;
+            const double now = std::atan2(in_plane.dot(up), in_plane.dot(ahead));
+            const double to = std::asin(std::clamp((least - n.dot(tip) * n.y()) / radius, -1.0, 1.0));
+            if (now < to) raise[size_t(f)] = std::min(to - now, most_toe_rad);
         }
         raise = smooth_cover(raise, std::max(1, int(std::lround(toe_s / dt_))));
-        for (int f = first_; f < frames_; ++f) {
-            const Vec3 tip = joint_and_tip(f).second;
-            const Vec3 axis = tip.cross(Vec3::UnitY());
-            if (axis.norm() > 1e-6 * tip.norm())
-                result.toe[size_t(f)] = exp_rotation(raise[size_t(f)] * axis.normalized());
-        }
+        for (int f = first_; f < frames_; ++f)
+            result.toe[size_t(f)] = exp_rotation(-raise[size_t(f)] * (foot_at(f) * side_J));
     }
 };
 
 /// What is held stands still while the source's own tremble goes on in the body: straight legs would turn it
-/// into pops. The hips take it up, so that hip and held foot stay to each other as they are in the source, and a
-/// free foot goes with the hips.
-std::vector<Vec3> give_to_tremble(Corrections& corrections, double frame_time_s) {
+/// into pops. The hips take up what of the feet's shifts is fast, so that hip and held foot stay to each
+/// other as they are in the source. Of all shifts x and turns w of the hips the one that turns least,
+///   sum_i hold_i (s_i - f_i)^T (1 + u u^T / (bent_i + 0.03)) (s_i - f_i) + |w|^2,   s_i = x + w x a_i
+/// with a_i from the hip centre to the leg's start, u along the leg, f_i the fast part of its shift: a leg
+/// turns the more by a missing length the straighter it is. A free foot goes with the hips.
+void give_to_tremble(const std::array<std::optional<FootHolder>, 2>& feet, Corrections& corrections,
+                     int frames, double frame_time_s) {
     const int reach = std::max(1, int(std::lround(tremble_s / frame_time_s)));
     std::array<std::vector<Vec3>, 2> fast;
-    size_t frames = 0;
     for (size_t side = 0; side < 2; ++side) {
-        fast[side] = fast_part(corrections.legs[side].ankle_m, reach);
-        frames = std::max(frames, fast[side].size());
+        LegCorrections& leg = corrections.legs[side];
+        fast[side] = fast_part(leg.ankle_m, reach);
+        leg.start_m.assign(leg.ankle_m.size(), Vec3::Zero());
     }
-    std::vector<Vec3> tremble(frames, Vec3::Zero());
-    for (size_t f = 0; f < frames; ++f) {
-        double all = 0.0;
+    corrections.hips_m.assign(size_t(frames), Vec3::Zero());
+    corrections.hips_turn.assign(size_t(frames), Vec3::Zero());
+    for (int frame = 0; frame < frames; ++frame) {
+        const size_t f = size_t(frame);
+        Eigen::Matrix<double, 6, 6> A = Eigen::Matrix<double, 6, 6>::Zero();
+        Eigen::Matrix<double, 6, 1> b = Eigen::Matrix<double, 6, 1>::Zero();
+        A.bottomRightCorner<3, 3>().setIdentity();
+        double most = 0.0;
         for (size_t side = 0; side < 2; ++side) {
-            if (fast[side].empty()) continue;
-            const double hold = corrections.legs[side].hold[f];
-            tremble[f] += hold * fast[side][f];
-            all += hold;
+            const LegCorrections& leg = corrections.legs[side];
+            if (!feet[side] || leg.hold[f] <= 0.0) continue;
+            const Vec3 to = feet[side]->reach(frame, leg).to;
+            const double length = to.norm();
+            if (length < 1e-9) continue;
+            const double bent = std::max(0.0, 1.0 - length / feet[side]->full_length_m());
+            const Mat3 W = leg.hold[f] *
+                           (Mat3::Identity() + to * to.transpose() / (length * length * (least_bent + bent)));
+            const Vec3 a = feet[side]->from_hip_centre(frame);
+            Eigen::Matrix<double, 3, 6> J;
+            J.leftCols<3>().setIdentity();
+            J.rightCols<3>() << 0, a.z(), -a.y(), -a.z(), 0, a.x(), a.y(), -a.x(), 0;  // w x a
+            A += J.transpose() * W * J;
+            b += J.transpose() * W * fast[side][f];
+            most = std::max(most, leg.hold[f]);
         }
-        tremble[f] /= std::max(1.0, all);
-        for (LegCorrections& leg : corrections.legs)
-            if (!leg.ankle_m.empty()) leg.ankle_m[f] += (1.0 - leg.hold[f]) * tremble[f];
+        if (most <= 0.0) continue;
+        const Eigen::Matrix<double, 6, 1> solution = most * A.ldlt().solve(b);
+        corrections.hips_m[f] = solution.head<3>();
+        corrections.hips_turn[f] = solution.tail<3>();
+        for (size_t side = 0; side < 2; ++side) {
+            LegCorrections& leg = corrections.legs[side];
+            if (!feet[side]) continue;
+            const Vec3 a = feet[side]->from_hip_centre(frame);
+            leg.start_m[f] = corrections.hips_m[f] + exp_rotation(corrections.hips_turn[f]) * a - a;
+            leg.ankle_m[f] += (1.0 - leg.hold[f]) * leg.start_m[f];
+        }
     }
-    return tremble;
 }
 
 }  // namespace
@@ -405,10 +444,11 @@ FrameCorrection Corrections::at(int frame) const {
     if (is_empty()) return result;
     const size_t f = size_t(frame);
     result.hips_m = hips_m[f];
+    result.hips_turn = exp_rotation(hips_turn[f]);
     for (size_t side = 0; side < 2; ++side)
         if (!legs[side].ankle_m.empty())
-            result.legs[side] = {legs[side].ankle_m[f], legs[side].foot[f], legs[side].toe[f],
-                                 legs[side].hold[f]};
+            result.legs[side] = {legs[side].ankle_m[f], legs[side].start_m[f], legs[side].foot[f],
+                                 legs[side].toe[f], legs[side].hold[f]};
     return result;
 }
 
@@ -426,25 +466,31 @@ Corrections hold_contacts(const Plan& plan, const Contacts& contacts, const Worl
             result.legs[side] = feet[side]->hold();
     }
     if (!feet[0] && !feet[1]) return result;
-    const std::vector<Vec3> tremble = give_to_tremble(result, frame_time_s);
+    give_to_tremble(feet, result, target.frames, frame_time_s);
     for (size_t side = 0; side < 2; ++side)
         if (feet[side]) feet[side]->stand(result.legs[side]);
     std::vector<HeldReach> reaches;
     for (int f = first_frame; f < target.frames; ++f)
         for (size_t side = 0; side < 2; ++side)
-            if (feet[side] && feet[side]->is_held(f)) {
+            if (feet[side] && result.legs[side].hold[size_t(f)] > 0.0) {
                 reaches.push_back(feet[side]->reach(f, result.legs[side]));
-                reaches.back().to -= tremble[size_t(f)];
+                reaches.back().to -= result.legs[side].start_m[size_t(f)];
             }
-    result.held_frames = int(reaches.size());
-    result.hips_m = give_way(target.frames, frame_time_s, reaches);
-    for (size_t f = 0; f < tremble.size(); ++f) result.hips_m[f] += tremble[f];
+    for (int f = first_frame; f < target.frames; ++f)
+        for (const auto& foot : feet) result.held_frames += foot && foot->is_held(f);
+    const std::vector<Vec3> given = give_way(target.frames, frame_time_s, reaches);
+    for (size_t f = 0; f < given.size(); ++f) {
+        result.hips_m[f] += given[f];
+        for (LegCorrections& leg : result.legs)
+            if (!leg.start_m.empty()) leg.start_m[f] += given[f];
+    }
     for (size_t side = 0; side < 2; ++side) {
         if (!feet[side]) continue;
         for (int f = first_frame; f < target.frames; ++f) {
             if (!feet[side]->is_held(f)) continue;
-            const Vec3 left = feet[side]->reach(f, result.legs[side]).to - result.hips_m[size_t(f)];
-            const double missing = left.norm() - longest_hold * feet[side]->full_length_m();
+            const Vec3 left =
+                feet[side]->reach(f, result.legs[side]).to - result.legs[side].start_m[size_t(f)];
+            const double missing = left.norm() - longest_reach * feet[side]->full_length_m();
             if (missing < 0.0005) continue;
             auto& deficits = result.deficits;
             const std::string point = side == 0 ? "foot.left" : "foot.right";

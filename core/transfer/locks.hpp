@@ -6,8 +6,8 @@
 //
 // For each foot, F(t) its world rotation after angles, A(t) the place its ankle is asked to stand:
 // - While heel and ball are both held the sole is one rigid pose: the mean of F over the span, turned so that
-//   heel and ball lie on their supports; ankle at the mean of A, at the height the sole asks for. A point that
-//   was held before keeps its place and the other one follows from the sole.
+//   heel and ball lie on their supports; ankle at the mean of A, at the height the sole asks for. A point
+//   that was held before keeps its place and the other one follows from the sole.
 // - A point held alone has the place given by a sole in its window, else the mean of its own free places, at
 //   its support's height k * level.
 // - The foot's turn C(t) and the ankle's shift d(t) follow on held frames exactly (ankle = place - C F v, v
@@ -39,6 +39,7 @@ struct Deficit {
 
 struct LegCorrections {
     std::vector<Vec3> ankle_m;  ///< d, a frame
+    std::vector<Vec3> start_m;  ///< by which the hips move the leg's start
     std::vector<Quat> foot;     ///< C: R_foot := C R_foot, a frame
     std::vector<Quat> toe;      ///< of the toe, after C
     std::vector<double> hold;   ///< 1 where the ankle's place is held, 0 where the reach may soften
@@ -47,6 +48,7 @@ struct LegCorrections {
 /// What the last reach step adds, a frame. Empty: nothing is held.
 struct Corrections {
     std::vector<Vec3> hips_m;
+    std::vector<Vec3> hips_turn;  ///< rotation vectors about the hip centre, rad
     std::array<LegCorrections, 2> legs;
     std::vector<Deficit> deficits;
     int held_frames = 0;  ///< over both feet

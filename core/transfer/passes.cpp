@@ -5,6 +5,15 @@
 
 namespace nb {
 
+Quat blend_turns(const Quat& a, const Quat& b, double u) {
+    const Vec3 w = log_rotation(a.conjugate() * b);
+    const double angle = w.norm();
+    const double from = deg_to_rad(100.0);
+    if (angle <= from) return a * exp_rotation(u * w);
+    const double v = std::min(1.0, (angle - from) / (pi - from));
+    return a * exp_rotation(u * (1.0 - v * v * (3.0 - 2.0 * v)) * w);
+}
+
 void pass_angles(const Plan& plan, const SourceFrame& source, TargetFrame& target) {
     const bool is_on = plan.passes.angles;
     for (size_t j = 0; j < plan.angles.size(); ++j) {
@@ -18,7 +27,7 @@ void pass_angles(const Plan& plan, const SourceFrame& source, TargetFrame& targe
         else if (op.kind == AngleOp::Kind::direct)
             target.R[j] = (source.R[size_t(op.a)] * op.C).normalized();
         else
-            target.R[j] = (interpolate(source.R[size_t(op.a)] * op.A0_inverse,
+            target.R[j] = (blend_turns(source.R[size_t(op.a)] * op.A0_inverse,
                                        source.R[size_t(op.b)] * op.B0_inverse, op.u) *
                            op.C)
                               .normalized();
@@ -37,6 +46,17 @@ void place_joints(const Plan& plan, const Vec3& p_WH, TargetFrame& target) {
             target.p[j] = plan.T_offsets[j];
         else
             target.p[j] = target.p[size_t(parent)] + target.R[size_t(parent)] * plan.T_offsets[j];
+    }
+}
+
+/// What follows turned bones keeps its rest relative to them.
+void follow_hips(const Plan& plan, TargetFrame& target) {
+    for (size_t j = 0; j < plan.angles.size(); ++j) {
+        const AngleOp& op = plan.angles[j];
+        const int parent = plan.T_parents[j];
+        if (parent >= 0 && (op.kind == AngleOp::Kind::follow || op.kind == AngleOp::Kind::twist) &&
+            int(j) != plan.T_hips)
+            target.R[j] = (target.R[size_t(parent)] * op.C).normalized();
     }
 }
 
@@ -66,22 +86,31 @@ void pass_root(const Plan& plan, const SourceFrame& source, TargetFrame& target,
     }
     if (held) {
         centre += held->hips_m;
+        const auto turn = [&](int joint, const Quat& by) {
+            target.R[size_t(joint)] = (by * target.R[size_t(joint)]).normalized();
+        };
+        turn(plan.T_hips, held->hips_turn);
         for (size_t side = 0; side < 2; ++side) {
             const FootOp& foot = plan.feet[side];
             if (foot.reach < 0) continue;
             const FrameCorrection::Leg& leg = held->legs[side];
-            const auto turn = [&](int joint, const Quat& by) {
-                target.R[size_t(joint)] = (by * target.R[size_t(joint)]).normalized();
-            };
             turn(foot.sole.ankle, leg.foot);
             if (foot.sole.toe >= 0) turn(foot.sole.toe, leg.toe * leg.foot);
         }
     }
+    if (held) follow_hips(plan, target);
     place_joints(plan, centre - target.R[size_t(plan.T_hips)] * plan.T_hip_centre, target);
 }
 
 double soften_stretch(double wanted, double source) {
-    const double free = std::min(std::max(source, 0.97), 1.0);
+    return soften_beyond(wanted, std::min(std::max(source, 0.97), 1.0));
+}
+
+double held_stretch(double source) {
+    return std::clamp(source, 0.98, 0.995);
+}
+
+double soften_beyond(double wanted, double free) {
     if (wanted <= free) return wanted;
     const double left = 1.0 - free;
     if (left < 1e-12) return free;
@@ -115,11 +144,12 @@ void pass_reach(const Plan& plan, const SourceFrame& source, TargetFrame& target
         const Vec3& start = target.p[size_t(op.T_start)];
         const double S_reach = (source.p[size_t(op.S_tip)] - source.p[size_t(op.S_start)]).norm();
         Vec3 asked = reach_goal(op, source.p, start) - start;
-        if (leg) asked += leg->ankle_m - held->hips_m;
+        if (leg) asked += leg->ankle_m - leg->start_m;
         const double wanted = asked.norm() / op.T_length_m;
         if (wanted < 1e-9) continue;
         double stretch = soften_stretch(wanted, S_reach / op.S_length_m);
-        if (leg) stretch += leg->hold * (std::min(wanted, longest_hold) - stretch);
+        if (leg)
+            stretch += leg->hold * (soften_beyond(wanted, held_stretch(S_reach / op.S_length_m)) - stretch);
 
         const Vec3 n = source.R[size_t(op.S_hinge)] * (op.S_hinge0_inverse * op.n0);
         const Vec3 upper = target.p[size_t(op.T_mid)] - start;

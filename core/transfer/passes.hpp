@@ -43,13 +43,20 @@ struct TargetFrame {
 struct FrameCorrection {
     struct Leg {
         Vec3 ankle_m = Vec3::Zero();
+        Vec3 start_m = Vec3::Zero();  ///< by which the hips move its start
         Quat foot = Quat::Identity();
         Quat toe = Quat::Identity();
         double hold = 0.0;
     };
-    Vec3 hips_m = Vec3::Zero();
+    Vec3 hips_m = Vec3::Zero();         ///< of the hip centre
+    Quat hips_turn = Quat::Identity();  ///< about the hip centre
     std::array<Leg, 2> legs;
 };
+
+/// The point u of the way from turn a to turn b. Up to 100 degrees apart on the shortest geodesic; beyond, where
+/// no joint bends, the way is led back to a at 180 degrees, so that nothing jumps where the shorter way round
+/// changes sides.
+Quat blend_turns(const Quat& a, const Quat& b, double u);
 
 void pass_angles(const Plan& plan, const SourceFrame& source, TargetFrame& target);
 /// Sets positions from rotations, the hip centre placed as the root pass says (or at rest when it is off).
@@ -70,6 +77,11 @@ double fold_roll(double roll_rad);
 /// target may always stretch as far as the source does; beyond max(source, 0.97) the rest of the way to 1 is
 /// eased, continuous in value and slope, and never passes 1.
 double soften_stretch(double wanted, double source);
+/// The same beyond a stretch of one's own.
+double soften_beyond(double wanted, double free);
+/// How far a held limb may stretch before the hips give way: as the source's, within 0.98 and 0.995. Just
+/// short of straight it still bends one way, and a tremble of the hips does not turn the knee much.
+double held_stretch(double source);
 
 /// Turn about unit axis n of the lower bone (vector from mid to tip) that makes |upper + lower| = distance.
 /// Near the straight limb the side on which the limb is bent is kept; a limb bent the wrong way by h goes

@@ -41,9 +41,6 @@ struct ReachOp {
     int foot = -1;  ///< 0 left, 1 right: a leg whose foot can be held; -1: any other limb
 };
 
-/// The longest a held limb may be, of its full length: just short of straight, where it still bends one way.
-inline constexpr double longest_hold = 0.9999;
-
 /// A foot of the target that can be held.
 struct FootOp {
     int reach = -1;  ///< index of its leg in `reaches`; -1: it cannot be held
