@@ -100,4 +100,18 @@ void ChangeLibrary::undo() {
     setObsolete(!is_done);
 }
 
+ChangeContacts::ChangeContacts(Workspace& workspace, const Contacts& after, const QString& text, int topic)
+    : QUndoCommand(text), workspace_(workspace), after_(after), topic_(topic) {
+    const LoadedPtr source = workspace.source();
+    path_ = QString::fromStdString(source->file.character.rig.path);
+    before_ = source->file.take->contacts;
+}
+
+bool ChangeContacts::mergeWith(const QUndoCommand* other) {
+    const auto* next = dynamic_cast<const ChangeContacts*>(other);
+    if (!next || next->topic_ != topic_ || next->path_ != path_) return false;
+    after_ = next->after_;
+    return true;
+}
+
 }  // namespace nb

@@ -62,6 +62,22 @@ class ChangeRest : public QUndoCommand {
     QString topic_;
 };
 
+/// The contacts of the take, before and after. Changes of the same `topic` in a row become one (dragging).
+class ChangeContacts : public QUndoCommand {
+  public:
+    ChangeContacts(Workspace& workspace, const Contacts& after, const QString& text, int topic = -1);
+    void undo() override { workspace_.set_contacts(path_, before_); }
+    void redo() override { workspace_.set_contacts(path_, after_); }
+    int id() const override { return topic_ < 0 ? -1 : 0xc047; }
+    bool mergeWith(const QUndoCommand* other) override;
+
+  private:
+    Workspace& workspace_;
+    QString path_;
+    Contacts before_, after_;
+    int topic_;
+};
+
 /// How a file is read, before and after: a repair of the intake, a trim.
 class ChangeIntake : public QUndoCommand {
   public:

@@ -17,16 +17,38 @@ QString measure_name(ReviewMeasure measure) {
             return QObject::tr("foot slide");
         case ReviewMeasure::source_slide:
             return QObject::tr("the capture's own foot slide");
+        case ReviewMeasure::height:
+            return QObject::tr("held point off its support");
+        case ReviewMeasure::below:
+            return QObject::tr("below the floor");
         case ReviewMeasure::tip:
             return QObject::tr("tip beside its limb");
         case ReviewMeasure::direction:
             return QObject::tr("direction of bones");
+        case ReviewMeasure::bend:
+            return QObject::tr("bend plane");
+        case ReviewMeasure::wring:
+            return QObject::tr("roll between bones");
+        case ReviewMeasure::turn_change:
+            return QObject::tr("pops");
     }
     return {};
 }
 
 QString measure_unit(ReviewMeasure measure) {
-    return measure == ReviewMeasure::tip ? "cm" : measure == ReviewMeasure::direction ? "°" : "cm/s";
+    switch (measure) {
+        case ReviewMeasure::slide:
+        case ReviewMeasure::source_slide:
+            return "cm/s";
+        case ReviewMeasure::height:
+        case ReviewMeasure::below:
+        case ReviewMeasure::tip:
+            return "cm";
+        case ReviewMeasure::turn_change:
+            return QString::fromUtf8("°/s");
+        default:
+            return QString::fromUtf8("°");
+    }
 }
 
 namespace {
@@ -98,7 +120,7 @@ int ErrorStrip::frame_at(double x) const {
 
 QRectF ErrorStrip::row_rect(int row, int count) const {
     const double top = 16;
-    const double each = (height() - top - 44.0) / std::max(1, count);
+    const double each = (height() - top - 4.0) / std::max(1, count);
     return {double(left_px), top + each * row, double(width() - left_px - right_px), each};
 }
 
@@ -163,30 +185,6 @@ void ErrorStrip::paint_rows(QPainter& painter) const {
                 look().measure(share));
         }
     }
-    // Where the source's feet rest: lanes with eased ends.
-    const double lane_top = height() - 36.0;
-    const std::array<std::pair<const char*, QString>, 2> lanes{
-        {{".left", tr("rests: foot L")}, {".right", tr("rests: foot R")}}};
-    for (size_t lane = 0; lane < 2; ++lane) {
-        const double top = lane_top + 15.0 * double(lane);
-        painter.setPen(look().dim);
-        painter.drawText(QRectF(12, top - 2, left_px - 16, 15), Qt::AlignVCenter | Qt::AlignLeft,
-                         lanes[lane].second);
-        for (const ReviewWindow& w : review->windows) {
-            if (QString::fromStdString(w.role) != "foot" + QString(lanes[lane].first)) continue;
-            const double a = x_of(w.first);
-            const double b = x_of(w.last);
-            const double ease = std::min(4.0, 0.3 * (b - a));
-            QPainterPath path;
-            path.moveTo(a, top + 11);
-            path.cubicTo(a + ease, top + 11, a, top + 1, a + ease, top + 1);
-            path.lineTo(b - ease, top + 1);
-            path.cubicTo(b, top + 1, b - ease, top + 11, b, top + 11);
-            QColor tone = look().mark;
-            tone.setAlphaF(0.42f);
-            painter.fillPath(path, tone);
-        }
-    }
     // Legend.
     const QRectF legend(width() - right_px - 150.0, 0, 150, 12);
     painter.setPen(look().dim);
@@ -213,8 +211,11 @@ QString ErrorStrip::why(const QString& row, int frame) const {
     if (measure_ == ReviewMeasure::slide) {
         const double own = double(
             review->find_series(ReviewMeasure::source_slide, row.toStdString())->values[size_t(frame)]);
-        const QString owner =
-            own > 0.8 * value ? tr("the take's own") : tr("from unlike proportions; contacts will hold it");
+        const PairingSettings& settings = workspace_.settings();
+        const bool is_held = settings.passes.contacts && settings.passes.reach;
+        const QString owner = own > 0.8 * value ? tr("the take's own, at the end of a contact")
+                              : is_held ? tr("at the end of a contact; drag it in the lanes to hold longer")
+                                        : tr("contacts are left out, nothing holds it");
         return tr("%1 slides %2 cm/s in frame %3, at 175 cm; the capture %4: %5.")
             .arg(who)
             .arg(value, 0, 'f', 1)
@@ -222,22 +223,55 @@ QString ErrorStrip::why(const QString& row, int frame) const {
             .arg(own, 0, 'f', 1)
             .arg(owner);
     }
+    if (measure_ == ReviewMeasure::height)
+        return tr("%1: heel or ball is held %2 cm off its support in frame %3.")
+            .arg(who)
+            .arg(value, 0, 'f', 2)
+            .arg(frame);
+    if (measure_ == ReviewMeasure::below)
+        return tr("%1: heel, ball or toe tip is %2 cm below the floor in frame %3.")
+            .arg(who)
+            .arg(value, 0, 'f', 2)
+            .arg(frame);
+    if (measure_ == ReviewMeasure::wring)
+        return tr("%1 is rolled by %2° against the next bone in frame %3; twist bones spread it.")
+            .arg(who)
+            .arg(value, 0, 'f', 1)
+            .arg(frame);
+    if (measure_ == ReviewMeasure::turn_change)
+        return tr("%1 turns faster by %2°/s from one frame to the next at frame %3; the source does not.")
+            .arg(who)
+            .arg(value, 0, 'f', 0)
+            .arg(frame);
+    if (measure_ == ReviewMeasure::bend)
+        return tr("%1 bends in a plane %2° beside the source's in frame %3.")
+            .arg(who)
+            .arg(value, 0, 'f', 1)
+            .arg(frame);
     const bool is_leg = row.startsWith("leg") || row.startsWith("thigh") || row.startsWith("shin");
     const auto carry = workspace_.settings().carry.find(
         (is_leg ? "leg" : "arm") + std::string(side_suffix(role_side(row.toStdString()))));
     const bool by_tip = carry != workspace_.settings().carry.end() && carry->second == Carry::limb &&
                         workspace_.settings().passes.reach;
     if (measure_ == ReviewMeasure::tip)
-        return by_tip ? tr("%1: its tip is %2 cm from where the source's is, in frame %3: out of reach by "
-                           "the length of this side.")
-                            .arg(who)
-                            .arg(value, 0, 'f', 1)
-                            .arg(frame)
-                      : tr("%1: its tip is %2 cm from where the source's is, in frame %3, since only angles "
-                           "are carried; carry the tip to close it.")
-                            .arg(who)
-                            .arg(value, 0, 'f', 1)
-                            .arg(frame);
+        return by_tip && is_leg && workspace_.settings().passes.contacts
+                   ? tr("%1: its tip is %2 cm from where the source's is, in frame %3: the foot is held on "
+                        "the "
+                        "floor, and the hips give way.")
+                         .arg(who)
+                         .arg(value, 0, 'f', 1)
+                         .arg(frame)
+               : by_tip
+                   ? tr("%1: its tip is %2 cm from where the source's is, in frame %3: out of reach by "
+                        "the length of this side.")
+                         .arg(who)
+                         .arg(value, 0, 'f', 1)
+                         .arg(frame)
+                   : tr("%1: its tip is %2 cm from where the source's is, in frame %3, since only angles "
+                        "are carried; carry the tip to close it.")
+                         .arg(who)
+                         .arg(value, 0, 'f', 1)
+                         .arg(frame);
     return by_tip ? tr("%1 points %2° beside the source's in frame %3: the price of carrying the tip onto "
                        "unlike segments.")
                         .arg(who)

@@ -1,5 +1,4 @@
-// The error strip under the bodies: one measure at a time, a row a chain, a bar a frame; below it the windows
-// in which the source's feet rest.
+// The error strip under the bodies: one measure at a time, a row a chain, a bar a frame.
 #pragma once
 #include <QPixmap>
 #include <QWidget>
@@ -20,8 +19,8 @@ class ErrorStrip : public QWidget {
     int next_worst() const;
     /// What the strip says of a row at a frame.
     QString why(const QString& row, int frame) const;
-    QSize sizeHint() const override { return {600, 150}; }
-    QSize minimumSizeHint() const override { return {300, 110}; }
+    QSize sizeHint() const override { return {600, 110}; }
+    QSize minimumSizeHint() const override { return {300, 70}; }
     /// Left edge and width of the part that stands for the frames, so that other drawings line up.
     static constexpr int left_px = 104;
     static constexpr int right_px = 16;

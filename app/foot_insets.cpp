@@ -14,33 +14,38 @@ constexpr QSize inset_size{172, 126};
 constexpr int gap_px = 10;
 constexpr double span_of_stature = 0.20;
 
+FootPoint point_of(const ReviewWindow& window) {
+    return window.point.starts_with("heel") ? FootPoint::heel : FootPoint::ball;
+}
+
+Vec3 place_of(const Sole& sole, FootPoint point, const Pose& pose) {
+    const size_t ankle = size_t(sole.ankle);
+    const size_t toe = size_t(sole.toe < 0 ? sole.ankle : sole.toe);
+    return sole.point(point, pose.R[ankle], pose.p[ankle], pose.R[toe], pose.p[toe]);
+}
+
 /// Where the point that a window holds was set down: the mean of its places on this body within the window.
-Vec3 held_place(const Workspace& workspace, const ReviewWindow& window, int joint, bool of_target) {
+Vec3 held_place(const Workspace& workspace, const ReviewWindow& window, const Sole& sole, bool of_target) {
     Vec3 sum = Vec3::Zero();
     int count = 0;
     const int step = std::max(1, (window.last - window.first) / 4);
-    for (int f = window.first; f < window.last; f += step) {
+    for (int f = window.first + step / 2; f < window.last; f += step) {
         Pose source, target;
         workspace.poses_at(f, source, target);
         const Pose& pose = of_target ? target : source;
-        if (size_t(joint) >= pose.p.size()) continue;
-        sum += pose.p[size_t(joint)];
+        if (size_t(sole.ankle) >= pose.p.size()) continue;
+        sum += place_of(sole, point_of(window), pose);
         ++count;
     }
     return count ? Vec3(sum / count) : sum;
 }
 
-struct FootJoints {
-    int ankle = -1;
-    int ball = -1;  ///< the toe, where there is one
-};
-
-/// The window of one of a foot's points around a frame; toes before ankles, since they stand longer.
+/// The window of one of a foot's points around a frame; balls before heels, since they stand longer.
 const ReviewWindow* window_at(const Review& review, const std::string& side, int frame) {
     const ReviewWindow* found = nullptr;
     for (const ReviewWindow& window : review.windows)
-        if (window.role.ends_with(side) && frame >= window.first && frame < window.last &&
-            (!found || window.role.starts_with("toe")))
+        if (window.point.ends_with(side) && frame >= window.first && frame < window.last &&
+            (!found || window.point.starts_with("ball")))
             found = &window;
     return found;
 }
@@ -64,10 +69,16 @@ std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, i
     std::vector<FootInset> insets;
     for (const bool is_left : {false, true}) {
         const std::string side = is_left ? ".left" : ".right";
-        FootJoints foot{c.roles.joint("foot" + side), c.roles.joint("toe" + side)};
+        const Plan* plan = workspace.plan();
+        Sole sole;
+        if (plan && plan->feet[is_left ? 0 : 1].reach >= 0)
+            sole = of_target ? plan->feet[is_left ? 0 : 1].sole : plan->feet[is_left ? 0 : 1].S_sole;
+        const bool has_sole = sole.ankle >= 0;
+        int ankle_joint = c.roles.joint("foot" + side);
         // On four legs the ankle is a hock: the paw is what stands.
-        if (c.roles.is_four_legged() && foot.ball >= 0) foot.ankle = foot.ball;
-        if (foot.ankle < 0) continue;
+        if (c.roles.is_four_legged() && c.roles.joint("toe" + side) >= 0)
+            ankle_joint = c.roles.joint("toe" + side);
+        if (ankle_joint < 0) continue;
         FootInset inset;
         inset.is_left = is_left;
         // The camera follows smoothly: over a tenth of a second it moves from a foot in the air to one that
@@ -79,27 +90,29 @@ std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, i
             Pose source, target;
             workspace.poses_at(f, source, target);
             const Pose& pose = of_target ? target : source;
-            if (size_t(foot.ankle) >= pose.p.size()) continue;
-            const Vec3& ankle = pose.p[size_t(foot.ankle)];
+            if (size_t(ankle_joint) >= pose.p.size()) continue;
+            const Vec3& ankle = pose.p[size_t(ankle_joint)];
             Vec3 toward =
-                pose.R[size_t(foot.ankle)] * c.rest.R_WJ0[size_t(foot.ankle)].conjugate() * Vec3::UnitZ();
+                pose.R[size_t(ankle_joint)] * c.rest.R_WJ0[size_t(ankle_joint)].conjugate() * Vec3::UnitZ();
             toward.y() = 0;
             ahead += toward;
-            const ReviewWindow* window = review ? window_at(*review, side, f) : nullptr;
-            const int joint = window ? c.roles.joint(window->role) : -1;
+            const ReviewWindow* window = review && has_sole ? window_at(*review, side, f) : nullptr;
             Vec3 at = ankle + 0.05 * stature_m * toward;
-            if (joint >= 0) {
-                at = held_place(workspace, *window, joint, of_target);
-                if (joint == foot.ankle) at += 0.05 * stature_m * toward;
+            if (window) {
+                at = held_place(workspace, *window, sole, of_target);
+                if (point_of(*window) == FootPoint::heel) at += 0.08 * stature_m * toward;
                 at.y() = ankle.y();
             }
             focus += at;
             ++count;
             if (f != frame) continue;
-            inset.point_m = moved + (joint >= 0 ? pose.p[size_t(joint)] : ankle);
-            const int measured = joint >= 0 ? joint : foot.ankle;
-            inset.above_cm = 100.0 * (pose.p[size_t(measured)].y() - c.rest.p_WJ0[size_t(measured)].y());
-            if (joint >= 0) inset.held_m = moved + held_place(workspace, *window, joint, of_target);
+            const FootPoint point = window ? point_of(*window) : FootPoint::ball;
+            const Vec3 place = has_sole ? place_of(sole, point, pose) : ankle;
+            inset.point_m = moved + place;
+            const double rest = has_sole ? 0.0 : c.rest.p_WJ0[size_t(ankle_joint)].y();
+            const double floor = window ? (of_target ? plan->k : 1.0) * window->level_m : 0.0;
+            inset.above_cm = 100.0 * (place.y() - rest - floor);
+            if (window) inset.held_m = moved + held_place(workspace, *window, sole, of_target);
         }
         if (count == 0 || ahead.norm() < 1e-6) continue;
         focus = focus / count + moved;

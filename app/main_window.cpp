@@ -20,6 +20,7 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include "app/contact_lanes.hpp"
 #include "app/error_strip.hpp"
 #include "app/finder.hpp"
 #include "app/intake_panel.hpp"
@@ -412,7 +413,9 @@ QWidget* MainWindow::make_sheet() {
     measure_->setToolTip(tr("Which measure the strip shows"));
     measure_->setFocusPolicy(Qt::TabFocus);
     for (const ReviewMeasure m :
-         {ReviewMeasure::slide, ReviewMeasure::tip, ReviewMeasure::source_slide, ReviewMeasure::direction})
+         {ReviewMeasure::slide, ReviewMeasure::height, ReviewMeasure::below, ReviewMeasure::tip,
+          ReviewMeasure::direction, ReviewMeasure::bend, ReviewMeasure::wring, ReviewMeasure::turn_change,
+          ReviewMeasure::source_slide})
         measure_->addItem(QString("%1, %2").arg(measure_name(m), measure_unit(m)), int(m));
     connect(measure_, &QComboBox::currentIndexChanged, this,
             [this] { strip_->set_measure(ReviewMeasure(measure_->currentData().toInt())); });
@@ -430,6 +433,9 @@ QWidget* MainWindow::make_sheet() {
     head->addStretch();
     rows->addLayout(head);
     rows->addWidget(strip_, 1);
+    lanes_ = new ContactLanes(workspace_, playback_, undo_, sheet);
+    connect(lanes_, &ContactLanes::explained, this, [this](const QString& line) { notice_->say(line); });
+    rows->addWidget(lanes_);
     return sheet;
 }
 
@@ -448,7 +454,7 @@ QWidget* MainWindow::make_stage_side() {
     sheets_->addWidget(intake_sheet_);
     rest_sheet_ = new RestSheet(side);
     sheets_->addWidget(rest_sheet_);
-    sheets_->setFixedHeight(196);
+    sheets_->setFixedHeight(208);
     rows->addWidget(sheets_);
     rows->addWidget(notice_);
     return side;

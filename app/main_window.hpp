@@ -15,6 +15,7 @@ class QToolButton;
 
 namespace nb {
 
+class ContactLanes;
 class ErrorStrip;
 class IntakePanel;
 class IntakeSheet;
@@ -44,6 +45,7 @@ class MainWindow : public QMainWindow {
     SentenceBar& sentence() { return *sentence_; }
     StationLine& stations() { return *stations_; }
     ErrorStrip& strip() { return *strip_; }
+    ContactLanes& lanes() { return *lanes_; }
     NoticeBar& notice() { return *notice_; }
     TransferPanel& panel() { return *panel_; }
     Transport& transport() { return *transport_; }
@@ -76,6 +78,7 @@ class MainWindow : public QMainWindow {
     StationLine* stations_;
     StageView* stage_;
     ErrorStrip* strip_;
+    ContactLanes* lanes_;
     TransferPanel* panel_;
     Transport* transport_;
     NoticeBar* notice_;

@@ -54,16 +54,23 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     figures->addWidget(dim(tr("95 % of frames within"), this), 0, 0);
     figures->addWidget(dim(tr("take"), this), 0, 1, Qt::AlignRight);
     figures->addWidget(dim(tr("here"), this), 0, 2, Qt::AlignRight);
-    const std::array<std::tuple<QString, QString, ReviewMeasure>, 3> rows{
+    const std::array<std::tuple<QString, QString, ReviewMeasure>, 6> rows{
         {{tr("foot slide, cm/s"),
           tr("Horizontal speed of a resting foot, for a body of 175 cm; beside it the capture's own"),
           ReviewMeasure::slide},
+         {tr("held point off its support, cm"),
+          tr("Height of a resting heel or ball over the floor it rests on"), ReviewMeasure::height},
+         {tr("below the floor, cm"), tr("Deepest heel, ball or toe tip; the largest of all frames"),
+          ReviewMeasure::below},
          {tr("tip beside its limb, cm"),
           tr("Hand or ankle beside where the source's is, in the limb's own scale; worst limb"),
           ReviewMeasure::tip},
          {tr("direction of bones, °"), tr("Angle between the same bone of source and target; worst bone"),
-          ReviewMeasure::direction}}};
-    for (int i = 0; i < 3; ++i) {
+          ReviewMeasure::direction},
+         {tr("pops"),
+          tr("Changes of a bone's turning from one frame to the next that the source does not make"),
+          ReviewMeasure::turn_change}}};
+    for (int i = 0; i < int(rows.size()); ++i) {
         const auto& [name, tip, measure] = rows[size_t(i)];
         auto* go = new QPushButton(name, this);
         go->setObjectName("bare");
@@ -86,17 +93,20 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     column->addWidget(heading(tr("What carries it"), this));
     auto* passes = new QGridLayout;
     passes->setVerticalSpacing(3);
-    const std::array<std::pair<QString, QString>, 4> names{
+    const std::array<std::pair<QString, QString>, 5> names{
         {{tr("root"),
           tr("Carries the hips through the world, scaled by the legs; a standing foot stays on the floor")},
          {tr("angles"), tr("Every bone turns as the source's has turned since its rest")},
          {tr("reach"), tr("Limbs carried by their tip reach where the source's do, in their own scale")},
+         {tr("contacts"),
+          tr("What rests in the take stays where it is; the hips give way so that the feet reach. The lanes "
+             "under the strip show when")},
          {tr("twist"),
           tr("Roll is spread along the limbs by their twist bones, so that skin does not wring")}}};
     auto* moves = dim(tr("moves this frame by"), this);
     moves->setWordWrap(false);
     passes->addWidget(moves, 0, 0, 1, 2, Qt::AlignRight);
-    for (int i = 0; i < 4; ++i) {
+    for (int i = 0; i < 5; ++i) {
         auto*& box = passes_[size_t(i)] = new QCheckBox(names[size_t(i)].first, this);
         box->setToolTip(names[size_t(i)].second + tr("\nLeave it out to see what it does"));
         passes->addWidget(box, i + 1, 0);
@@ -108,6 +118,7 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
                        (i == 0   ? s.passes.root
                         : i == 1 ? s.passes.angles
                         : i == 2 ? s.passes.reach
+                        : i == 3 ? s.passes.contacts
                                  : s.passes.twist) = on;
                    });
         });
@@ -212,8 +223,10 @@ void TransferPanel::refresh_settings() {
     passes_[0]->setChecked(s.passes.root);
     passes_[1]->setChecked(s.passes.angles);
     passes_[2]->setChecked(s.passes.reach);
-    passes_[3]->setChecked(s.passes.twist);
-    passes_[3]->setEnabled(workspace_.twist_count() > 0);
+    passes_[3]->setChecked(s.passes.contacts);
+    passes_[3]->setEnabled(s.passes.reach);
+    passes_[4]->setChecked(s.passes.twist);
+    passes_[4]->setEnabled(workspace_.twist_count() > 0);
     for (size_t i = 0; i < 4; ++i) {
         const QSignalBlocker blocker(carry_[i]);
         carry_[i]->setCurrentIndex(carry_[i]->findData(int(s.carry.at(limbs[i]))));
@@ -244,9 +257,11 @@ void TransferPanel::refresh_settings() {
 void TransferPanel::refresh_distances() {
     if (!isVisible()) return;
     const PassEffects effects = workspace_.pass_effects(playback_.frame());
-    const std::array<double, 3> distances{effects.root_cm, effects.angles_cm, effects.reach_cm};
-    for (size_t i = 0; i < 3; ++i) distances_[i]->setText(tr("%1 cm").arg(distances[i], 0, 'f', 1));
-    distances_[3]->setText(workspace_.twist_count() > 0 ? tr("%1°").arg(effects.twist_deg, 0, 'f', 1)
+    const std::array<double, 4> distances{effects.root_cm, effects.angles_cm, effects.reach_cm,
+                                          effects.contacts_cm};
+    for (size_t i = 0; i < distances.size(); ++i)
+        distances_[i]->setText(tr("%1 cm").arg(distances[i], 0, 'f', 1));
+    distances_[4]->setText(workspace_.twist_count() > 0 ? tr("%1°").arg(effects.twist_deg, 0, 'f', 1)
                                                         : tr("no twist bones"));
 }
 
@@ -258,8 +273,11 @@ void TransferPanel::refresh_review() {
     if (!review) return;
     target_figures_[0]->setText(QString::number(review->target_slide_cm_s.p95, 'f', 1));
     source_figures_[0]->setText(QString::number(review->source_slide_cm_s.p95, 'f', 1));
-    target_figures_[1]->setText(QString::number(review->worst_tip_p95_cm(), 'f', 1));
-    target_figures_[2]->setText(QString::number(review->worst_direction_p95_deg(), 'f', 1));
+    target_figures_[1]->setText(QString::number(0.1 * review->height_mm.p95, 'f', 2));
+    target_figures_[2]->setText(QString::number(0.1 * review->below_mm.max, 'f', 2));
+    target_figures_[3]->setText(QString::number(review->worst_tip_p95_cm(), 'f', 1));
+    target_figures_[4]->setText(QString::number(review->worst_direction_p95_deg(), 'f', 1));
+    target_figures_[5]->setText(QString::number(review->pop_count()));
 }
 
 }  // namespace nb

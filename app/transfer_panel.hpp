@@ -31,9 +31,9 @@ class TransferPanel : public QWidget {
     Playback& playback_;
     QTimer unread_;
     QUndoStack& undo_;
-    std::array<QLabel*, 3> target_figures_{}, source_figures_{};
-    std::array<QCheckBox*, 4> passes_{};
-    std::array<QLabel*, 4> distances_{};
+    std::array<QLabel*, 6> target_figures_{}, source_figures_{};
+    std::array<QCheckBox*, 5> passes_{};
+    std::array<QLabel*, 5> distances_{};
     std::array<QComboBox*, 4> carry_{};
     QCheckBox* by_legs_;
     QDoubleSpinBox* scale_;

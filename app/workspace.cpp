@@ -9,6 +9,7 @@
 #include <type_traits>
 
 #include "core/io/bvh.hpp"
+#include "core/io/contact_documents.hpp"
 #include "core/io/export.hpp"
 #include "core/io/file_error.hpp"
 #include "core/rest/edit.hpp"
@@ -531,6 +532,12 @@ const Choice* Workspace::choice_in_use(bool of_target) const {
     return index >= 0 && index < int(list.size()) ? &list[size_t(index)] : nullptr;
 }
 
+namespace {
+Contacts contacts_of(const LoadedPtr& loaded) {
+    return loaded->file.take ? loaded->file.take->contacts : Contacts();
+}
+}  // namespace
+
 /// Keeps a change of a body: in memory, and beside the documents for a crash.
 void Workspace::remember_change(bool of_target, const LoadedPtr& loaded) {
     const Choice* choice = choice_in_use(of_target);
@@ -543,6 +550,7 @@ void Workspace::remember_change(bool of_target, const LoadedPtr& loaded) {
                                                           old.roles,
                                                           old.rig.options,
                                                           {old.rest, old.other_rests, old.solved},
+                                                          contacts_of(before),
                                                           of_target,
                                                           *choice})
                              .first->second;
@@ -552,14 +560,14 @@ void Workspace::remember_change(bool of_target, const LoadedPtr& loaded) {
     options.is_by_hand = saved.is_by_hand = false;
     const QString recovery = recovery_path(key);
     const Character& c = loaded->file.character;
-    if (c.roles == change.saved_roles && options == saved &&
+    if (c.roles == change.saved_roles && options == saved && contacts_of(loaded) == change.saved_contacts &&
         RestState{c.rest, c.other_rests, c.solved}.is_same(change.saved_rest)) {
         file_changes_.erase(key);
         QFile::remove(recovery);
     } else {
         QDir().mkpath(QFileInfo(recovery).path());
         try {
-            write_file(recovery.toStdString(), format_document(change_document(loaded->file.character)));
+            write_file(recovery.toStdString(), format_document(change_document(loaded->file)));
         } catch (const FileError&) {  // The change itself still holds.
         }
     }
@@ -600,6 +608,29 @@ void Workspace::set_rest(bool of_target, const QString& path, const RestState& s
     is_result_current_ = false;
     compile();
     emit rest_changed();
+    emit settings_changed();
+    solve();
+}
+
+const Contacts& Workspace::contacts() const {
+    static const Contacts none;
+    if (!source_ || !source_->file.take) return none;
+    if (source_->file.take->contacts.is_by_hand || !result_) return source_->file.take->contacts;
+    return result_->contacts;
+}
+
+void Workspace::set_contacts(const QString& path, const Contacts& contacts) {
+    const LoadedPtr before = source_;
+    if (!before || !before->file.take || QString::fromStdString(before->file.character.rig.path) != path)
+        return;
+    auto loaded = std::make_shared<Loaded>(*before);
+    if (!loaded->drawn) loaded->drawn = rig_of(before, before->file.character);
+    loaded->file.take->contacts = contacts;
+    tidy_contacts(loaded->file.take->contacts, loaded->file.take->frames);
+    loaded->notes.clear();
+    remember_change(false, loaded);
+    source_ = loaded;
+    is_result_current_ = false;
     emit settings_changed();
     solve();
 }
@@ -670,12 +701,15 @@ void Workspace::bring_back_changes(bool of_target) {
         const bool has_rest = read_rest_change(document, path, c, state.rest, state.others) &&
                               !state.is_same(rest_state(of_target));
         const bool has_roles = !(roles == c.roles);
+        const Contacts contacts = read_contacts(document, path, loaded->file);
+        const bool has_contacts = !of_target && contacts.is_by_hand && !(contacts == contacts_of(loaded));
         const bool has_options = !(options == c.rig.options);
         const QString rig_path = QString::fromStdString(c.rig.path);
         if (has_roles) set_roles(of_target, rig_path, roles);
         if (has_rest) set_rest(of_target, rig_path, state);
         if (has_options) set_intake(of_target, rig_path, options);
-        if (has_roles || has_options || has_rest)
+        if (has_contacts && !has_options) set_contacts(rig_path, contacts);
+        if (has_roles || has_options || has_rest || has_contacts)
             emit said(tr("Changes that were not saved last time are back; Ctrl+S keeps them."));
         else
             QFile::remove(recovery);
@@ -896,9 +930,8 @@ void Workspace::solve() {
             run(
                 tr("Measuring"), cancelled,
                 [source = source_, target = target_, result = result_](const Progress&) {
-                    return std::make_shared<const Review>(review_transfer(
-                        source->file.character, result->source, target->file.character, result->target,
-                        source->file.take->frame_time_s, source->file.take->first_motion_frame));
+                    return std::make_shared<const Review>(
+                        review_result(source->file.character, target->file.character, *result));
                 },
                 [this](std::shared_ptr<const Review> review) {
                     review_ = std::move(review);
@@ -923,12 +956,25 @@ void Workspace::poses_at(int frame, Pose& source, Pose& target) const {
     }
     target.R.resize(plan_->T_parents.size());
     target.p.resize(plan_->T_parents.size());
-    solve_pose(*plan_, source, target);
+    // What was held before a change is held until the whole take is solved again.
+    const FrameCorrection held = held_at(frame);
+    solve_pose(*plan_, source, target, has_corrections() ? &held : nullptr);
+}
+
+bool Workspace::has_corrections() const {
+    return result_ && !result_->corrections.is_empty() && motion_ &&
+           int(result_->corrections.hips_m.size()) == motion_->frames &&
+           result_->target.joints == int(plan_->T_parents.size());
+}
+
+FrameCorrection Workspace::held_at(int frame) const {
+    return has_corrections() ? result_->corrections.at(frame) : FrameCorrection();
 }
 
 PassEffects Workspace::pass_effects(int frame) const {
     if (!plan_ || !motion_ || frame < 0 || frame >= motion_->frames) return {};
-    return nb::pass_effects(*plan_, pose_of(*motion_, frame));
+    const FrameCorrection held = held_at(frame);
+    return nb::pass_effects(*plan_, pose_of(*motion_, frame), has_corrections() ? &held : nullptr);
 }
 
 void Workspace::export_result(const QString& path) {

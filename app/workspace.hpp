@@ -15,7 +15,7 @@
 #include "core/library/keep.hpp"
 #include "core/library/library.hpp"
 #include "core/library/sort.hpp"
-#include "core/review/review.hpp"
+#include "core/review/result.hpp"
 #include "core/transfer/engine.hpp"
 #include "draw/figure.hpp"
 #include "draw/scene.hpp"
@@ -92,6 +92,7 @@ class Workspace : public QObject {
     LoadedPtr target() const { return target_; }
     std::shared_ptr<const TransferResult> result() const { return result_; }
     std::shared_ptr<const Review> review() const { return review_; }
+    const Plan* plan() const { return plan_ ? &*plan_ : nullptr; }
     bool is_busy() const { return jobs_ > 0; }
 
     /// The pairing in use. Changes are solved at once; the shown frame first.
@@ -133,6 +134,10 @@ class Workspace : public QObject {
     double place_scale() const { return plan_ ? plan_->k : 1.0; }
     /// What each pass does to the body at a frame.
     PassEffects pass_effects(int frame) const;
+    /// Contacts of the take in force: edited by hand, else as found.
+    const Contacts& contacts() const;
+    /// Contacts by hand (`is_by_hand`), or to be found anew, for the take of that file.
+    void set_contacts(const QString& path, const Contacts& contacts);
     /// Twist bones of the target that the pass twist turns.
     int twist_count() const { return plan_ ? int(plan_->twists.size()) : 0; }
 
@@ -181,6 +186,7 @@ class Workspace : public QObject {
         RoleMap saved_roles;
         LoadOptions saved_options;
         RestState saved_rest;
+        Contacts saved_contacts;
         bool is_target = true;
         Choice choice;
     };
@@ -205,6 +211,8 @@ class Workspace : public QObject {
     bool change_library(Change change);
     void take_up(LoadedPtr loaded, bool as_target);
     PairingState& state();
+    bool has_corrections() const;
+    FrameCorrection held_at(int frame) const;
     void find_pairing_state();
     QString recovery_path(const PairingState& state) const;
     static QString change_key(const Choice& choice, bool as_target);

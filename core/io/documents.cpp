@@ -8,6 +8,7 @@
 #include <filesystem>
 #include <stdexcept>
 
+#include "core/io/contact_documents.hpp"
 #include "core/io/file_error.hpp"
 #include "core/rest/edit.hpp"
 #include "core/rest/solve.hpp"
@@ -393,7 +394,8 @@ void read_intake(const Json& document, const std::string& path, LoadOptions& opt
     });
 }
 
-Json change_document(const Character& character) {
+Json change_document(const LoadedFile& file) {
+    const Character& character = file.character;
     const Rig& rig = character.rig;
     Json document = header("unsaved", character.id);
     Json& conventions = document["conventions"] = Json::object();
@@ -414,6 +416,7 @@ Json change_document(const Character& character) {
         for (const RestAlignment& other : character.other_rests)
             document["other_rests"].push_back(rest_document(character.roles, other));
     }
+    write_contacts(document, file);
     return document;
 }
 
@@ -477,6 +480,7 @@ Json changed_take_document(const LoadedFile& file, const std::string& path) {
         take.other.erase("intake");
     else
         take.other["intake"] = intake;
+    write_contacts(take.other, file);
     return take_document(take);
 }
 

@@ -44,7 +44,7 @@ Json intake_document(const LoadOptions& options);
 void read_intake(const Json& document, const std::string& path, LoadOptions& options);
 
 /// What is not saved yet of a file's reading and roles ("nimble-bone/unsaved"), and its reading back.
-Json change_document(const Character& character);
+Json change_document(const LoadedFile& file);
 void read_change(const Json& document, const std::string& path, LoadOptions& options);
 /// The rest alignments of such a document; false when it holds none for that skeleton.
 bool read_rest_change(const Json& document, const std::string& path, const Character& character,

@@ -53,9 +53,9 @@ struct FrameCorrection {
     std::array<Leg, 2> legs;
 };
 
-/// The point u of the way from turn a to turn b. Up to 100 degrees apart on the shortest geodesic; beyond, where
-/// no joint bends, the way is led back to a at 180 degrees, so that nothing jumps where the shorter way round
-/// changes sides.
+/// The point u of the way from turn a to turn b. Up to 100 degrees apart on the shortest geodesic; beyond,
+/// where no joint bends, the way is led back to a at 180 degrees, so that nothing jumps where the shorter way
+/// round changes sides.
 Quat blend_turns(const Quat& a, const Quat& b, double u);
 
 void pass_angles(const Plan& plan, const SourceFrame& source, TargetFrame& target);

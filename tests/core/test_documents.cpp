@@ -136,7 +136,7 @@ class DocumentsTest : public QObject {
         repaired.character.roles.is_settled = true;
         write("c3.json", character_document(repaired.character));
         write("t2.json", changed_take_document(repaired, in_folder("none.take.json")));
-        write("u.json", change_document(repaired.character));
+        write("u.json", change_document(repaired));
         LoadOptions read_back;
         read_change(read_document(in_folder("u.json"), "unsaved"), "u", read_back);
         QVERIFY(read_back == options);
