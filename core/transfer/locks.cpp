@@ -386,9 +386,10 @@ class FootHolder {
 /// What is held stands still while the source's own tremble goes on in the body: straight legs would turn it
 /// into pops. The hips take up what of the feet's shifts is fast, so that hip and held foot stay to each
 /// other as they are in the source. Of all shifts x and turns w of the hips the one that turns least,
-///   sum_i hold_i (s_i - f_i)^T (1 + u u^T / (bent_i + 0.03)) (s_i - f_i) + |w|^2,   s_i = x + w x a_i
-/// with a_i from the hip centre to the leg's start, u along the leg, f_i the fast part of its shift: a leg
-/// turns the more by a missing length the straighter it is. A free foot goes with the hips.
+///   sum_i hold_i (s_i - f_i)^T (1 + u u^T / (bent_i + 0.03)) (s_i - f_i) + L^2 |w|^2,   s_i = x + w x a_i
+/// with L the length of a leg, a_i from the hip centre to the leg's start, u along the leg, f_i the fast part
+/// of its shift: a leg turns the more by a missing length the straighter it is. A free foot goes with the
+/// hips.
 void give_to_tremble(const std::array<std::optional<FootHolder>, 2>& feet, Corrections& corrections,
                      int frames, double frame_time_s) {
     const int reach = std::max(1, int(std::lround(tremble_s / frame_time_s)));
@@ -404,8 +405,8 @@ void give_to_tremble(const std::array<std::optional<FootHolder>, 2>& feet, Corre
         const size_t f = size_t(frame);
         Eigen::Matrix<double, 6, 6> A = Eigen::Matrix<double, 6, 6>::Zero();
         Eigen::Matrix<double, 6, 1> b = Eigen::Matrix<double, 6, 1>::Zero();
-        A.bottomRightCorner<3, 3>().setIdentity();
         double most = 0.0;
+        double leg_m = 1.0;
         for (size_t side = 0; side < 2; ++side) {
             const LegCorrections& leg = corrections.legs[side];
             if (!feet[side] || leg.hold[f] <= 0.0) continue;
@@ -422,8 +423,10 @@ void give_to_tremble(const std::array<std::optional<FootHolder>, 2>& feet, Corre
             A += J.transpose() * W * J;
             b += J.transpose() * W * fast[side][f];
             most = std::max(most, leg.hold[f]);
+            leg_m = feet[side]->full_length_m();
         }
         if (most <= 0.0) continue;
+        A.bottomRightCorner<3, 3>() += leg_m * leg_m * Mat3::Identity();
         const Eigen::Matrix<double, 6, 1> solution = most * A.ldlt().solve(b);
         corrections.hips_m[f] = solution.head<3>();
         corrections.hips_turn[f] = solution.tail<3>();

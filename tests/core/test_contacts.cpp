@@ -45,7 +45,8 @@ std::vector<char> labelled(const std::string& take, const std::string& point, in
     for (const auto& label : nlohmann::json::parse(file)) {
         const std::string what = label.at("point");
         if (label.at("limb") != side || (what != part && what != "sole")) continue;
-        for (int f = label.at("first"); f < std::min(frames, int(label.at("last"))); ++f) result[size_t(f)] = 1;
+        for (int f = label.at("first"); f < std::min(frames, int(label.at("last"))); ++f)
+            result[size_t(f)] = 1;
     }
     return result;
 }
@@ -99,13 +100,14 @@ class ContactsTest : public QObject {
 
   private slots:
     void found_where_the_simulator_says() {
-        // Precision and recall over all frames of both feet, heel and ball; the labels are the simulator's own.
+        // Precision and recall over all frames of both feet, heel and ball; the labels are the simulator's
+        // own.
         int both = 0, found = 0, labelled_frames = 0;
         for (const std::string& name : walks) {
             const LoadedFile take = take_of(name);
             const auto motion = forward_kinematics(take.character.rig.skeleton, *take.take);
-            const Contacts contacts = find_contacts(take.character, motion, take.take->frame_time_s,
-                                                    take.take->first_motion_frame);
+            const Contacts contacts =
+                find_contacts(take.character, motion, take.take->frame_time_s, take.take->first_motion_frame);
             if (!std::ifstream(demo("takes/" + name + ".labels.json")).good()) continue;
             int any = 0;
             for (const auto* point : {"heel.left", "ball.left", "heel.right", "ball.right"}) {
@@ -176,18 +178,17 @@ class ContactsTest : public QObject {
             for (const Bar& bar : bars_of(review, result.contacts)) {
                 // Known misses, said in docs/review.md: the smallest body on the captures, and toes that flip
                 // by half a turn in 01_03.
-                const bool is_known = (is_capture && name == "lamp-child" &&
-                                       ((bar.name == "jitter" && bar.value < 1.4) ||
-                                        (bar.name == "pops" && bar.value <= 4))) ||
-                                      (take == "01_03" && bar.name == "below_floor_max_mm" && bar.value < 6.5) ||
-                                      (take == "quay-walk" && name == "lamp-child" &&
-                                       bar.name == "slide_edge_p95_cm_s" && bar.value < 1.45 * bar.bar);
-                QVERIFY2(bar.is_met() || is_known,
-                         qPrintable(QString("%1 onto %2: %3 is %4, bar %5")
-                                        .arg(take, QString::fromStdString(name),
-                                             QString::fromStdString(bar.name))
-                                        .arg(bar.value)
-                                        .arg(bar.bar)));
+                const bool is_known =
+                    (is_capture && name == "lamp-child" &&
+                     ((bar.name == "jitter" && bar.value < 1.4) || (bar.name == "pops" && bar.value <= 4))) ||
+                    (take == "01_03" && bar.name == "below_floor_max_mm" && bar.value < 6.5) ||
+                    (take == "quay-walk" && name == "lamp-child" && bar.name == "slide_edge_p95_cm_s" &&
+                     bar.value < 1.45 * bar.bar);
+                QVERIFY2(bar.is_met() || is_known, qPrintable(QString("%1 onto %2: %3 is %4, bar %5")
+                                                                  .arg(take, QString::fromStdString(name),
+                                                                       QString::fromStdString(bar.name))
+                                                                  .arg(bar.value)
+                                                                  .arg(bar.bar)));
             }
         }
     }
@@ -236,8 +237,8 @@ class ContactsTest : public QObject {
         Contacts contacts = carry(source, target).contacts;
         contacts.is_by_hand = true;
         const auto& list = contacts.list;
-        const auto first = std::find_if(list.begin(), list.end(),
-                                        [](const Contact& c) { return c.point == "ball.left"; });
+        const auto first =
+            std::find_if(list.begin(), list.end(), [](const Contact& c) { return c.point == "ball.left"; });
         const int from = first->last + 6;
         Contact drawn;
         drawn.point = "ball.left";
@@ -278,9 +279,9 @@ class ContactsTest : public QObject {
         const Take half = resample(*back.take, back.take->nominal_fps() / 2.0);
         QCOMPARE(half.contacts.list.back().first, 20);
         // Broken lists are one line that says which contact.
-        for (const auto& [from, to] : {std::pair{"\"pivot\"", "\"glued\""}, std::pair{"\"ball.left\"", "\"nose\""},
-                                       std::pair{"\"first\": 10", "\"first\": 90"},
-                                       std::pair{"\"last\": 60", "\"last\": \"end\""}}) {
+        for (const auto& [from, to] :
+             {std::pair{"\"pivot\"", "\"glued\""}, std::pair{"\"ball.left\"", "\"nose\""},
+              std::pair{"\"first\": 10", "\"first\": 90"}, std::pair{"\"last\": 60", "\"last\": \"end\""}}) {
             QFile file(QString::fromStdString(path));
             QVERIFY(file.open(QFile::ReadOnly));
             QByteArray text = file.readAll();
@@ -321,17 +322,20 @@ class ContactsTest : public QObject {
         for (int f = 8; f < 32; ++f)
             for (const double side : {-0.1, 0.1})
                 if (f < 22 || side > 0)
-                    reaches.push_back({f, Vec3(side + 0.02 * any(random), -0.9 + 0.03 * any(random), 0.2 * any(random)),
-                                       0.88});
+                    reaches.push_back(
+                        {f, Vec3(side + 0.02 * any(random), -0.9 + 0.03 * any(random), 0.2 * any(random)),
+                         0.88});
         const auto mine = give_way(frames, dt, reaches, how);
         std::vector<std::array<double, 3>> x(frames, {0.0, 0.0, 0.0});
         ceres::Problem problem;
         const double smooth = std::pow(how.tau_s / dt, 2);  // its square weighs the square
         for (int f = 0; f < frames; ++f) {
-            problem.AddResidualBlock(new ceres::AutoDiffCostFunction<Size, 3, 3>(new Size), nullptr, x[size_t(f)].data());
+            problem.AddResidualBlock(new ceres::AutoDiffCostFunction<Size, 3, 3>(new Size), nullptr,
+                                     x[size_t(f)].data());
             if (f > 0 && f + 1 < frames)
-                problem.AddResidualBlock(new ceres::AutoDiffCostFunction<Bend, 3, 3, 3, 3>(new Bend{smooth}), nullptr,
-                                         x[size_t(f - 1)].data(), x[size_t(f)].data(), x[size_t(f + 1)].data());
+                problem.AddResidualBlock(new ceres::AutoDiffCostFunction<Bend, 3, 3, 3, 3>(new Bend{smooth}),
+                                         nullptr, x[size_t(f - 1)].data(), x[size_t(f)].data(),
+                                         x[size_t(f + 1)].data());
         }
         for (const HeldReach& reach : reaches)
             problem.AddResidualBlock(new ceres::AutoDiffCostFunction<Beyond, 1, 3>(
@@ -349,8 +353,9 @@ class ContactsTest : public QObject {
         for (int f = 0; f < frames; ++f) {
             const Vec3 theirs(x[size_t(f)][0], x[size_t(f)][1], x[size_t(f)][2]);
             largest = std::max(largest, theirs.norm());
-            QVERIFY2((mine[size_t(f)] - theirs).norm() < 2e-5,
-                     qPrintable(QString("frame %1: %2 m apart").arg(f).arg((mine[size_t(f)] - theirs).norm())));
+            QVERIFY2(
+                (mine[size_t(f)] - theirs).norm() < 2e-5,
+                qPrintable(QString("frame %1: %2 m apart").arg(f).arg((mine[size_t(f)] - theirs).norm())));
         }
         QVERIFY(largest > 0.01);
     }
@@ -360,17 +365,20 @@ class ContactsTest : public QObject {
         constexpr int n = 30, half = 4;
         Eigen::MatrixXd L = Eigen::MatrixXd::Zero(n, n);
         for (int i = 0; i < n; ++i)
-            for (int j = std::max(0, i - half); j <= i; ++j) L(i, j) = i == j ? 2.0 + any(random) : any(random);
+            for (int j = std::max(0, i - half); j <= i; ++j)
+                L(i, j) = i == j ? 2.0 + any(random) : any(random);
         const Eigen::MatrixXd A = L * L.transpose();
         Eigen::VectorXd b(n);
         for (int i = 0; i < n; ++i) b[i] = any(random);
         std::vector<double> band(size_t(n * (half + 1)), 0.0);
         std::vector<double> x(b.data(), b.data() + n);
         for (int i = 0; i < n; ++i)
-            for (int j = std::max(0, i - half); j <= i; ++j) band[size_t(i * (half + 1) + j - i + half)] = A(i, j);
+            for (int j = std::max(0, i - half); j <= i; ++j)
+                band[size_t(i * (half + 1) + j - i + half)] = A(i, j);
         solve_banded(band, half, x);
         const Eigen::VectorXd theirs = A.ldlt().solve(b);
-        for (int i = 0; i < n; ++i) QVERIFY(std::abs(x[size_t(i)] - theirs[i]) < 1e-9 * (1.0 + std::abs(theirs[i])));
+        for (int i = 0; i < n; ++i)
+            QVERIFY(std::abs(x[size_t(i)] - theirs[i]) < 1e-9 * (1.0 + std::abs(theirs[i])));
     }
     void gaps_are_filled_without_a_kink() {
         // Given frames of a line: what lies between is the same line (a cubic through both ends and slopes).
@@ -383,7 +391,8 @@ class ContactsTest : public QObject {
             }
         auto filled = values;
         fill_between(filled, given, 15, 1.0);
-        for (int f = 20; f < 40; ++f) QVERIFY((filled[size_t(f)] - Vec3(0.1 * f, -0.05 * f, 0)).norm() < 1e-12);
+        for (int f = 20; f < 40; ++f)
+            QVERIFY((filled[size_t(f)] - Vec3(0.1 * f, -0.05 * f, 0)).norm() < 1e-12);
         // A long gap goes to zero and comes back; steps stay small.
         fill_between(values, given, 5, 1.0);
         QVERIFY(values[30].norm() == 0.0);
