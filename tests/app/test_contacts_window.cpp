@@ -1,0 +1,171 @@
+// The contact lanes of the Transfer station, driven as a person drives them: drag an end, draw, remove,
+// another kind, undo, save, and a crash.
+#include <QCheckBox>
+#include <QUndoStack>
+#include <QtTest>
+
+#include "app/contact_lanes.hpp"
+#include "app/error_strip.hpp"
+#include "app/main_window.hpp"
+#include "app/notice_bar.hpp"
+#include "core/io/contact_documents.hpp"
+#include "core/io/file_error.hpp"
+#include "core/library/library.hpp"
+#include "tests/app/window_fixture.hpp"
+
+using namespace nb;
+
+class ContactsWindowTest : public test::WindowFixture {
+    Q_OBJECT
+
+    ContactLanes& lanes() { return w().lanes(); }
+    const Contacts& contacts() { return w().workspace().contacts(); }
+    /// The first contact of a point from a frame on.
+    int index_of(const std::string& point, int from) {
+        for (int i = 0; i < int(contacts().list.size()); ++i)
+            if (contacts().list[size_t(i)].point == point && contacts().list[size_t(i)].first >= from)
+                return i;
+        return -1;
+    }
+    void drag(const QPoint& from, const QPoint& to) {
+        QTest::mousePress(&lanes(), Qt::LeftButton, {}, from);
+        for (int i = 1; i <= 4; ++i) {
+            const QPoint at = from + (to - from) * i / 4;
+            QMouseEvent move(QEvent::MouseMove, QPointF(at), lanes().mapToGlobal(QPointF(at)), Qt::NoButton,
+                             Qt::LeftButton, Qt::NoModifier);
+            QApplication::sendEvent(&lanes(), &move);
+        }
+        QTest::mouseRelease(&lanes(), Qt::LeftButton, {}, to);
+    }
+    /// Documents keep 12 digits of a height.
+    static bool is_same(const Contacts& a, const Contacts& b) {
+        return a.is_by_hand == b.is_by_hand &&
+               std::equal(a.list.begin(), a.list.end(), b.list.begin(), b.list.end(),
+                          [](const Contact& x, const Contact& y) {
+                              return x.point == y.point && x.first == y.first && x.last == y.last &&
+                                     x.kind == y.kind && std::abs(x.level_m - y.level_m) < 1e-9;
+                          });
+    }
+    /// How far the target's left ball is from where it is at a frame, cm.
+    double moved_cm(int from, int to) {
+        const auto result = w().workspace().result();
+        const Sole& sole = result->plan.feet[0].sole;
+        return 100.0 * (sole.point(FootPoint::ball, result->target, to) -
+                        sole.point(FootPoint::ball, result->target, from))
+                           .norm();
+    }
+
+  private slots:
+    void a_click_says_what_is_held_and_why() {
+        const int i = index_of("ball.left", 50);
+        QVERIFY(i >= 0);
+        const Contact contact = contacts().list[size_t(i)];
+        QTest::mouseClick(&lanes(), Qt::LeftButton, {},
+                          lanes().place_of("ball.left", (contact.first + contact.last) / 2));
+        QCOMPARE(lanes().chosen(), i);
+        const QString line = lanes().why(i);
+        QVERIFY2(line.contains("ball L") && line.contains(QString::number(contact.first)) &&
+                     line.contains("found in the take"),
+                 qPrintable(line));
+        QVERIFY(line.startsWith("ball L is held"));
+    }
+    void a_dragged_end_holds_longer_and_comes_back() {
+        const int i = index_of("ball.left", 50);
+        const Contact before = contacts().list[size_t(i)];
+        QVERIFY(moved_cm(before.last - 2, before.last + 10) > 3.0);
+        drag(lanes().place_of("ball.left", before.last) - QPoint(1, 0),
+             lanes().place_of("ball.left", before.last + 12));
+        QVERIFY(settled());
+        QVERIFY(contacts().is_by_hand);
+        const Contact after = contacts().list[size_t(lanes().chosen())];
+        QCOMPARE(after.first, before.first);
+        QVERIFY2(std::abs(after.last - before.last - 12) <= 1, qPrintable(QString::number(after.last)));
+        QVERIFY(moved_cm(before.last - 2, before.last + 10) < 0.1);
+        // One drag is one step back.
+        w().undo_stack().undo();
+        QVERIFY(settled());
+        QVERIFY(!contacts().is_by_hand);
+        QCOMPARE(contacts().list[size_t(i)], before);
+        QVERIFY(moved_cm(before.last - 2, before.last + 10) > 3.0);
+        QVERIFY(!w().undo_stack().canUndo());
+    }
+    void one_is_drawn_given_another_kind_and_removed() {
+        const int i = index_of("heel.left", 50);
+        const Contact before = contacts().list[size_t(i)];
+        const int count = int(contacts().list.size());
+        drag(lanes().place_of("heel.left", before.last + 8), lanes().place_of("heel.left", before.last + 18));
+        QVERIFY(settled());
+        QCOMPARE(int(contacts().list.size()), count + 1);
+        const Contact drawn = contacts().list[size_t(lanes().chosen())];
+        QVERIFY(std::abs(drawn.first - before.last - 8) <= 1 && std::abs(drawn.last - before.last - 18) <= 1);
+        lanes().set_kind(ContactKind::pivot);
+        QVERIFY(settled());
+        QCOMPARE(contacts().list[size_t(lanes().chosen())].kind, ContactKind::pivot);
+        QTest::keyClick(&lanes(), Qt::Key_Delete);
+        QVERIFY(settled());
+        QCOMPARE(int(contacts().list.size()), count);
+        for (int back = 0; back < 3; ++back) w().undo_stack().undo();
+        QVERIFY(settled());
+        QVERIFY(!contacts().is_by_hand);
+        QCOMPARE(int(contacts().list.size()), count);
+    }
+    void keys_do_what_the_mouse_does() {
+        lanes().setFocus();
+        QTest::keyClick(&lanes(), Qt::Key_Down);
+        QCOMPARE(lanes().chosen(), 0);
+        const Contact before = contacts().list[0];
+        QTest::keyClick(&lanes(), Qt::Key_Right, Qt::ControlModifier);
+        QVERIFY(settled());
+        QCOMPARE(contacts().list[0].last, before.last + 1);
+        lanes().find_anew();
+        QVERIFY(settled());
+        QVERIFY(!contacts().is_by_hand);
+        QCOMPARE(contacts().list[0].last, before.last);
+    }
+    void kept_with_the_take_for_every_target_and_after_a_crash() {
+        const int i = index_of("ball.left", 50);
+        const Contact before = contacts().list[size_t(i)];
+        drag(lanes().place_of("ball.left", before.last) - QPoint(1, 0),
+             lanes().place_of("ball.left", before.last + 12));
+        QVERIFY(settled());
+        const Contacts edited = contacts();
+        w().workspace().step_target(1);
+        QVERIFY(settled());
+        QCOMPARE(contacts(), edited);
+        // A crash: the window goes without being asked, the next one brings it back.
+        window_.reset();
+        window_ = std::make_unique<MainWindow>();
+        w().show();
+        QVERIFY(QTest::qWaitForWindowExposed(&w()));
+        w().open_files({library()});
+        QVERIFY(settled());
+        QVERIFY(QTest::qWaitFor([&] { return contacts().is_by_hand; }, 5000));
+        QVERIFY(is_same(contacts(), edited));
+        QVERIFY(settled());
+        w().workspace().save();
+        std::vector<std::string> notes;
+        const LoadedFile kept =
+            load_take((library() + "/takes/quay-walk.take.json").toStdString(), "", notes);
+        QVERIFY(is_same(kept.take->contacts, edited));
+        QVERIFY(!w().workspace().has_unsaved_changes());
+    }
+    void the_pass_can_be_left_out_and_the_strip_says_so() {
+        auto* box_of_contacts = box("contacts");
+        QVERIFY(box_of_contacts && box_of_contacts->isChecked());
+        const double held = w().workspace().review()->target_slide_cm_s.p95;
+        QTest::mouseClick(box_of_contacts, Qt::LeftButton, {}, QPoint(8, box_of_contacts->height() / 2));
+        QVERIFY(settled());
+        const double loose = w().workspace().review()->target_slide_cm_s.p95;
+        QVERIFY2(held < 0.01 && loose > 1.0, qPrintable(QString("%1 %2").arg(held).arg(loose)));
+        w().strip().set_measure(ReviewMeasure::slide);
+        w().undo_stack().undo();
+        QVERIFY(settled());
+        QVERIFY(w().workspace().review()->target_slide_cm_s.p95 < 0.01);
+        for (const ReviewMeasure measure : {ReviewMeasure::height, ReviewMeasure::below, ReviewMeasure::bend,
+                                            ReviewMeasure::wring, ReviewMeasure::turn_change})
+            w().strip().set_measure(measure);
+    }
+};
+
+NB_WINDOW_MAIN(ContactsWindowTest)
+#include "test_contacts_window.moc"
