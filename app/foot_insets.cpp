@@ -101,7 +101,7 @@ std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, i
             if (window) {
                 at = held_place(workspace, *window, sole, of_target);
                 if (point_of(*window) == FootPoint::heel) at += 0.08 * stature_m * toward;
-                at.y() = ankle.y();
+                at.y() += 0.042 * stature_m;  // the floor in the lower third
             }
             focus += at;
             ++count;
@@ -121,7 +121,7 @@ std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, i
         inset.camera.yaw_rad = std::atan2(out.x(), out.z());
         inset.camera.pitch_rad = deg_to_rad(3.0);
         inset.camera.height_m = span_of_stature * stature_m;
-        inset.camera.focus_m = Vec3(focus.x(), focus.y() + 0.004 * stature_m, focus.z());
+        inset.camera.focus_m = Vec3(focus.x(), focus.y(), focus.z());
         const int row = is_left ? 2 : 1;
         inset.place = QRect(QPoint(view.width() - inset_size.width() - gap_px,
                                    view.height() - row * (inset_size.height() + gap_px)),

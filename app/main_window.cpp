@@ -20,6 +20,8 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include "app/chain_ruler.hpp"
+#include "app/chains_panel.hpp"
 #include "app/contact_lanes.hpp"
 #include "app/error_strip.hpp"
 #include "app/finder.hpp"
@@ -102,6 +104,11 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     rest_ = new RestPanel(workspace_, *stage_, *rest_sheet_, playback_, undo_, this);
     rest_page_ = scrolled(rest_);
     panels_->addWidget(rest_page_);
+    chains_ = new ChainsPanel(workspace_, *stage_, *ruler_, undo_, this);
+    chains_page_ = scrolled(chains_);
+    panels_->addWidget(chains_page_);
+    connect(chains_, &ChainsPanel::said, this, [this](const QString& line) { notice_->say(line); });
+    connect(chains_, &ChainsPanel::failed, this, [this](const QString& line) { notice_->say(line, true); });
     connect(rest_, &RestPanel::said, this, [this](const QString& line) { notice_->say(line); });
     connect(rest_, &RestPanel::failed, this, [this](const QString& line) { notice_->say(line, true); });
     connect(intake_, &IntakePanel::body_shown, intake_sheet_, qOverload<>(&QWidget::update));
@@ -454,6 +461,8 @@ QWidget* MainWindow::make_stage_side() {
     sheets_->addWidget(intake_sheet_);
     rest_sheet_ = new RestSheet(side);
     sheets_->addWidget(rest_sheet_);
+    ruler_ = new ChainRuler(side);
+    sheets_->addWidget(ruler_);
     sheets_->setFixedHeight(208);
     rows->addWidget(sheets_);
     rows->addWidget(notice_);
@@ -514,14 +523,16 @@ void MainWindow::show_station() {
     const bool is_roles = station == Station::roles;
     const bool is_intake = station == Station::intake;
     const bool is_rest = station == Station::rest;
-    const bool is_live = station == Station::transfer || is_roles || is_intake || is_rest;
+    const bool is_chains = station == Station::chains;
+    const bool is_live = station == Station::transfer || is_roles || is_intake || is_rest || is_chains;
     panels_->setCurrentIndex(is_live ? 0 : 1);
     if (is_roles) panels_->setCurrentWidget(roles_);
     if (is_intake) panels_->setCurrentWidget(intake_page_);
     if (is_rest) panels_->setCurrentWidget(rest_page_);
+    if (is_chains) panels_->setCurrentWidget(chains_page_);
     is_rest ? rest_->enter() : rest_->leave();
-    sheets_->setCurrentIndex(is_roles ? 1 : is_intake ? 2 : is_rest ? 3 : 0);
-    sheets_->setFixedHeight(is_roles || is_rest ? 244 : 196);
+    sheets_->setCurrentIndex(is_roles ? 1 : is_intake ? 2 : is_rest ? 3 : is_chains ? 4 : 0);
+    sheets_->setFixedHeight(is_roles || is_rest || is_chains ? 244 : 208);
     sheets_->setVisible(is_live);
     promise_->setText(QString("<b>%1</b><br><br>%2").arg(station_name(station), station_promise(station)));
 }
@@ -536,6 +547,7 @@ void MainWindow::refresh_open_points() {
     stations_->set_open_points(Station::roles, open);
     stations_->set_open_points(Station::intake, intake_->open_points());
     stations_->set_open_points(Station::rest, rest_->open_points());
+    stations_->set_open_points(Station::chains, chains_->open_points());
 }
 
 void MainWindow::go_to_worst(ReviewMeasure measure) {

@@ -15,6 +15,8 @@ class QToolButton;
 
 namespace nb {
 
+class ChainRuler;
+class ChainsPanel;
 class ContactLanes;
 class ErrorStrip;
 class IntakePanel;
@@ -61,6 +63,8 @@ class MainWindow : public QMainWindow {
     IntakeSheet& intake_sheet() { return *intake_sheet_; }
     RestPanel& rest() { return *rest_; }
     RestSheet& rest_sheet() { return *rest_sheet_; }
+    ChainRuler& ruler() { return *ruler_; }
+    ChainsPanel& chains() { return *chains_; }
     void write_standard(const QString& path, bool is_vrm);
     void export_to(const QString& path) { workspace_.export_result(path); }
 
@@ -96,6 +100,9 @@ class MainWindow : public QMainWindow {
     IntakeSheet* intake_sheet_;
     RestPanel* rest_;
     RestSheet* rest_sheet_;
+    ChainRuler* ruler_;
+    ChainsPanel* chains_;
+    QWidget* chains_page_;
     QWidget *intake_page_, *rest_page_;  ///< with their scroll bars
     bool is_library_shown_ = false;
     bool is_paper_ = false;

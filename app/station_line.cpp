@@ -51,7 +51,8 @@ QString station_promise(Station station) {
                 "the degree.");
         case Station::chains:
             return QObject::tr(
-                "Here it will be set what of each limb crosses: its angles, its tip, its place.");
+                "Which chain drives which, to one scale; what of each crosses; the bone map and what to "
+                "expect.");
         case Station::transfer:
             return QObject::tr("Carries the take onto the target and shows how well it arrives.");
         case Station::touch_up:

@@ -42,6 +42,7 @@ int inspect(const Options& options);
 int characterize(const Options& options);
 int align(const Options& options);
 int transfer(const Options& options);
+int map_bones(const Options& options);
 int review_table(const Options& options);
 int limber(const Options& options);
 int picture(const Options& options);

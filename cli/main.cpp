@@ -72,6 +72,14 @@ int main(int argc, char** argv) {
     transfer->add_option("--threads", options.threads, "At most so many threads")->check(CLI::Range(0, 1024));
     transfer->add_option("--review", options.review, "Write the review as JSON here");
 
+    auto* map = app.add_subcommand("map", "Which bones drive which, what is left over, what to expect.");
+    map->add_option("--take", options.take, "A take of the source, or its rig with motion")->required();
+    map->add_option("--target", options.target, "The rig it goes to")->required();
+    map->add_option("--source-character", options.source_character, "character.json of the take's body");
+    map->add_option("--target-character", options.target_character, "character.json of the target");
+    map->add_option("--pairing", options.pairing, "Pairing document");
+    map->add_option("--out", options.out, "Write the map as CSV here");
+
     auto* table = app.add_subcommand(
         "review-table", "Every take of a library onto every biped of it, measured against the bars.");
     table->add_option("LIBRARY", options.file, "The library's folder")->required();
@@ -114,6 +122,7 @@ int main(int argc, char** argv) {
         if (characterize->parsed()) return nb::cli::characterize(options);
         if (align->parsed()) return nb::cli::align(options);
         if (transfer->parsed()) return nb::cli::transfer(options);
+        if (map->parsed()) return nb::cli::map_bones(options);
         if (table->parsed()) return nb::cli::review_table(options);
         if (limber->parsed()) return nb::cli::limber(options);
         return nb::cli::picture(options);

@@ -1,10 +1,16 @@
-// Matching along a chain: which rotation of a source chain each bone of a target chain takes.
+// Matching of chains: which bones of the source drive which bones of the target.
 //
 // The world rotation since the aligned rest, Q, is a curve over the source chain's normalised length. Its
-// knots stand at bone ends: Q at 0 is the parent role's, at s_i bone i's. A target bone takes Q at its own
-// end. Equal counts match bone by bone. A bone of no length adds no knot; its rotation is part of the next.
+// knots stand at bone ends: Q at 0 is the parent role's, at s_i bone i's. Ticks (matched ends) split it;
+// between ticks length maps linearly, and a target bone takes Q at its own end. Equal counts match bone by
+// bone. A bone of no length adds no knot; its rotation is part of the next. Limbs match role by role.
 #pragma once
+#include <map>
+#include <string>
 #include <vector>
+
+#include "core/chain/chain_settings.hpp"
+#include "core/rest/character.hpp"
 
 namespace nb {
 
@@ -16,9 +22,34 @@ struct ChainSample {
     double u = 0.0;
 };
 
+/// Ends of a source bone and a target bone that are matched, as indices.
+using ChainTick = std::pair<int, int>;
+
 /// Lengths in metres, from the body outward, one a bone. One sample a target bone. With no source bones
-/// every sample is the parent's.
+/// every sample is the parent's. Ticks rise in both; equal counts without ticks match bone by bone.
 std::vector<ChainSample> match_chain(const std::vector<double>& source_lengths_m,
-                                     const std::vector<double>& target_lengths_m);
+                                     const std::vector<double>& target_lengths_m,
+                                     const std::vector<ChainTick>& ticks = {});
+
+/// A chain of the target with what drives it.
+struct MatchedChain {
+    std::string name;         ///< of the target's chain
+    std::string source_name;  ///< of the source's
+    bool is_limb = false;
+    bool is_left_out = false;
+    std::vector<int> S_joints, T_joints;  ///< from the body outward
+    std::vector<double> S_lengths_m, T_lengths_m;
+    int S_parent = -1;                 ///< joint of the role the source's chain hangs on
+    std::vector<ChainTick> ticks;      ///< all matched ends, the last ones included; by hand or by role
+    std::vector<ChainSample> samples;  ///< a target bone; empty when nothing drives it
+
+    double S_length_m() const;
+    double T_length_m() const;
+};
+
+/// All chains of the target's plan that have bones in it. Heads and palms, which match by role alone, are
+/// limbs of one bone.
+std::vector<MatchedChain> match_chains(const Character& source, const Character& target,
+                                       const std::map<std::string, ChainSettings>& settings);
 
 }  // namespace nb

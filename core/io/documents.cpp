@@ -533,6 +533,47 @@ RoleMap read_given_roles(const Json& document, const std::string& path, const Sk
     });
 }
 
+namespace {
+
+Json chain_document(const ChainSettings& set) {
+    Json json = Json::object();
+    if (set.is_left_out) json["left_out"] = true;
+    if (!set.driven_by.empty()) json["driven_by"] = set.driven_by;
+    for (const auto& tick : set.ticks)
+        json["ticks"].push_back({{"source", tick.first}, {"target", tick.second}});
+    if (set.tip_share) json["tip_share"] = canonical(*set.tip_share);
+    if (set.soften_from) json["soften_from"] = canonical(*set.soften_from);
+    return json;
+}
+
+double share_in(const Json& json, const char* key, double least, const std::string& path) {
+    const double value = json.at(key).get<double>();
+    if (!(value >= least && value <= 1.0))
+        throw FileError(path, fmt::format("'{}' is {}", key, value), fmt::format("write {} to 1", least));
+    return value;
+}
+
+ChainSettings chain_from(const std::string& chain, const Json& json, const std::string& path) {
+    const auto is_chain = [](const std::string& name) {
+        const auto& chains = biped_chains();
+        return std::any_of(chains.begin(), chains.end(), [&](const ChainPlan& c) { return c.name == name; });
+    };
+    ChainSettings set;
+    set.is_left_out = json.value("left_out", false);
+    set.driven_by = json.value("driven_by", "");
+    for (const std::string& name : std::vector<std::string>{chain, set.driven_by})
+        if (!name.empty() && !is_chain(name))
+            throw FileError(path, fmt::format("'{}' is no chain", name),
+                            "write for example spine or index.left");
+    for (const Json& tick : json.value("ticks", Json::array()))
+        set.ticks.emplace_back(tick.at("source").get<std::string>(), tick.at("target").get<std::string>());
+    if (json.contains("tip_share")) set.tip_share = share_in(json, "tip_share", 0.0, path);
+    if (json.contains("soften_from")) set.soften_from = share_in(json, "soften_from", 0.5, path);
+    return set;
+}
+
+}  // namespace
+
 Json pairing_document(const Pairing& pairing) {
     Json document = header("pairing", pairing.id);
     document["source"]["id"] = pairing.source_id;
@@ -547,7 +588,11 @@ Json pairing_document(const Pairing& pairing) {
     document["passes"]["twist"] = pairing.settings.passes.twist;
     for (const auto& [limb, carry] : pairing.settings.carry)
         document["carry"][limb] = carry == Carry::limb ? "limb" : "angles";
+    for (const auto& [chain, set] : pairing.settings.chains)
+        if (!(set == ChainSettings())) document["chains"][chain] = chain_document(set);
+    const bool has_chains = document.contains("chains");
     keep_unknown(pairing.other, document);
+    if (!has_chains) document.erase("chains");
     return document;
 }
 
@@ -581,6 +626,9 @@ Pairing pairing_from(const Json& document, const std::string& path) {
                             "limbs are arm and leg, .left and .right; carry is angles or limb");
         pairing.settings.carry[limb] = carry == "limb" ? Carry::limb : Carry::angles;
     }
+    const Json chains_read = document.value("chains", Json::object());
+    for (const auto& [chain, set] : chains_read.items())
+        pairing.settings.chains[chain] = chain_from(chain, set, path);
     pairing.other = document;
     return pairing;
 }

@@ -102,8 +102,8 @@ void pass_root(const Plan& plan, const SourceFrame& source, TargetFrame& target,
     place_joints(plan, centre - target.R[size_t(plan.T_hips)] * plan.T_hip_centre, target);
 }
 
-double soften_stretch(double wanted, double source) {
-    return soften_beyond(wanted, std::min(std::max(source, 0.97), 1.0));
+double soften_stretch(double wanted, double source, double from) {
+    return soften_beyond(wanted, std::min(std::max(source, from), 1.0));
 }
 
 double held_stretch(double source) {
@@ -145,9 +145,13 @@ void pass_reach(const Plan& plan, const SourceFrame& source, TargetFrame& target
         const double S_reach = (source.p[size_t(op.S_tip)] - source.p[size_t(op.S_start)]).norm();
         Vec3 asked = reach_goal(op, source.p, start) - start;
         if (leg) asked += leg->ankle_m - leg->start_m;
+        if (op.share < 1.0) {
+            const Vec3 by_angles = target.p[size_t(op.T_tip)] - start;
+            asked = by_angles + std::max(op.share, leg ? leg->hold : 0.0) * (asked - by_angles);
+        }
         const double wanted = asked.norm() / op.T_length_m;
         if (wanted < 1e-9) continue;
-        double stretch = soften_stretch(wanted, S_reach / op.S_length_m);
+        double stretch = soften_stretch(wanted, S_reach / op.S_length_m, op.soften_from);
         if (leg)
             stretch += leg->hold * (soften_beyond(wanted, held_stretch(S_reach / op.S_length_m)) - stretch);
 

@@ -74,9 +74,9 @@ void pass_twist(const Plan& plan, TargetFrame& target);
 double fold_roll(double roll_rad);
 
 /// Stretch (distance start to tip by limb length) that the target takes when `wanted` is asked for. The
-/// target may always stretch as far as the source does; beyond max(source, 0.97) the rest of the way to 1 is
+/// target may always stretch as far as the source does; beyond max(source, from) the rest of the way to 1 is
 /// eased, continuous in value and slope, and never passes 1.
-double soften_stretch(double wanted, double source);
+double soften_stretch(double wanted, double source, double from = usual_soften_from);
 /// The same beyond a stretch of one's own.
 double soften_beyond(double wanted, double free);
 /// How far a held limb may stretch before the hips give way: as the source's, within 0.98 and 0.995. Just

@@ -92,78 +92,40 @@ class Compiler {
         direct_joints(S_.roles.joint(source), T_.roles.joint(target));
     }
 
-    /// Bone lengths of a run of joints; the last one ends at `end_m` beyond it.
-    static std::vector<double> lengths(const Skeleton& skeleton, const std::vector<int>& joints,
-                                       double last_m) {
-        std::vector<double> result;
-        for (size_t i = 0; i + 1 < joints.size(); ++i)
-            result.push_back(skeleton.path_length(joints[i], joints[i + 1]));
-        if (!joints.empty()) result.push_back(last_m);
-        return result;
-    }
-
-    /// From the last spine bone to the middle between the shoulders, from the last neck bone to the head.
-    static double last_length(const Character& c, const std::string& chain, int last) {
-        const auto& p0 = c.rest.p_WJ0;
-        if (chain == "spine") {
-            const int left = c.roles.joint("upperarm.left");
-            const int right = c.roles.joint("upperarm.right");
-            if (left >= 0 && right >= 0)
-                return (0.5 * (p0[size_t(left)] + p0[size_t(right)]) - p0[size_t(last)]).norm();
-        }
-        if (chain == "neck") {
-            if (const int head = c.roles.joint("head"); head >= 0)
-                return c.rig.skeleton.path_length(last, head);
-        }
-        Vec3 end;
-        const Pose pose{c.rest.R_WJ0, p0};
-        return find_bone_end(c.rig.skeleton, c.roles, c.roles.role_of(last), pose, end)
-                   ? (end - p0[size_t(last)]).norm()
-                   : 0.0;
-    }
-
     void chains() {
-        for (const ChainPlan& chain : biped_chains()) {
-            // Shoulder, elbow, wrist, hip, knee, ankle are ticks: limbs match role by role. So do the head
-            // and the palms; the runs between are matched by length.
-            std::vector<int> S_run;
-            std::vector<int> T_run;
-            for (const std::string& role : chain.roles) {
-                const int S_joint = S_.roles.joint(role);
-                const int T_joint = T_.roles.joint(role);
-                if (chain.is_limb || role == "head" || role.find(".palm") != std::string::npos) {
-                    if (S_joint >= 0 && T_joint >= 0) direct_joints(S_joint, T_joint);
-                    continue;
-                }
-                if (S_joint >= 0) S_run.push_back(S_joint);
-                if (T_joint >= 0) T_run.push_back(T_joint);
-            }
-            if (S_run.empty() || T_run.empty()) continue;
-            const auto samples =
-                match_chain(lengths(S_.rig.skeleton, S_run, last_length(S_, chain.name, S_run.back())),
-                            lengths(T_.rig.skeleton, T_run, last_length(T_, chain.name, T_run.back())));
-            const int parent = S_.roles.joint(S_.roles.parent_role(S_.roles.role_of(S_run.front())));
-            for (size_t i = 0; i < T_run.size(); ++i) {
-                const auto joint_of = [&](int bone) { return bone < 0 ? parent : S_run[size_t(bone)]; };
-                const int a = joint_of(samples[i].a);
-                const int b = joint_of(samples[i].b);
+        for (const MatchedChain& chain : match_chains(S_, T_, settings_.chains)) {
+            if (chain.is_left_out || chain.samples.empty()) continue;
+            for (size_t i = 0; i < chain.T_joints.size(); ++i) {
+                const ChainSample& sample = chain.samples[i];
+                if (chain.is_limb && sample.a < 0) continue;
+                const auto joint_of = [&](int bone) {
+                    return bone < 0 ? chain.S_parent : chain.S_joints[size_t(bone)];
+                };
+                const int a = joint_of(sample.a);
+                const int b = joint_of(sample.b);
                 if (a < 0 || b < 0) continue;
-                direct_joints(a, T_run[i]);
-                if (a == b || samples[i].u <= 0.0) continue;
-                AngleOp& op = plan_.angles[size_t(T_run[i])];
+                direct_joints(a, chain.T_joints[i]);
+                if (a == b || sample.u <= 0.0) continue;
+                AngleOp& op = plan_.angles[size_t(chain.T_joints[i])];
                 op.kind = AngleOp::Kind::blend;
                 op.b = b;
-                op.u = samples[i].u;
+                op.u = sample.u;
                 op.A0_inverse = S_.rest.R_WJ0[size_t(a)].conjugate();
                 op.B0_inverse = S_.rest.R_WJ0[size_t(b)].conjugate();
-                op.C = T_.rest.R_WJ0[size_t(T_run[i])];
+                op.C = T_.rest.R_WJ0[size_t(chain.T_joints[i])];
             }
         }
+    }
+
+    const ChainSettings& settings_of(const std::string& chain) const {
+        static const ChainSettings usual;
+        const auto at = settings_.chains.find(chain);
+        return at == settings_.chains.end() ? usual : at->second;
     }
 
     void reaches() {
         for (const auto& [limb, carry] : settings_.carry) {
-            if (carry != Carry::limb) continue;
+            if (carry != Carry::limb || settings_of(limb).is_left_out) continue;
             const bool is_leg = limb.starts_with("leg");
             const std::string side(side_suffix(role_side(limb)));
             const std::array<std::string, 3> roles =
@@ -171,6 +133,9 @@ class Compiler {
                        : std::array<std::string, 3>{"upperarm" + side, "forearm" + side, "hand" + side};
             ReachOp op;
             op.limb = limb;
+            op.share = std::clamp(settings_of(limb).tip_share.value_or(1.0), 0.0, 1.0);
+            op.soften_from =
+                std::clamp(settings_of(limb).soften_from.value_or(usual_soften_from), 0.5, 0.9999);
             std::array<int, 3> S{};
             std::array<int, 3> T{};
             for (size_t i = 0; i < 3; ++i) {

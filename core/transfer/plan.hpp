@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "core/chain/chain_settings.hpp"
 #include "core/contact/sole.hpp"
 #include "core/math/rotation.hpp"
 #include "core/rest/character.hpp"
@@ -38,6 +39,8 @@ struct ReachOp {
     Vec3 n0;                    ///< hinge axis at the source's aligned rest, world axes
     double scale;               ///< length of the target's limb by the source's, mean of both sides
     double S_length_m, T_length_m;
+    double share = 1.0;  ///< of the tip's place that crosses; the rest is as angles have it
+    double soften_from = usual_soften_from;  ///< stretch beyond which the reach is eased
     int foot = -1;  ///< 0 left, 1 right: a leg whose foot can be held; -1: any other limb
 };
 

@@ -4,6 +4,8 @@
 #include <optional>
 #include <string>
 
+#include "core/chain/chain_settings.hpp"
+
 namespace nb {
 
 /// What of a limb crosses: its angles only, or also the place of its tip relative to the limb's start.
@@ -25,7 +27,8 @@ struct PairingSettings {
                                           {"arm.right", Carry::angles},
                                           {"leg.left", Carry::limb},
                                           {"leg.right", Carry::limb}};
-    std::optional<double> scale;  ///< k of the place map; else leg length of target by source
+    std::map<std::string, ChainSettings> chains;  ///< what is set by hand, by the target's chain
+    std::optional<double> scale;                  ///< k of the place map; else leg length of target by source
     bool operator==(const PairingSettings&) const = default;
 };
 

@@ -10,6 +10,8 @@
 #include <cstdio>
 #include <map>
 
+#include "app/chain_ruler.hpp"
+#include "app/chains_panel.hpp"
 #include "app/error_strip.hpp"
 #include "app/finder.hpp"
 #include "app/intake_panel.hpp"
@@ -189,6 +191,22 @@ int main(int argc, char** argv) {
              window.stage().set_spread(0.75);
              window.playback().go_to(200);
              shoot("rest-take");
+             window.undo_stack().undo();
+             window.stations().set_station(Station::transfer);
+         }},
+        {"chains",
+         [&] {
+             const auto& targets = window.workspace().targets();
+             for (size_t i = 0; i < targets.size(); ++i)
+                 if (targets[i].name == "the net-mender") window.workspace().choose_target(int(i));
+             settle_down(window);
+             window.stations().set_station(Station::chains);
+             window.stage().set_view(View::three_quarter);
+             window.stage().set_spread(0.75);
+             window.playback().go_to(120);
+             if (!wanted.isEmpty()) shoot("chains-proposed");
+             window.chains().move_tick("spine", 1, 0);
+             shoot("chains");
              window.undo_stack().undo();
              window.stations().set_station(Station::transfer);
          }},

@@ -1,0 +1,136 @@
+// The station Chains, driven as a person drives it: the ruler, what is set for a chain, the bone map.
+#include <QCheckBox>
+#include <QDoubleSpinBox>
+#include <QLineEdit>
+#include <QTableWidget>
+#include <QUndoStack>
+#include <QtTest>
+
+#include "app/chain_ruler.hpp"
+#include "app/chains_panel.hpp"
+#include "app/main_window.hpp"
+#include "app/station_line.hpp"
+#include "core/io/documents.hpp"
+#include "core/library/library.hpp"
+#include "tests/app/window_fixture.hpp"
+
+using namespace nb;
+
+class ChainsWindowTest : public test::WindowFixture {
+    Q_OBJECT
+
+    ChainRuler& ruler() { return w().ruler(); }
+    const PairingSettings& settings() { return w().workspace().settings(); }
+    void enter(const QString& target) {
+        const auto& targets = w().workspace().targets();
+        for (size_t i = 0; i < targets.size(); ++i)
+            if (targets[i].name == target) w().workspace().choose_target(int(i));
+        QVERIFY(settled());
+        w().stations().set_station(Station::chains);
+        QVERIFY(QTest::qWaitFor([this] { return ruler().isVisible() && !ruler().rows().empty(); }, 3000));
+    }
+    void drag(const QPointF& from, const QPointF& to) {
+        QTest::mousePress(&ruler(), Qt::LeftButton, {}, from.toPoint());
+        for (int i = 1; i <= 4; ++i) {
+            const QPointF at = from + (to - from) * i / 4;
+            QMouseEvent move(QEvent::MouseMove, at, ruler().mapToGlobal(at), Qt::NoButton, Qt::LeftButton,
+                             Qt::NoModifier);
+            QApplication::sendEvent(&ruler(), &move);
+        }
+        QTest::mouseRelease(&ruler(), Qt::LeftButton, {}, to.toPoint());
+    }
+
+  private slots:
+    void a_joint_is_dragged_onto_another_and_back() {
+        enter("the net-mender");
+        const int before = w().chains().map().count(Driven::between);
+        drag(ruler().end_of("spine", true, 1), ruler().end_of("spine", false, 0));
+        QVERIFY(settled());
+        QVERIFY(settings().chains.contains("spine"));
+        QCOMPARE(settings().chains.at("spine").ticks.size(), size_t(1));
+        QCOMPARE(settings().chains.at("spine").ticks[0].second, std::string("spine.2"));
+        QVERIFY(w().chains().map().count(Driven::between) < before);
+        // Dropped beside all joints it is matched no more; undone it is.
+        drag(ruler().end_of("spine", true, 1),
+             QPointF(ruler().width() - 150.0, ruler().end_of("spine", true, 1).y()));
+        QVERIFY(settled());
+        QVERIFY(!settings().chains.contains("spine"));
+        w().undo_stack().undo();
+        QCOMPARE(settings().chains.at("spine").ticks.size(), size_t(1));
+        w().undo_stack().undo();
+        QVERIFY(settings().chains.empty());
+        QVERIFY(settled());
+    }
+    void an_arm_is_left_out_and_set_by_its_tip() {
+        enter("the ferrier");
+        ruler().choose("arm.left");
+        emit ruler().chain_chosen("arm.left");
+        auto* left_out = box("left out");
+        QVERIFY(left_out && !left_out->isChecked());
+        QTest::mouseClick(left_out, Qt::LeftButton, {}, QPoint(8, left_out->height() / 2));
+        QVERIFY(settled());
+        QVERIFY(settings().chains.at("arm.left").is_left_out);
+        QVERIFY(w().chains().map().count(Driven::left_out) >= 3);
+        w().undo_stack().undo();
+        QVERIFY(settled());
+        PairingSettings by_tip = settings();
+        by_tip.carry["arm.left"] = Carry::limb;
+        w().workspace().set_settings(w().workspace().pairing_key(), by_tip);
+        QVERIFY(settled());
+        auto* share = named<QDoubleSpinBox>("of the tip's place");
+        QVERIFY(share && share->isEnabled());
+        share->setValue(40.0);
+        QVERIFY(settled());
+        QVERIFY(std::abs(*settings().chains.at("arm.left").tip_share - 0.4) < 1e-9);
+        w().chains().withdraw(false);
+        QVERIFY(settings() == PairingSettings());
+        QVERIFY(settled());
+    }
+    void the_map_is_searched_and_written() {
+        enter("the ferrier");
+        auto& table = w().chains().map_table();
+        const int all = table.rowCount();
+        QVERIFY(all > 50);
+        auto* search = named<QLineEdit>("find in the bone map");
+        QTest::keyClicks(search, "thigh");
+        QVERIFY(table.rowCount() >= 2 && table.rowCount() < all / 4);
+        table.selectRow(0);
+        const int joint = w().stage().selected_joint();
+        QVERIFY(joint >= 0 && w().stage().is_selected_in_target());
+        QVERIFY(ruler().chosen().startsWith("leg."));
+        const QString path = folder_.filePath("map.csv");
+        w().chains().write_map(path);
+        QFile file(path);
+        QVERIFY(file.open(QFile::ReadOnly));
+        QVERIFY(file.readAll().startsWith("bone,role,chain,how"));
+        w().chains().write_map("/nowhere/at/all/map.csv");  // told, not thrown
+    }
+    void a_bone_of_the_ruler_is_picked_on_the_body_and_back() {
+        enter("the dockhand");
+        const QPointF end = ruler().end_of("arm.left", true, 1);
+        QVERIFY(!end.isNull());
+        QTest::mouseClick(&ruler(), Qt::LeftButton, {}, (end - QPointF(20, 0)).toPoint());
+        const RoleMap& roles = w().workspace().target()->file.character.roles;
+        QCOMPARE(w().stage().selected_joint(), roles.joint("upperarm.left"));
+        QCOMPARE(ruler().chosen(), QString("arm.left"));
+        w().stage().select(true, roles.joint("shin.right"));
+        QCOMPARE(ruler().chosen(), QString("leg.right"));
+        QTest::keyClick(&ruler(), Qt::Key_Up);
+        QVERIFY(ruler().chosen() != "leg.right");
+    }
+    void kept_with_the_pairing() {
+        enter("the net-mender");
+        w().chains().move_tick("spine", 1, 0);
+        QVERIFY(settled());
+        w().workspace().save();
+        const Library library_now = open_library(library().toStdString());
+        Pairing pairing;
+        std::string path;
+        QVERIFY(find_pairing(library_now, w().workspace().source()->file.character.id,
+                             w().workspace().target()->file.character.id, pairing, path));
+        QCOMPARE(pairing.settings.chains.at("spine").ticks.size(), size_t(1));
+    }
+};
+
+NB_WINDOW_MAIN(ChainsWindowTest)
+#include "test_chains_window.moc"
