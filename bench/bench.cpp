@@ -2,12 +2,15 @@
 // the passes are given in microseconds a frame on one core.
 #include <assimp/scene.h>
 #include <benchmark/benchmark.h>
+#include <fmt/format.h>
 #include <assimp/Importer.hpp>
 
+#include "core/contact/contacts.hpp"
 #include "core/io/bvh.hpp"
 #include "core/library/library.hpp"
 #include "core/rest/solve.hpp"
 #include "core/review/review.hpp"
+#include "core/transfer/engine.hpp"
 #include "core/transfer/passes.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -56,6 +59,12 @@ Prepared& prepared() {
     return p;
 }
 
+void per_frame(benchmark::State& state, int frames) {
+    state.counters["us_a_frame"] =
+        benchmark::Counter(double(frames) * 1e-6 * double(state.iterations()),
+                           benchmark::Counter::kIsRate | benchmark::Counter::kInvert);
+}
+
 /// Runs a pass over all frames; the counter gives microseconds a frame.
 template <typename Pass>
 void over_frames(benchmark::State& state, Pass&& pass) {
@@ -83,6 +92,64 @@ void reach(benchmark::State& state) {
     over_frames(state,
                 [](const Plan& plan, const SourceFrame& S, TargetFrame& T) { pass_reach(plan, S, T); });
 }
+void twist(benchmark::State& state) {
+    over_frames(state, [](const Plan& plan, const SourceFrame&, TargetFrame& T) { pass_twist(plan, T); });
+}
+
+/// The passes along time, on the motion as it is reached without locks.
+void contacts_found(benchmark::State& state) {
+    Prepared& p = prepared();
+    for (auto _ : state)
+        benchmark::DoNotOptimize(
+            find_contacts(p.source.character, p.motion, p.source.take->frame_time_s, 1).list.size());
+    per_frame(state, p.motion.frames);
+}
+void contacts_held(benchmark::State& state) {
+    Prepared& p = prepared();
+    const Contacts contacts = find_contacts(p.source.character, p.motion, p.source.take->frame_time_s, 1);
+    for (int f = 0; f < p.motion.frames; ++f) solve_frame(p.plan, p.motion, p.result, f);
+    for (auto _ : state)
+        benchmark::DoNotOptimize(
+            hold_contacts(p.plan, contacts, p.motion, p.result, p.source.take->frame_time_s, 1).held_frames);
+    per_frame(state, p.motion.frames);
+}
+
+/// How a whole transfer grows: range(0) frames (01_03 again and again), range(1) bones of the target (helpers
+/// under its chest), range(2) threads.
+void scaling(benchmark::State& state) {
+    const int frames = int(state.range(0));
+    const int bones = int(state.range(1));
+    LoadedFile source = load_file(test::capture("01_03.bvh"));
+    Take& take = *source.take;
+    const int own = take.frames;
+    const size_t joints = size_t(take.joints);
+    const size_t moving = take.translated.size();
+    take.R.resize(size_t(frames) * joints);
+    take.p.resize(size_t(frames) * moving);
+    for (int f = own; f < frames; ++f) {
+        std::copy_n(take.R.begin() + std::ptrdiff_t(size_t(f % own) * joints), joints,
+                    take.R.begin() + std::ptrdiff_t(size_t(f) * joints));
+        std::copy_n(take.p.begin() + std::ptrdiff_t(size_t(f % own) * moving), moving,
+                    take.p.begin() + std::ptrdiff_t(size_t(f) * moving));
+    }
+    take.frames = frames;
+    LoadedFile target = load_file(test::rig("dockhand/rig.bvh"));
+    Character& c = target.character;
+    const int chest = c.roles.joint("chest");
+    while (c.rig.skeleton.size() < bones) {
+        c.rig.skeleton.names.push_back(fmt::format("helper {}", c.rig.skeleton.size()));
+        c.rig.skeleton.parents.push_back(chest);
+        c.rig.skeleton.rest_R.push_back(Quat::Identity());
+        c.rig.skeleton.rest_p.emplace_back(0.0, 0.1, 0.0);
+        c.rest.D_W.push_back(Quat::Identity());
+    }
+    apply_alignment(c.rig.skeleton, c.roles, c.rest);
+    for (auto _ : state)
+        benchmark::DoNotOptimize(transfer(source.character, take, c, {}, int(state.range(2))).take.frames);
+    state.counters["bones"] = c.rig.skeleton.size();
+    per_frame(state, frames);
+}
+
 void forward(benchmark::State& state) {
     Prepared& p = prepared();
     for (auto _ : state)
@@ -116,6 +183,21 @@ BENCHMARK(forward)->Unit(benchmark::kMillisecond);
 BENCHMARK(angles)->Unit(benchmark::kMillisecond);
 BENCHMARK(root)->Unit(benchmark::kMillisecond);
 BENCHMARK(reach)->Unit(benchmark::kMillisecond);
+BENCHMARK(twist)->Unit(benchmark::kMillisecond);
+BENCHMARK(contacts_found)->Unit(benchmark::kMillisecond);
+BENCHMARK(contacts_held)->Unit(benchmark::kMillisecond);
+BENCHMARK(scaling)
+    ->Args({1000, 20, 1})
+    ->Args({1000, 60, 1})
+    ->Args({1000, 300, 1})
+    ->Args({10000, 20, 1})
+    ->Args({10000, 60, 1})
+    ->Args({10000, 300, 1})
+    ->Args({10000, 60, 2})
+    ->Args({100000, 60, 1})
+    ->Args({100000, 60, 2})
+    ->UseRealTime()
+    ->Unit(benchmark::kMillisecond);
 BENCHMARK(whole_transfer)->Arg(1)->Arg(2)->Unit(benchmark::kMillisecond);
 BENCHMARK(whole_review)->Unit(benchmark::kMillisecond);
 

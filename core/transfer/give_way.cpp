@@ -44,7 +44,7 @@ class Span {
                 }
                 moved = 0.0;
             }
-            if (moved > 1e-6) continue;
+            if (moved > (penalty_ < how_.penalty ? 1e-4 : 1e-6)) continue;
             if (penalty_ >= how_.penalty) break;
             penalty_ = std::min(how_.penalty, 10.0 * penalty_);
             cost = cost_of(now);

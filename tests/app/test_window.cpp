@@ -416,11 +416,11 @@ class WindowTest : public test::WindowFixture {
         QVERIFY(w().panel().isVisible());
     }
     void stations_say_what_will_be_there() {
-        QTest::mouseClick(&w().stations(), Qt::LeftButton, {}, w().stations().place_of(Station::chains));
-        QCOMPARE(int(w().stations().station()), int(Station::chains));
+        QTest::mouseClick(&w().stations(), Qt::LeftButton, {}, w().stations().place_of(Station::touch_up));
+        QCOMPARE(int(w().stations().station()), int(Station::touch_up));
         bool is_said = false;
         for (QLabel* label : w().findChildren<QLabel*>())
-            is_said |= label->isVisible() && label->text().contains(station_promise(Station::chains));
+            is_said |= label->isVisible() && label->text().contains(station_promise(Station::touch_up));
         QVERIFY(is_said);
         QTest::keyClick(&w(), Qt::Key_F5);
         QCOMPARE(int(w().stations().station()), int(Station::transfer));
