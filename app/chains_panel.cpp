@@ -16,6 +16,7 @@
 #include <fmt/format.h>
 #include "app/chain_ruler.hpp"
 #include "app/commands.hpp"
+#include "app/labels.hpp"
 #include "app/look.hpp"
 
 #include "core/io/file_error.hpp"
@@ -23,21 +24,6 @@
 namespace nb {
 
 namespace {
-
-QLabel* heading(const QString& text, QWidget* parent) {
-    auto* label = new QLabel(text, parent);
-    QFont font = label->font();
-    font.setBold(true);
-    label->setFont(font);
-    return label;
-}
-
-QLabel* dim(QWidget* parent) {
-    auto* label = new QLabel(parent);
-    label->setProperty("dim", true);
-    label->setWordWrap(true);
-    return label;
-}
 
 bool is_limb_name(const std::string& chain) {
     return chain.starts_with("arm.") || chain.starts_with("leg.");
@@ -58,8 +44,8 @@ ChainsPanel::ChainsPanel(Workspace& workspace, StageView& stage, ChainRuler& rul
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(16, 14, 14, 12);
     column->setSpacing(6);
-    column->addWidget(title_ = heading({}, this));
-    column->addWidget(about_ = dim(this));
+    column->addWidget(title_ = heading_label({}, this));
+    column->addWidget(about_ = dim_label({}, this));
     auto* grid = new QGridLayout;
     grid->setVerticalSpacing(4);
     left_out_ = new QCheckBox(tr("left out on purpose"), this);
@@ -109,22 +95,22 @@ ChainsPanel::ChainsPanel(Workspace& workspace, StageView& stage, ChainRuler& rul
     buttons->addWidget(withdraw_all_);
     buttons->addStretch();
     column->addLayout(buttons);
-    column->addWidget(level_ = dim(this));
+    column->addWidget(level_ = dim_label({}, this));
     column->addSpacing(8);
-    column->addWidget(heading(tr("What to expect"), this));
+    column->addWidget(heading_label(tr("What to expect"), this));
     expect_ = new QLabel(this);
     expect_->setWordWrap(true);
     expect_->setTextFormat(Qt::RichText);
     column->addWidget(expect_);
     column->addSpacing(8);
     auto* map_head = new QHBoxLayout;
-    map_head->addWidget(heading(tr("Bone map"), this));
+    map_head->addWidget(heading_label(tr("Bone map"), this));
     map_head->addStretch();
     auto* write = new QPushButton(tr("write …"), this);
     write->setToolTip(tr("Writes the map as CSV"));
     map_head->addWidget(write);
     column->addLayout(map_head);
-    column->addWidget(cover_ = dim(this));
+    column->addWidget(cover_ = dim_label({}, this));
     search_ = new QLineEdit(this);
     search_->setPlaceholderText(tr("find a bone, role or chain"));
     search_->setAccessibleName(tr("find in the bone map"));

@@ -102,6 +102,23 @@ void ContactLanes::choose(int index) {
     update();
 }
 
+void ContactLanes::choose_at(const QString& foot, int frame) {
+    const auto& list = workspace_.contacts().list;
+    int best = -1;
+    int least = 1 << 30;
+    for (int i = 0; i < int(list.size()); ++i) {
+        const Contact& contact = list[size_t(i)];
+        if (role_side(contact.point) != role_side(foot.toStdString())) continue;
+        const int off = std::min(std::abs(contact.first - frame), std::abs(contact.last - frame));
+        if (off < least) {
+            least = off;
+            best = i;
+        }
+    }
+    choose(best);
+    if (best >= 0) emit explained(why(best));
+}
+
 QString ContactLanes::why(int index) const {
     const auto& list = workspace_.contacts().list;
     if (index < 0 || index >= int(list.size())) return {};

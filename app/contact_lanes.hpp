@@ -22,6 +22,8 @@ class ContactLanes : public QWidget {
     /// Index of the chosen contact in `Workspace::contacts()`, -1 for none.
     int chosen() const { return chosen_; }
     void choose(int index);
+    /// Of the contacts of a foot ("foot.left") the one nearest to a frame; says it.
+    void choose_at(const QString& foot, int frame);
     /// What is said of a contact: where it stands, on what, how sure it holds on this target.
     QString why(int index) const;
     /// Where a frame lies in a lane, px: "ball.left", 120.

@@ -107,6 +107,15 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     chains_ = new ChainsPanel(workspace_, *stage_, *ruler_, undo_, this);
     chains_page_ = scrolled(chains_);
     panels_->addWidget(chains_page_);
+    connect(panel_, &TransferPanel::said, this, [this](const QString& line) { notice_->say(line); });
+    connect(panel_, &TransferPanel::rest_wanted, this, [this](const QString& role) {
+        stations_->set_station(Station::rest);
+        rest_->pick(role);
+    });
+    connect(panel_, &TransferPanel::contact_wanted, this, [this](const QString& foot, int frame) {
+        lanes_->choose_at(foot, frame);
+        lanes_->setFocus();
+    });
     connect(chains_, &ChainsPanel::said, this, [this](const QString& line) { notice_->say(line); });
     connect(chains_, &ChainsPanel::failed, this, [this](const QString& line) { notice_->say(line, true); });
     connect(rest_, &RestPanel::said, this, [this](const QString& line) { notice_->say(line); });

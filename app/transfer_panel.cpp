@@ -10,6 +10,7 @@
 #include <QVBoxLayout>
 
 #include "app/commands.hpp"
+#include "app/labels.hpp"
 #include "app/look.hpp"
 
 namespace nb {
@@ -17,21 +18,6 @@ namespace nb {
 namespace {
 
 const std::array<const char*, 4> limbs{"arm.left", "arm.right", "leg.left", "leg.right"};
-
-QLabel* heading(const QString& text, QWidget* parent) {
-    auto* label = new QLabel(text, parent);
-    QFont font = label->font();
-    font.setBold(true);
-    label->setFont(font);
-    return label;
-}
-
-QLabel* dim(const QString& text, QWidget* parent) {
-    auto* label = new QLabel(text, parent);
-    label->setProperty("dim", true);
-    label->setWordWrap(true);
-    return label;
-}
 
 QLabel* figure(QWidget* parent) {
     auto* label = new QLabel("–", parent);
@@ -47,19 +33,19 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     column->setContentsMargins(16, 14, 14, 12);
     column->setSpacing(6);
 
-    column->addWidget(heading(tr("How well it arrives"), this));
+    column->addWidget(heading_label(tr("How well it arrives"), this));
     auto* figures = new QGridLayout;
     figures->setHorizontalSpacing(10);
     figures->setVerticalSpacing(3);
-    figures->addWidget(dim(tr("95 % of frames within"), this), 0, 0);
-    figures->addWidget(dim(tr("take"), this), 0, 1, Qt::AlignRight);
-    figures->addWidget(dim(tr("here"), this), 0, 2, Qt::AlignRight);
+    figures->addWidget(dim_label(tr("95 % of frames within"), this), 0, 0);
+    figures->addWidget(dim_label(tr("take"), this), 0, 1, Qt::AlignRight);
+    figures->addWidget(dim_label(tr("here"), this), 0, 2, Qt::AlignRight);
     const std::array<std::tuple<QString, QString, ReviewMeasure>, 6> rows{
         {{tr("foot slide, cm/s"),
           tr("Horizontal speed of a resting foot, for a body of 175 cm; beside it the capture's own"),
           ReviewMeasure::slide},
-         {tr("held point off its support, cm"),
-          tr("Height of a resting heel or ball over the floor it rests on"), ReviewMeasure::height},
+         {tr("held point off floor, cm"), tr("Height of a resting heel or ball over the floor it rests on"),
+          ReviewMeasure::height},
          {tr("below the floor, cm"), tr("Deepest heel, ball or toe tip; the largest of all frames"),
           ReviewMeasure::below},
          {tr("tip beside its limb, cm"),
@@ -90,7 +76,18 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     column->addLayout(figures);
     column->addSpacing(10);
 
-    column->addWidget(heading(tr("What carries it"), this));
+    column->addWidget(heading_label(tr("Where it falls short"), this));
+    event_list_ = new QLabel(this);
+    event_list_->setWordWrap(true);
+    event_list_->setTextFormat(Qt::RichText);
+    event_list_->setAccessibleName(tr("where it falls short"));
+    connect(event_list_, &QLabel::linkActivated, this, [this](const QString& link) {
+        const QStringList parts = link.split(':');
+        follow(parts.value(0).toInt(), parts.size() > 1 ? parts[1].toInt() : -1);
+    });
+    column->addWidget(event_list_);
+    column->addSpacing(10);
+    column->addWidget(heading_label(tr("What carries it"), this));
     auto* passes = new QGridLayout;
     passes->setVerticalSpacing(3);
     const std::array<std::pair<QString, QString>, 5> names{
@@ -103,7 +100,7 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
              "under the strip show when")},
          {tr("twist"),
           tr("Roll is spread along the limbs by their twist bones, so that skin does not wring")}}};
-    auto* moves = dim(tr("moves this frame by"), this);
+    auto* moves = dim_label(tr("moves this frame by"), this);
     moves->setWordWrap(false);
     passes->addWidget(moves, 0, 0, 1, 2, Qt::AlignRight);
     for (int i = 0; i < 5; ++i) {
@@ -126,11 +123,11 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     column->addLayout(passes);
     column->addSpacing(10);
 
-    column->addWidget(heading(tr("What of a limb crosses"), this));
+    column->addWidget(heading_label(tr("What of a limb crosses"), this));
     auto* carry = new QGridLayout;
     carry->setVerticalSpacing(3);
-    carry->addWidget(dim("L", this), 0, 1);
-    carry->addWidget(dim("R", this), 0, 2);
+    carry->addWidget(dim_label("L", this), 0, 1);
+    carry->addWidget(dim_label("R", this), 0, 2);
     for (int i = 0; i < 4; ++i) {
         const QString part = i < 2 ? tr("arm") : tr("leg");
         auto*& box = carry_[size_t(i)] = new QComboBox(this);
@@ -154,7 +151,7 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     column->addLayout(carry);
     column->addSpacing(10);
 
-    column->addWidget(heading(tr("How far it travels"), this));
+    column->addWidget(heading_label(tr("How far it travels"), this));
     auto* map = new QGridLayout;
     by_legs_ = new QCheckBox(tr("as the legs: ×"), this);
     by_legs_->setToolTip(
@@ -181,10 +178,10 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     });
     connect(scale_, &QDoubleSpinBox::valueChanged, this,
             [this](double v) { change(tr("travel factor"), 1, [v](PairingSettings& s) { s.scale = v; }); });
-    level_ = dim({}, this);
+    level_ = dim_label({}, this);
     column->addWidget(level_);
     column->addSpacing(10);
-    notes_ = dim({}, this);
+    notes_ = dim_label({}, this);
     column->addWidget(notes_);
     column->addStretch();
 
@@ -265,7 +262,73 @@ void TransferPanel::refresh_distances() {
                                                         : tr("no twist bones"));
 }
 
+void TransferPanel::refresh_events() {
+    constexpr size_t most = 3;
+    events_.clear();
+    const auto review = workspace_.review();
+    const auto result = workspace_.result();
+    if (!review || !result || workspace_.pairing_key().isEmpty()) {
+        event_list_->setText({});
+        return;
+    }
+    events_ = find_events(*review, *result, workspace_.settings());
+    QStringList lines;
+    for (size_t i = 0; i < std::min(most, events_.size()); ++i) {
+        const ReviewEvent& event = events_[i];
+        QString line = QString("<a href=\"%1\" style=\"color:%2\">%3</a> %4")
+                           .arg(i)
+                           .arg(look().text.name(), tr("frame %1").arg(event.worst_frame),
+                                QString::fromStdString(event.text).toHtmlEscaped());
+        for (size_t r = 0; r < event.remedies.size(); ++r)
+            line += QString(" · <a href=\"%1:%2\" style=\"color:%3\">%4</a>")
+                        .arg(i)
+                        .arg(r)
+                        .arg(look().text.name(), QString::fromStdString(event.remedies[r].what));
+        lines << QString("<p style=\"margin:0 0 5px 0; color:%1\">%2</p>").arg(look().dim.name(), line);
+    }
+    if (events_.size() > most)
+        lines << QString("<p style=\"margin:0; color:%1\">%2</p>")
+                     .arg(look().dim.name(), tr("and %1 lesser places").arg(events_.size() - most));
+    if (lines.isEmpty())
+        lines << QString("<p style=\"margin:0; color:%1\">%2</p>")
+                     .arg(look().dim.name(), tr("Nowhere: everything is within what is let pass."));
+    event_list_->setText(lines.join(QString()));
+}
+
+void TransferPanel::follow(int index, int remedy) {
+    if (index < 0 || index >= int(events_.size())) return;
+    const ReviewEvent event = events_[size_t(index)];
+    playback_.play(false);
+    playback_.go_to(event.worst_frame);
+    if (remedy < 0 || remedy >= int(event.remedies.size())) {
+        emit said(tr("Frame %1: %2; owner: %3.")
+                      .arg(event.worst_frame)
+                      .arg(QString::fromStdString(event.text),
+                           event.setting.empty()
+                               ? QString::fromUtf8(owner_name(event.owner).data())
+                               : tr("the setting %1").arg(QString::fromStdString(event.setting))));
+        return;
+    }
+    const QString change_text = QString::fromStdString(event.remedies[size_t(remedy)].what);
+    const std::string what = event.remedies[size_t(remedy)].change;
+    if (what.starts_with("rest=")) {
+        emit rest_wanted(QString::fromStdString(what.substr(5)));
+    } else if (what == "contacts") {
+        emit contact_wanted(QString::fromStdString(event.row), event.worst_frame);
+    } else if (what.starts_with("carry=")) {
+        const size_t colon = what.find(':');
+        const std::string limb = what.substr(6, colon - 6);
+        const Carry to = what.substr(colon + 1) == "limb" ? Carry::limb : Carry::angles;
+        change(change_text, -1, [&](PairingSettings& s) { s.carry[limb] = to; });
+    } else if (what == "pass=contacts") {
+        change(change_text, -1, [](PairingSettings& s) { s.passes.contacts = s.passes.reach = true; });
+    } else if (what == "pass=angles") {
+        change(change_text, -1, [](PairingSettings& s) { s.passes.angles = true; });
+    }
+}
+
 void TransferPanel::refresh_review() {
+    refresh_events();
     const auto review = workspace_.review();
     for (QLabel* label : target_figures_) label->setText(QString::fromUtf8("–"));
     for (QLabel* label : source_figures_) label->setText({});

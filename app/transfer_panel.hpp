@@ -7,6 +7,7 @@
 
 #include "app/playback.hpp"
 #include "app/workspace.hpp"
+#include "core/review/events.hpp"
 
 class QCheckBox;
 class QComboBox;
@@ -25,8 +26,19 @@ class TransferPanel : public QWidget {
 
   signals:
     void worst_wanted(ReviewMeasure measure);
+    void said(const QString& line);
+    /// A remedy that lies in another place: the rest of a role, the contact of a foot at a frame.
+    void rest_wanted(const QString& role);
+    void contact_wanted(const QString& foot, int frame);
+
+  public:
+    const std::vector<ReviewEvent>& events() const { return events_; }
+    /// Goes to an event and says it; `remedy` of it is done when it is one.
+    void follow(int event, int remedy = -1);
 
   private:
+    std::vector<ReviewEvent> events_;
+    QLabel* event_list_;
     Workspace& workspace_;
     Playback& playback_;
     QTimer unread_;
@@ -44,6 +56,7 @@ class TransferPanel : public QWidget {
     void refresh_settings();
     void refresh_distances();
     void refresh_review();
+    void refresh_events();
 };
 
 }  // namespace nb

@@ -16,7 +16,7 @@
 #include "core/io/vrm.hpp"
 #include "core/library/library.hpp"
 #include "core/rest/measures.hpp"
-#include "core/review/result.hpp"
+#include "core/review/events.hpp"
 
 namespace nb::cli {
 
@@ -306,7 +306,12 @@ int transfer(const Options& options) {
                      [&](int done, int of) { return progress(done, of); });
     export_take(options.out, target.character, result.take);
     const Review review = review_result(source.character, target.character, result);
-    if (!options.review.empty()) write_file(options.review, format_document(review_document(review)));
+    const auto events = find_events(review, result, settings);
+    if (!options.review.empty()) {
+        Json document = review_document(review);
+        document["events"] = events_document(events);
+        write_file(options.review, format_document(document));
+    }
 
     fmt::print("{} onto {}: {} frames, place map x{:.3f}\n", take.name, target.character.name, take.frames,
                result.plan.k);
@@ -315,6 +320,9 @@ int transfer(const Options& options) {
         "directions within {:.2f} degrees p95\n",
         review.target_slide_cm_s.p95, review.source_slide_cm_s.p95, review.worst_tip_p95_cm(),
         review.worst_direction_p95_deg());
+    for (size_t i = 0; i < std::min<size_t>(events.size(), 5); ++i)
+        fmt::print("  frame {}: {}\n", events[i].worst_frame, events[i].text);
+    if (events.size() > 5) fmt::print("  and {} more places (--review)\n", events.size() - 5);
     print_notes(notes);
     print_notes(result.plan.notes);
     const bool source_is_unsure = report_roles("source", source.character);

@@ -4,22 +4,13 @@
 #include <filesystem>
 
 #include "cli/commands.hpp"
+#include "core/io/csv.hpp"
 #include "core/io/file_error.hpp"
 #include "core/io/load.hpp"
 #include "core/library/library.hpp"
 #include "core/review/result.hpp"
 
 namespace nb::cli {
-
-namespace {
-
-std::string csv_text(const std::string& text) {
-    std::string quoted = "\"";
-    for (const char c : text) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
-    return quoted + "\"";
-}
-
-}  // namespace
 
 int review_table(const Options& options) {
     const Library library = open_library(options.file);
@@ -61,7 +52,7 @@ int review_table(const Options& options) {
                 for (const Bar& bar : bars) table += "," + bar.name;
                 table += ",slide_edge_source_p95_cm_s,missed\n";
             }
-            table += fmt::format("{},{},{},{},{},{}", csv_text(take.name), csv_text(character.name),
+            table += fmt::format("{},{},{},{},{},{}", csv_cell(take.name), csv_cell(character.name),
                                  review.frames, review.windows.size(), result.contacts.floor.levels_m.size(),
                                  review.frames_without_floor);
             std::string missing;
@@ -71,7 +62,7 @@ int review_table(const Options& options) {
                 missing += (missing.empty() ? "" : " ") + bar.name;
                 ++missed;
             }
-            table += fmt::format(",{:.4g},{}\n", review.source_edge_cm_s.p95, csv_text(missing));
+            table += fmt::format(",{:.4g},{}\n", review.source_edge_cm_s.p95, csv_cell(missing));
             fmt::print("{:16} {:16}", take.name, character.name);
             for (const Bar& bar : bars) fmt::print(" {:>8.3g}{}", bar.value, bar.is_met() ? ' ' : '!');
             fmt::print("\n");

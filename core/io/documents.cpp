@@ -734,6 +734,25 @@ Json certificate_document(const Character& character, const Review& review) {
     return document;
 }
 
+Json events_document(const std::vector<ReviewEvent>& events) {
+    Json list = Json::array();
+    for (const ReviewEvent& event : events) {
+        Json json;
+        json["measure"] = event.measure;
+        json["row"] = event.row;
+        json["first"] = event.first;
+        json["last"] = event.last;
+        json["worst_frame"] = event.worst_frame;
+        json["size"] = canonical(event.size);
+        json["unit"] = event.unit;
+        json["owner"] = owner_name(event.owner);
+        if (!event.setting.empty()) json["setting"] = event.setting;
+        json["text"] = event.text;
+        list.push_back(json);
+    }
+    return list;
+}
+
 Json review_document(const Review& review) {
     Json document;
     document["format"] = "nimble-bone/review";

@@ -9,7 +9,7 @@
 #include "core/io/load.hpp"
 #include "core/motion/take.hpp"
 #include "core/rest/character.hpp"
-#include "core/review/review.hpp"
+#include "core/review/events.hpp"
 #include "core/transfer/settings.hpp"
 
 namespace nb {
@@ -94,6 +94,8 @@ TakeDocument read_take_document(const Json& document, const std::string& path);
 Json changed_take_document(const LoadedFile& file, const std::string& path);
 
 Json review_document(const Review& review);
+/// What a review document holds under "events".
+Json events_document(const std::vector<ReviewEvent>& events);
 /// The review of the limbering take on a character, with the state of the rig it was made on.
 Json certificate_document(const Character& character, const Review& review);
 

@@ -8,6 +8,7 @@
 #include <set>
 
 #include "core/chain/match.hpp"
+#include "core/io/csv.hpp"
 #include "core/rest/compare.hpp"
 #include "core/rest/measures.hpp"
 
@@ -34,15 +35,6 @@ std::string role_evidence(const Character& c, int joint) {
     if (!fill) return "no role";
     if (fill->is_by_hand) return role + " by hand";
     return fill->evidence.empty() ? role : role + ": " + fill->evidence.front();
-}
-
-std::string csv_cell(const std::string& text) {
-    std::string quoted = "\"";
-    for (const char c : text) {
-        if (c == '"') quoted += '"';
-        quoted += c;
-    }
-    return quoted + "\"";
 }
 
 double trunk_length(const Character& c) {
@@ -173,10 +165,9 @@ BoneMap bone_map(const Character& source, const Character& target, const Pairing
 std::string bone_map_csv(const BoneMap& map) {
     std::string text = "bone,role,chain,how,from,from_next,share,sure,evidence\n";
     for (const BoneMapRow& row : map.rows)
-        text +=
-            fmt::format("{},{},{},{},{},{},{:.4g},{:.3g},{}\n", csv_cell(row.bone), csv_cell(row.role),
-                        csv_cell(row.chain), csv_cell(std::string(driven_text(row.how))), csv_cell(row.from),
-                        csv_cell(row.from_next), row.share, row.sure, csv_cell(row.evidence));
+        text += fmt::format("{},{},{},{},{},{},{:.4g},{:.3g},{}\n", csv_cell(row.bone), csv_cell(row.role),
+                            csv_cell(row.chain), csv_cell(driven_text(row.how)), csv_cell(row.from),
+                            csv_cell(row.from_next), row.share, row.sure, csv_cell(row.evidence));
     for (const SourceBone& bone : map.sources)
         if (bone.fate != SourceBone::Fate::mapped)
             text += fmt::format("\"\",{},\"\",\"not taken\",{},\"\",0,1,{}\n", csv_cell(bone.role),

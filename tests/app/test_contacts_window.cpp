@@ -8,6 +8,7 @@
 #include "app/error_strip.hpp"
 #include "app/main_window.hpp"
 #include "app/notice_bar.hpp"
+#include "app/transfer_panel.hpp"
 #include "core/io/contact_documents.hpp"
 #include "core/io/file_error.hpp"
 #include "core/library/library.hpp"
@@ -148,6 +149,36 @@ class ContactsWindowTest : public test::WindowFixture {
             load_take((library() + "/takes/quay-walk.take.json").toStdString(), "", notes);
         QVERIFY(is_same(kept.take->contacts, edited));
         QVERIFY(!w().workspace().has_unsaved_changes());
+    }
+    void events_name_their_owner_and_a_remedy_is_one_click() {
+        // With contacts left out the worst is a slide, owned by that setting; its remedy runs the pass again.
+        PairingSettings loose = w().workspace().settings();
+        loose.passes.contacts = false;
+        w().workspace().set_settings(w().workspace().pairing_key(), loose);
+        QVERIFY(settled());
+        const auto& events = w().panel().events();
+        const auto slide = std::find_if(events.begin(), events.end(),
+                                        [](const ReviewEvent& e) { return e.measure == "slide"; });
+        QVERIFY(slide != events.end());
+        QCOMPARE(slide->owner, Owner::setting);
+        QCOMPARE(slide->setting, std::string("contacts"));
+        const int frame = slide->worst_frame;
+        w().panel().follow(int(slide - events.begin()));
+        QCOMPARE(w().playback().frame(), frame);
+        w().panel().follow(int(slide - events.begin()), 0);
+        QVERIFY(settled());
+        QVERIFY(w().workspace().settings().passes.contacts);
+        // The remedy of a slide at a contact's end leads to that contact.
+        const auto& now = w().panel().events();
+        const auto end = std::find_if(now.begin(), now.end(), [](const ReviewEvent& e) {
+            return !e.remedies.empty() && e.remedies[0].change == "contacts";
+        });
+        QVERIFY(end != now.end());
+        w().panel().follow(int(end - now.begin()), 0);
+        QVERIFY(lanes().chosen() >= 0);
+        w().undo_stack().undo();
+        QVERIFY(!w().workspace().settings().passes.contacts);
+        QVERIFY(settled());
     }
     void the_pass_can_be_left_out_and_the_strip_says_so() {
         auto* box_of_contacts = box("contacts");

@@ -20,17 +20,6 @@ using namespace nb::test;
 
 namespace {
 
-LoadedFile body_of(const std::string& name) {
-    std::vector<std::string> notes;
-    const std::string folder = demo("characters/" + name);
-    return load_character(folder + "/rig.glb", folder + "/character.json", notes);
-}
-
-LoadedFile walk() {
-    std::vector<std::string> notes;
-    return load_take(demo("takes/quay-walk.take.json"), "", notes);
-}
-
 bool is_sample(const ChainSample& sample, int a, int b, double u) {
     return sample.a == a && sample.b == b && std::abs(sample.u - u) < 1e-9;
 }
@@ -75,8 +64,8 @@ class ChainsTest : public QObject {
     }
     void ticks_reach_the_motion() {
         // The net-mender's second spine bone, matched to the performer's first: it turns as that one does.
-        const LoadedFile source = walk();
-        const LoadedFile target = body_of("net-mender");
+        const LoadedFile source = demo_take("quay-walk");
+        const LoadedFile target = demo_body("net-mender");
         PairingSettings settings;
         settings.chains["spine"].ticks = {{"spine.1", "spine.2"}};
         const TransferResult matched = carry(source, target, settings);
@@ -96,8 +85,8 @@ class ChainsTest : public QObject {
         QVERIFY(rad_to_deg(largest) > 0.5);
     }
     void what_is_left_out_keeps_its_rest() {
-        const LoadedFile source = walk();
-        const LoadedFile target = body_of("dockhand");
+        const LoadedFile source = demo_take("quay-walk");
+        const LoadedFile target = demo_body("dockhand");
         PairingSettings settings;
         settings.chains["arm.left"].is_left_out = true;
         const TransferResult result = carry(source, target, settings);
@@ -116,7 +105,7 @@ class ChainsTest : public QObject {
         // A hand without a ring finger can be moved by its middle finger.
         std::vector<std::string> notes;
         const LoadedFile source = load_take(demo("takes/limbering.take.json"), "", notes);
-        const LoadedFile target = body_of("net-mender");
+        const LoadedFile target = demo_body("net-mender");
         PairingSettings settings;
         settings.chains["ring.left"].driven_by = "middle.left";
         const Plan plan = compile_plan(source.character, target.character, settings);
@@ -127,8 +116,8 @@ class ChainsTest : public QObject {
     }
     void half_of_a_tips_place() {
         // Between angles (0) and the tip's place (1) the wrist moves evenly, contacts aside.
-        const LoadedFile source = walk();
-        const LoadedFile target = body_of("ferrier");
+        const LoadedFile source = demo_take("quay-walk");
+        const LoadedFile target = demo_body("ferrier");
         const auto wrist = [&](std::optional<double> share) {
             PairingSettings settings;
             settings.carry["arm.left"] = share ? Carry::limb : Carry::angles;
@@ -142,7 +131,7 @@ class ChainsTest : public QObject {
     }
     void the_map_says_what_drives_what() {
         const LoadedFile source = load_file(capture("01_01.bvh"));
-        const LoadedFile target = body_of("ferrier");
+        const LoadedFile target = demo_body("ferrier");
         const Plan plan = compile_plan(source.character, target.character, {});
         const BoneMap map = bone_map(source.character, target.character, {}, plan);
         QCOMPARE(map.rows.size(), target.character.rig.skeleton.names.size());
@@ -164,7 +153,7 @@ class ChainsTest : public QObject {
     }
     void the_forecast_says_what_was_put_in() {
         // Arms 20 % longer than the body's legs ask for: told, with the centimetres.
-        const LoadedFile source = walk();
+        const LoadedFile source = demo_take("quay-walk");
         std::vector<std::string> notes;
         LoadOptions longer;
         longer.lengths = {{"arms", 1.2}};

@@ -21,17 +21,6 @@ using namespace nb::test;
 
 namespace {
 
-LoadedFile take_of(const std::string& name) {
-    std::vector<std::string> notes;
-    return load_take(demo("takes/" + name + ".take.json"), "", notes);
-}
-
-LoadedFile body_of(const std::string& name) {
-    std::vector<std::string> notes;
-    const std::string folder = demo("characters/" + name);
-    return load_character(folder + "/rig.glb", folder + "/character.json", notes);
-}
-
 const std::vector<std::string> walks{"quay-walk",   "mole-steps",  "haul-rope",
                                      "carry-crate", "bollard-sit", "lantern-signal"};
 const std::vector<std::string> crew{"performer", "dockhand", "ferrier", "lamp-child", "net-mender"};
@@ -104,7 +93,7 @@ class ContactsTest : public QObject {
         // own.
         int both = 0, found = 0, labelled_frames = 0;
         for (const std::string& name : walks) {
-            const LoadedFile take = take_of(name);
+            const LoadedFile take = demo_take(name);
             const auto motion = forward_kinematics(take.character.rig.skeleton, *take.take);
             const Contacts contacts =
                 find_contacts(take.character, motion, take.take->frame_time_s, take.take->first_motion_frame);
@@ -131,7 +120,7 @@ class ContactsTest : public QObject {
     void a_foot_stands_for_about_three_fifths_of_a_stride() {
         // Perry, Gait Analysis (from memory): stance about 60 % of the walking cycle. Between the first heel
         // strike and the last one whole strides were taken.
-        const LoadedFile take = take_of("quay-walk");
+        const LoadedFile take = demo_take("quay-walk");
         const auto motion = forward_kinematics(take.character.rig.skeleton, *take.take);
         const Contacts contacts = find_contacts(take.character, motion, take.take->frame_time_s, 0);
         const auto heel = held(contacts, "heel.left", motion.frames);
@@ -147,7 +136,7 @@ class ContactsTest : public QObject {
     }
     void steps_are_levels() {
         // The steps of the demo's mole are made 0.17 m high (docs of the set); levels follow them.
-        const LoadedFile take = take_of("mole-steps");
+        const LoadedFile take = demo_take("mole-steps");
         const auto motion = forward_kinematics(take.character.rig.skeleton, *take.take);
         const Floor floor = find_floor(take.character, motion, take.take->frame_time_s, 0);
         QVERIFY(floor.levels_m.size() >= 4);
@@ -170,9 +159,9 @@ class ContactsTest : public QObject {
         QFETCH(QString, take);
         const bool is_capture = take.startsWith("01_");
         const LoadedFile source =
-            is_capture ? load_file(capture(take.toStdString() + ".bvh")) : take_of(take.toStdString());
+            is_capture ? load_file(capture(take.toStdString() + ".bvh")) : demo_take(take.toStdString());
         for (const std::string& name : crew) {
-            const LoadedFile target = body_of(name);
+            const LoadedFile target = demo_body(name);
             const TransferResult result = carry(source, target);
             const Review review = review_result(source.character, target.character, result);
             for (const Bar& bar : bars_of(review, result.contacts)) {
@@ -195,7 +184,7 @@ class ContactsTest : public QObject {
     void without_contacts_the_bars_are_missed() {
         // The bars can fail: with the pass left out a foot slides as the proportions make it.
         const LoadedFile source = load_file(capture("01_01.bvh"));
-        const LoadedFile target = body_of("dockhand");
+        const LoadedFile target = demo_body("dockhand");
         PairingSettings settings;
         settings.passes.contacts = false;
         const TransferResult result = carry(source, target, settings);
@@ -205,8 +194,8 @@ class ContactsTest : public QObject {
         QVERIFY(result.corrections.is_empty());
     }
     void any_number_of_threads_holds_the_same() {
-        const LoadedFile source = take_of("mole-steps");
-        const LoadedFile target = body_of("net-mender");
+        const LoadedFile source = demo_take("mole-steps");
+        const LoadedFile target = demo_body("net-mender");
         const TransferResult one = transfer(source.character, *source.take, target.character, {}, 1);
         const TransferResult two = transfer(source.character, *source.take, target.character, {}, 2);
         for (size_t i = 0; i < one.target.p.size(); ++i)
@@ -215,8 +204,8 @@ class ContactsTest : public QObject {
     }
 
     void a_contact_that_is_taken_away_lets_the_foot_go() {
-        LoadedFile source = take_of("quay-walk");
-        const LoadedFile target = body_of("dockhand");
+        LoadedFile source = demo_take("quay-walk");
+        const LoadedFile target = demo_body("dockhand");
         const TransferResult before = carry(source, target);
         Contacts contacts = before.contacts;
         contacts.is_by_hand = true;
@@ -232,8 +221,8 @@ class ContactsTest : public QObject {
     }
     void a_contact_drawn_by_hand_holds_a_foot_in_the_air() {
         // The other foot of a stride, held while the source swings it: it does not move at all.
-        LoadedFile source = take_of("quay-walk");
-        const LoadedFile target = body_of("ferrier");
+        LoadedFile source = demo_take("quay-walk");
+        const LoadedFile target = demo_body("ferrier");
         Contacts contacts = carry(source, target).contacts;
         contacts.is_by_hand = true;
         const auto& list = contacts.list;

@@ -1,5 +1,7 @@
 #include "tests/support/test_rigs.hpp"
 
+#include "core/library/library.hpp"
+
 #include <fmt/format.h>
 
 #include <cmath>
@@ -238,6 +240,17 @@ Difference difference(const WorldMotion& a, const WorldMotion& b, double k) {
         result.turn_deg = std::max(result.turn_deg, rad_to_deg(angle_between(a.R[i], b.R[i])));
     }
     return result;
+}
+
+LoadedFile demo_body(const std::string& name) {
+    std::vector<std::string> notes;
+    const std::string folder = demo("characters/" + name);
+    return load_character(folder + "/rig.glb", folder + "/character.json", notes);
+}
+
+LoadedFile demo_take(const std::string& name) {
+    std::vector<std::string> notes;
+    return load_take(demo("takes/" + name + ".take.json"), "", notes);
 }
 
 TransferResult carry(const LoadedFile& source, const LoadedFile& target, const PairingSettings& settings) {

@@ -50,6 +50,10 @@ struct Difference {
 };
 Difference difference(const WorldMotion& a, const WorldMotion& b, double k = 1.0);
 
+/// A character or a take of the demo library, with its document.
+LoadedFile demo_body(const std::string& name);
+LoadedFile demo_take(const std::string& name);
+
 /// transfer() of what was loaded.
 TransferResult carry(const LoadedFile& source, const LoadedFile& target,
                      const PairingSettings& settings = {});

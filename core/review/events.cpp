@@ -1,0 +1,211 @@
+#include "core/review/events.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace nb {
+
+namespace {
+
+constexpr double slide_pass_cm_s = 0.5;
+constexpr double below_pass_cm = 0.2;
+constexpr double tip_pass_cm = 3.0;
+constexpr double direction_pass_deg = 2.0;
+constexpr double deficit_pass_cm = 0.1;
+constexpr double pop_pass_deg_s = 200.0;
+constexpr double one_run_s = 0.25;
+
+struct Run {
+    int first, last, worst;
+    double size;
+};
+
+std::vector<Run> runs_over(const std::vector<float>& values, double pass, int gap) {
+    std::vector<Run> runs;
+    for (int f = 0; f < int(values.size()); ++f) {
+        const double value = double(values[size_t(f)]);
+        if (value <= pass) continue;
+        if (runs.empty() || f - runs.back().last > gap) runs.push_back({f, f + 1, f, value});
+        runs.back().last = f + 1;
+        if (value > runs.back().size) {
+            runs.back().size = value;
+            runs.back().worst = f;
+        }
+    }
+    return runs;
+}
+
+/// "left hand": a role or row in words.
+std::string spoken(const std::string& row) {
+    const Side side = role_side(row);
+    std::string part = role_part(row);
+    if (part == "upperarm") part = "upper arm";
+    return side == Side::none ? part : (side == Side::left ? "left " : "right ") + part;
+}
+
+std::string limb_of(const std::string& row) {
+    const std::string part = role_part(row);
+    const bool is_leg = part == "leg" || part == "thigh" || part == "shin" || part == "foot" || part == "toe";
+    return (is_leg ? "leg" : "arm") + std::string(side_suffix(role_side(row)));
+}
+
+}  // namespace
+
+std::string_view owner_name(Owner owner) {
+    constexpr std::array<std::string_view, 3> names{"take", "proportions", "setting"};
+    return names[size_t(owner)];
+}
+
+std::vector<ReviewEvent> find_events(const Review& review, const TransferResult& result,
+                                     const PairingSettings& settings) {
+    std::vector<ReviewEvent> events;
+    const int gap = std::max(1, int(std::lround(one_run_s * review.fps)));
+    const bool is_held = settings.passes.contacts && settings.passes.reach;
+    const auto add = [&](const std::string& measure, const std::string& row, const Run& run,
+                         const std::string& unit, double pass) -> ReviewEvent& {
+        ReviewEvent event;
+        event.measure = measure;
+        event.row = row;
+        event.first = run.first;
+        event.last = run.last;
+        event.worst_frame = run.worst;
+        event.size = run.size;
+        event.unit = unit;
+        event.weight = run.size / pass;
+        events.push_back(std::move(event));
+        return events.back();
+    };
+    const auto carried_by_tip = [&](const std::string& limb) {
+        const auto at = settings.carry.find(limb);
+        return at != settings.carry.end() && at->second == Carry::limb && settings.passes.reach;
+    };
+    for (const ReachDeficit& deficit : review.deficits) {
+        if (deficit.missing_cm < deficit_pass_cm) continue;
+        ReviewEvent& event = add("reach", deficit.point,
+                                 {deficit.first, deficit.last, deficit.worst_frame, deficit.missing_cm}, "cm",
+                                 deficit_pass_cm);
+        const size_t f = size_t(deficit.worst_frame);
+        const double given =
+            result.corrections.hips_m.size() > f ? 100.0 * result.corrections.hips_m[f].norm() : 0.0;
+        event.text = fmt::format(
+            "{} {:.1f} cm short of where it is held: the leg is at its full length, and the hips "
+            "already gave {:.1f} cm",
+            spoken(deficit.point), deficit.missing_cm, given);
+        event.remedies = {{"shorten the contact", "contacts"}};
+    }
+    for (const ReviewSeries& series : review.series) {
+        const std::string& row = series.row;
+        switch (series.measure) {
+            case ReviewMeasure::slide: {
+                const ReviewSeries* own = review.find_series(ReviewMeasure::source_slide, row);
+                // At the ends of a contact the source's own slide is let pass.
+                std::vector<float> beyond = series.values;
+                for (size_t f = 0; own && is_held && f < beyond.size(); ++f)
+                    if (beyond[f] <= own->values[f]) beyond[f] = 0.0f;
+                for (const Run& run : runs_over(beyond, slide_pass_cm_s, gap)) {
+                    ReviewEvent& event = add("slide", row, run, "cm/s", slide_pass_cm_s);
+                    const double source = own ? double(own->values[size_t(run.worst)]) : 0.0;
+                    if (!is_held) {
+                        event.owner = Owner::setting;
+                        event.setting = "contacts";
+                        event.remedies = {{"run the pass contacts", "pass=contacts"}};
+                        event.text = fmt::format(
+                            "{} slides {:.1f} cm/s while it rests, the capture {:.1f}: contacts are "
+                            "left out",
+                            spoken(row), run.size, source);
+                    } else {
+                        event.owner = source > 0.8 * run.size ? Owner::take : Owner::setting;
+                        if (event.owner == Owner::setting) event.setting = "contact window";
+                        event.remedies = {{"move the contact's end", "contacts"}};
+                        event.text =
+                            fmt::format("{} slides {:.1f} cm/s at the end of a contact, the capture {:.1f}",
+                                        spoken(row), run.size, source);
+                    }
+                }
+                break;
+            }
+            case ReviewMeasure::below:
+                for (const Run& run : runs_over(series.values, below_pass_cm, gap)) {
+                    ReviewEvent& event = add("below floor", row, run, "cm", below_pass_cm);
+                    event.owner = is_held ? Owner::take : Owner::setting;
+                    if (!is_held) {
+                        event.setting = "contacts";
+                        event.remedies = {{"run the pass contacts", "pass=contacts"}};
+                    }
+                    event.text = is_held
+                                     ? fmt::format(
+                                           "{} is {:.1f} cm below the floor: the capture's toes turn over "
+                                           "there",
+                                           spoken(row), run.size)
+                                     : fmt::format("{} is {:.1f} cm below the floor: contacts are left out",
+                                                   spoken(row), run.size);
+                }
+                break;
+            case ReviewMeasure::tip: {
+                if (!row.starts_with("arm")) break;
+                for (const Run& run : runs_over(series.values, tip_pass_cm, 2 * gap)) {
+                    ReviewEvent& event = add("tip", row, run, "cm", tip_pass_cm);
+                    const bool by_tip = carried_by_tip(row);
+                    event.text =
+                        by_tip ? fmt::format("{} hand {:.1f} cm from where the source's is: out of reach",
+                                             row.ends_with(".left") ? "left" : "right", run.size)
+                               : fmt::format(
+                                     "{} hand {:.1f} cm from where the source's is, in the arm's own scale: "
+                                     "only angles are carried",
+                                     row.ends_with(".left") ? "left" : "right", run.size);
+                    if (!by_tip) event.remedies = {{"carry the tip", "carry=" + row + ":limb"}};
+                }
+                break;
+            }
+            case ReviewMeasure::direction: {
+                const std::string limb = limb_of(row);
+                if (carried_by_tip(limb)) break;
+                for (const Run& run : runs_over(series.values, direction_pass_deg, 4 * gap)) {
+                    ReviewEvent& event = add("direction", row, run, "degrees", direction_pass_deg);
+                    event.owner = Owner::setting;
+                    event.setting = settings.passes.angles ? "rest alignment" : "angles";
+                    event.text =
+                        settings.passes.angles
+                            ? fmt::format(
+                                  "{} points {:.1f} degrees beside the source's: so far apart are the "
+                                  "rests",
+                                  spoken(row), run.size)
+                            : fmt::format("{} points {:.1f} degrees beside the source's: angles are left out",
+                                          spoken(row), run.size);
+                    event.remedies = {settings.passes.angles ? Remedy{"compare the rests", "rest=" + row}
+                                                             : Remedy{"run the pass angles", "pass=angles"}};
+                }
+                break;
+            }
+            default:
+                break;
+        }
+    }
+    for (const RoleSmoothness& role : review.smoothness) {
+        std::vector<Run> runs;
+        for (const Pop& pop : role.pops) {
+            if (runs.empty() || pop.frame - runs.back().last > gap)
+                runs.push_back({pop.frame, pop.frame + 1, pop.frame, pop.change_deg_s});
+            runs.back().last = pop.frame + 1;
+            if (pop.change_deg_s > runs.back().size) {
+                runs.back().size = pop.change_deg_s;
+                runs.back().worst = pop.frame;
+            }
+        }
+        for (const Run& run : runs) {
+            ReviewEvent& event = add("pop", role.role, run, "degrees/s", pop_pass_deg_s);
+            event.text = fmt::format(
+                "{} turns {:.0f} degrees/s faster from one frame to the next, the source does not",
+                spoken(role.role), run.size);
+        }
+    }
+    std::sort(events.begin(), events.end(), [](const ReviewEvent& a, const ReviewEvent& b) {
+        return a.weight != b.weight ? a.weight > b.weight : a.worst_frame < b.worst_frame;
+    });
+    return events;
+}
+
+}  // namespace nb

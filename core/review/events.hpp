@@ -1,0 +1,43 @@
+// Events of a review: places where a transfer falls short, worst first, each with its owner and what can be
+// done.
+#pragma once
+#include <string>
+#include <vector>
+
+#include "core/review/result.hpp"
+
+namespace nb {
+
+/// Whose fault it is: the take's own, unlike proportions, a setting that can be changed.
+enum class Owner { take, proportions, setting };
+std::string_view owner_name(Owner owner);
+
+/// Something that can be done about it.
+struct Remedy {
+    std::string what;  ///< for people: "carry the tip"
+    /// "carry=CHAIN:limb|angles", "pass=NAME", "rest=ROLE", "contacts"
+    std::string change;
+};
+
+struct ReviewEvent {
+    std::string measure;      ///< "reach", "slide", "below floor", "pop", "tip", "direction"
+    std::string row;          ///< a foot, limb or role
+    int first = 0, last = 0;  ///< frames, the last not included
+    int worst_frame = 0;
+    double size = 0.0;  ///< in `unit`
+    std::string unit;
+    double weight = 0.0;  ///< size by what is let pass of its measure
+    Owner owner = Owner::proportions;
+    std::string setting;  ///< the one that owns it, else empty
+    std::string text;     ///< one sentence with the solver's own numbers
+    std::vector<Remedy> remedies;
+};
+
+/// What is let pass: 0.5 cm/s of slide (of held feet also the source's own), 0.2 cm below the floor, 3 cm of
+/// an arm's tip, 2 degrees of direction (of limbs carried by angles), any reach deficit of 0.1 cm and any
+/// pop. One event a run of frames over it; runs of one row and measure within 0.25 s are one. Ordered by
+/// weight, then frame.
+std::vector<ReviewEvent> find_events(const Review& review, const TransferResult& result,
+                                     const PairingSettings& settings);
+
+}  // namespace nb
