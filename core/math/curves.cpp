@@ -33,7 +33,7 @@ void fill_between(std::vector<Vec3>& values, const std::vector<char>& is_given, 
         int n = 0;
         while (n < slope_frames && given(at + (n + 1) * toward)) ++n;
         if (n == 0 || !given(at)) return Vec3(Vec3::Zero());
-        const Vec3 rise = toward * (values[size_t(at + n * toward)] - values[size_t(at)]);
+        const Vec3 rise = toward * (values[size_t(at) + size_t(n) * size_t(toward)] - values[size_t(at)]);
         return limited(rise / n, most_slope);
     };
     int f = 0;
@@ -96,7 +96,8 @@ std::vector<T> running_mean(const std::vector<T>& values, int reach, const T& ze
     std::vector<T> result(values.size(), zero);
     for (int i = 0; i < count; ++i) {
         const int near = std::min({reach, i, count - 1 - i});  // symmetric, so that a line stays a line
-        result[size_t(i)] = (sums[size_t(i + near + 1)] - sums[size_t(i - near)]) / double(2 * near + 1);
+        result[size_t(i)] =
+            (sums[size_t(i) + size_t(near) + 1] - sums[size_t(i) - size_t(near)]) / double(2 * near + 1);
     }
     return result;
 }

@@ -30,9 +30,7 @@ class Span {
             for (int halving = 0; halving < 12; ++halving, share *= 0.5) {
                 moved = 0.0;
                 for (int t = 0; t < n_; ++t) {
-                    const Vec3 by =
-                        share * (Vec3(b_[size_t(3 * t)], b_[size_t(3 * t + 1)], b_[size_t(3 * t + 2)]) -
-                                 now[size_t(t)]);
+                    const Vec3 by = share * (step_at(t) - now[size_t(t)]);
                     next[size_t(t)] = now[size_t(t)] + by;
                     moved = std::max(moved, by.norm());
                 }
@@ -49,7 +47,7 @@ class Span {
             penalty_ = std::min(how_.penalty, 10.0 * penalty_);
             cost = cost_of(now);
         }
-        for (int t = 0; t < n_; ++t) x[size_t(first_ + t)] = now[size_t(t)];
+        for (int t = 0; t < n_; ++t) x[size_t(first_) + size_t(t)] = now[size_t(t)];
     }
 
   private:
@@ -60,13 +58,18 @@ class Span {
     std::vector<double> band_, b_;
     double penalty_ = 0.0;
 
+    Vec3 step_at(int t) const {
+        const size_t at = 3 * size_t(t);
+        return {b_[at], b_[at + 1], b_[at + 2]};
+    }
+
     double cost_of(const std::vector<Vec3>& x) const {
         double cost = 0.0;
         for (const Vec3& at : x) cost += at.squaredNorm();
         for (int t = 1; t + 1 < n_; ++t)
             cost += smooth_ * (x[size_t(t - 1)] - 2.0 * x[size_t(t)] + x[size_t(t + 1)]).squaredNorm();
         for (const HeldReach& reach : reaches_) {
-            const double over = (reach.to - x[size_t(reach.frame - first_)]).norm() - reach.limit_m;
+            const double over = (reach.to - x[size_t(reach.frame) - size_t(first_)]).norm() - reach.limit_m;
             if (over > 0.0) cost += penalty_ * over * over;
         }
         return cost;
@@ -74,10 +77,10 @@ class Span {
 
     /// Where the quadratic model at `x` is least, in b_.
     void step(const std::vector<Vec3>& x) {
-        band_.assign(size_t(3 * n_) * size_t(half_band + 1), 0.0);
-        b_.assign(size_t(3 * n_), 0.0);
+        band_.assign(3 * size_t(n_) * (half_band + 1), 0.0);
+        b_.assign(3 * size_t(n_), 0.0);
         const auto add = [&](int i, int j, double value) {
-            band_[size_t(i) * size_t(half_band + 1) + size_t(j - i + half_band)] += value;
+            band_[size_t(i) * half_band + size_t(j) + half_band] += value;
         };
         for (int i = 0; i < 3 * n_; ++i) add(i, i, 1.0);
         constexpr double second[3] = {1.0, -2.0, 1.0};
@@ -87,7 +90,7 @@ class Span {
                     for (int j = 0; j <= i; ++j)
                         add(3 * (t - 1 + i) + axis, 3 * (t - 1 + j) + axis, smooth_ * second[i] * second[j]);
         for (const HeldReach& reach : reaches_) {
-            const Vec3& here = x[size_t(reach.frame - first_)];
+            const Vec3& here = x[size_t(reach.frame) - size_t(first_)];
             const Vec3 left = reach.to - here;
             const double length = left.norm();
             if (length <= reach.limit_m || length < 1e-9) continue;
@@ -99,7 +102,7 @@ class Span {
             const int at = 3 * (reach.frame - first_);
             for (int r = 0; r < 3; ++r) {
                 for (int c = 0; c <= r; ++c) add(at + r, at + c, H(r, c));
-                b_[size_t(at + r)] += pull[r];
+                b_[size_t(at) + size_t(r)] += pull[r];
             }
         }
         solve_banded(band_, half_band, b_);
