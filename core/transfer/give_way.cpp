@@ -67,7 +67,7 @@ class Span {
         double cost = 0.0;
         for (const Vec3& at : x) cost += at.squaredNorm();
         for (int t = 1; t + 1 < n_; ++t)
-            cost += smooth_ * (x[size_t(t - 1)] - 2.0 * x[size_t(t)] + x[size_t(t + 1)]).squaredNorm();
+            cost += smooth_ * (x[size_t(t) - 1] - 2.0 * x[size_t(t)] + x[size_t(t) + 1]).squaredNorm();
         for (const HeldReach& reach : reaches_) {
             const double over = (reach.to - x[size_t(reach.frame) - size_t(first_)]).norm() - reach.limit_m;
             if (over > 0.0) cost += penalty_ * over * over;
