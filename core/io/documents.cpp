@@ -589,7 +589,7 @@ Json pairing_document(const Pairing& pairing) {
     for (const auto& [limb, carry] : pairing.settings.carry)
         document["carry"][limb] = carry == Carry::limb ? "limb" : "angles";
     for (const auto& [chain, set] : pairing.settings.chains)
-        if (!(set == ChainSettings())) document["chains"][chain] = chain_document(set);
+        if (const Json json = chain_document(set); !json.empty()) document["chains"][chain] = json;
     const bool has_chains = document.contains("chains");
     keep_unknown(pairing.other, document);
     if (!has_chains) document.erase("chains");
