@@ -67,6 +67,16 @@ LoadedPtr load_choice(const Choice& choice, bool as_target, const LoadOptions* o
                 .toString(QUuid::WithoutBraces)
                 .toStdString();
     }
+    if (before && before->file.take && loaded->file.take) {
+        // Contacts by hand stay, moved with the trim and the rate, at the heights of the unit in force.
+        Json kept = Json::object();
+        write_contacts(kept, before->file);
+        Contacts& contacts = loaded->file.take->contacts;
+        contacts = read_contacts(kept, choice.path.toStdString(), loaded->file);
+        const double scale = character.rig.conventions.unit_m / before->file.character.rig.conventions.unit_m;
+        for (Contact& contact : contacts.list) contact.level_m *= scale;
+        for (double& level : contacts.floor.levels_m) level *= scale;
+    }
     const RoleMap* roles = before ? &before->file.character.roles : nullptr;
     const bool has_roles = roles && !roles->fills.empty();
     if (has_roles) {

@@ -150,6 +150,25 @@ class ContactsWindowTest : public test::WindowFixture {
         QVERIFY(is_same(kept.take->contacts, edited));
         QVERIFY(!w().workspace().has_unsaved_changes());
     }
+    void a_trim_does_not_lose_what_was_drawn() {
+        const int i = index_of("ball.left", 100);
+        const Contact before = contacts().list[size_t(i)];
+        drag(lanes().place_of("ball.left", before.last) - QPoint(1, 0),
+             lanes().place_of("ball.left", before.last + 12));
+        QVERIFY(settled());
+        const Contact drawn = contacts().list[size_t(lanes().chosen())];
+        LoadOptions trimmed = w().workspace().source()->file.character.rig.options;
+        trimmed.trim_first = 40;
+        w().workspace().set_intake(
+            false, QString::fromStdString(w().workspace().source()->file.character.rig.path), trimmed);
+        QVERIFY(QTest::qWaitFor([&] { return w().workspace().source()->file.take->frames < 520; }, 8000));
+        QVERIFY(settled());
+        QVERIFY(contacts().is_by_hand);
+        const int moved = index_of("ball.left", drawn.first - 41);
+        QVERIFY(moved >= 0);
+        QCOMPARE(contacts().list[size_t(moved)].first, drawn.first - 40);
+        QCOMPARE(contacts().list[size_t(moved)].last, drawn.last - 40);
+    }
     void events_name_their_owner_and_a_remedy_is_one_click() {
         // With contacts left out the worst is a slide, owned by that setting; its remedy runs the pass again.
         PairingSettings loose = w().workspace().settings();
