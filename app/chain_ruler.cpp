@@ -11,6 +11,7 @@
 #include <cmath>
 
 #include "app/look.hpp"
+#include "app/rails_view.hpp"
 
 namespace nb {
 
@@ -22,12 +23,6 @@ constexpr int name_px = 128;
 constexpr int right_px = 132;
 constexpr int bar_px = 14;
 constexpr int reach_px = 7;
-
-QString row_name(const std::string& chain) {
-    const Side side = role_side(chain);
-    QString name = QString::fromStdString(side == Side::none ? chain : chain.substr(0, chain.rfind('.')));
-    return name + (side == Side::left ? " L" : side == Side::right ? " R" : "");
-}
 
 }  // namespace
 
@@ -149,7 +144,7 @@ void ChainRuler::paintEvent(QPaintEvent*) {
         painter.setFont(font());
         painter.setPen(look().text);
         painter.drawText(QRectF(12, top + 3, name_px - 16, 18), Qt::AlignLeft | Qt::AlignVCenter,
-                         row_name(chain.name));
+                         side_and_role(chain.name));
         painter.setFont(small);
         painter.setPen(look().dim);
         painter.drawText(QRectF(12, top + 22, name_px - 16, 16), Qt::AlignLeft | Qt::AlignVCenter,

@@ -203,7 +203,7 @@ void ChainsPanel::change(const QString& text, int topic,
                          const std::function<void(PairingSettings&, ChainSettings&)>& edit) {
     if (workspace_.pairing_key().isEmpty() || chain().empty()) return;
     PairingSettings settings = workspace_.settings();
-    ChainSettings own = settings.chains.contains(chain()) ? settings.chains.at(chain()) : ChainSettings();
+    ChainSettings own = settings.chain(chain());
     edit(settings, own);
     if (own == ChainSettings())
         settings.chains.erase(chain());
@@ -338,7 +338,7 @@ void ChainsPanel::refresh_chosen() {
     const PairingSettings& settings = workspace_.settings();
     const std::string name = chain();
     title_->setText(name.empty() ? tr("Chains") : QString::fromStdString(name));
-    const ChainSettings own = settings.chains.contains(name) ? settings.chains.at(name) : ChainSettings();
+    const ChainSettings& own = settings.chain(name);
     const MatchedChain* shown = nullptr;
     for (const ChainRuler::Row& row : ruler_.rows())
         if (row.chain.name == name) shown = &row.chain;

@@ -273,11 +273,11 @@ void ContactLanes::mouseMoveEvent(QMouseEvent* event) {
             // On the level that the point is nearest to in the middle of its span.
             const FootOp& foot = result->plan.feet[role_side(contact.point) == Side::left ? 0 : 1];
             if (foot.reach >= 0)
-                contact.level_m = contacts.floor.nearest(
-                    foot.S_sole
-                        .point(contact.point.starts_with("heel") ? FootPoint::heel : FootPoint::ball,
-                               result->source, (contact.first + contact.last) / 2)
-                        .y());
+                contact.level_m =
+                    contacts.floor.nearest(foot.S_sole
+                                               .point(foot_point(contact.point).value_or(FootPoint::ball),
+                                                      result->source, (contact.first + contact.last) / 2)
+                                               .y());
         }
         drag_before_ = contact;
         contacts.list.push_back(contact);

@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "app/look.hpp"
+#include "app/rails_view.hpp"
 
 namespace nb {
 
@@ -50,16 +51,6 @@ QString measure_unit(ReviewMeasure measure) {
             return QString::fromUtf8("°");
     }
 }
-
-namespace {
-
-QString row_name(const std::string& row) {
-    QString name = QString::fromStdString(role_part(row));
-    if (name == "upperarm") name = QObject::tr("upper arm");
-    return name + (role_side(row) == Side::left ? " L" : role_side(row) == Side::right ? " R" : "");
-}
-
-}  // namespace
 
 ErrorStrip::ErrorStrip(Workspace& workspace, Playback& playback, QWidget* parent)
     : QWidget(parent), workspace_(workspace), playback_(playback) {
@@ -163,7 +154,7 @@ void ErrorStrip::paint_rows(QPainter& painter) const {
         const QRectF row = row_rect(i, int(all.size()));
         painter.setPen(look().text);
         painter.drawText(QRectF(12, row.top(), left_px - 20, row.height()), Qt::AlignVCenter | Qt::AlignLeft,
-                         row_name(all[size_t(i)]->row));
+                         side_and_role(all[size_t(i)]->row));
         painter.setPen(QPen(look().line, 1));
         painter.drawLine(row.bottomLeft(), row.bottomRight());
         // A bar a pixel column: the worst frame in it, by height and tone.
@@ -203,7 +194,7 @@ QString ErrorStrip::why(const QString& row, int frame) const {
     const auto* series = review ? review->find_series(measure_, row.toStdString()) : nullptr;
     if (!series || frame < 0 || size_t(frame) >= series->values.size()) return {};
     const double value = double(series->values[size_t(frame)]);
-    const QString who = row_name(row.toStdString());
+    const QString who = side_and_role(row.toStdString());
     if (value <= 0.0)
         return measure_ == ReviewMeasure::slide
                    ? tr("%1 does not rest in frame %2: slide is not measured there.").arg(who).arg(frame)

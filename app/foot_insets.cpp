@@ -15,13 +15,7 @@ constexpr int gap_px = 10;
 constexpr double span_of_stature = 0.20;
 
 FootPoint point_of(const ReviewWindow& window) {
-    return window.point.starts_with("heel") ? FootPoint::heel : FootPoint::ball;
-}
-
-Vec3 place_of(const Sole& sole, FootPoint point, const Pose& pose) {
-    const size_t ankle = size_t(sole.ankle);
-    const size_t toe = size_t(sole.toe < 0 ? sole.ankle : sole.toe);
-    return sole.point(point, pose.R[ankle], pose.p[ankle], pose.R[toe], pose.p[toe]);
+    return foot_point(window.point).value_or(FootPoint::ball);
 }
 
 /// Where the point that a window holds was set down: the mean of its places on this body within the window.
@@ -34,7 +28,7 @@ Vec3 held_place(const Workspace& workspace, const ReviewWindow& window, const So
         workspace.poses_at(f, source, target);
         const Pose& pose = of_target ? target : source;
         if (size_t(sole.ankle) >= pose.p.size()) continue;
-        sum += place_of(sole, point_of(window), pose);
+        sum += sole.point(point_of(window), pose);
         ++count;
     }
     return count ? Vec3(sum / count) : sum;
@@ -107,7 +101,7 @@ std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, i
             ++count;
             if (f != frame) continue;
             const FootPoint point = window ? point_of(*window) : FootPoint::ball;
-            const Vec3 place = has_sole ? place_of(sole, point, pose) : ankle;
+            const Vec3 place = has_sole ? sole.point(point, pose) : ankle;
             inset.point_m = moved + place;
             const double rest = has_sole ? 0.0 : c.rest.p_WJ0[size_t(ankle_joint)].y();
             const double floor = window ? (of_target ? plan->k : 1.0) * window->level_m : 0.0;

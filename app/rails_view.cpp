@@ -29,6 +29,11 @@ QString spoken_role(const std::string& role) {
     return name;
 }
 
+QString side_and_role(const std::string& role) {
+    const Side side = role_side(role);
+    return spoken_role(role) + (side == Side::left ? " L" : side == Side::right ? " R" : "");
+}
+
 RailsView::RailsView(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);

@@ -67,5 +67,7 @@ class RailsView : public QWidget {
 
 /// "thigh" for thigh.left, "spine 2", "upper arm".
 QString spoken_role(const std::string& role);
+/// The same with its side: "upper arm L".
+QString side_and_role(const std::string& role);
 
 }  // namespace nb

@@ -32,11 +32,6 @@ Columns columns(int width) {
     return {direction, roll, bar, roll + bar + figures, width - 10.0};
 }
 
-QString side_and_role(const std::string& role) {
-    const Side side = role_side(role);
-    return spoken_role(role) + (side == Side::left ? " L" : side == Side::right ? " R" : "");
-}
-
 QString degrees(double deg) {
     // No minus before a zero.
     return QString("%1°").arg(std::round(10.0 * deg) / 10.0 + 0.0, 0, 'f', 1);

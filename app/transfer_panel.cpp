@@ -111,13 +111,7 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
         connect(box, &QCheckBox::clicked, this, [this, i](bool on) {
             const QString name = passes_[size_t(i)]->text();
             change(on ? tr("run the pass %1").arg(name) : tr("leave out the pass %1").arg(name), -1,
-                   [i, on](PairingSettings& s) {
-                       (i == 0   ? s.passes.root
-                        : i == 1 ? s.passes.angles
-                        : i == 2 ? s.passes.reach
-                        : i == 3 ? s.passes.contacts
-                                 : s.passes.twist) = on;
-                   });
+                   [i, on](PairingSettings& s) { s.passes.*pass_table[size_t(i)].is_on = on; });
         });
     }
     column->addLayout(passes);
@@ -217,12 +211,8 @@ void TransferPanel::refresh_settings() {
     const PairingSettings& s = workspace_.settings();
     const bool has_pair = !workspace_.pairing_key().isEmpty();
     setEnabled(has_pair);
-    passes_[0]->setChecked(s.passes.root);
-    passes_[1]->setChecked(s.passes.angles);
-    passes_[2]->setChecked(s.passes.reach);
-    passes_[3]->setChecked(s.passes.contacts);
+    for (size_t i = 0; i < pass_table.size(); ++i) passes_[i]->setChecked(s.passes.*pass_table[i].is_on);
     passes_[3]->setEnabled(s.passes.reach);
-    passes_[4]->setChecked(s.passes.twist);
     passes_[4]->setEnabled(workspace_.twist_count() > 0);
     for (size_t i = 0; i < 4; ++i) {
         const QSignalBlocker blocker(carry_[i]);

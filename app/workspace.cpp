@@ -21,6 +21,10 @@ namespace {
 
 const PairingSettings default_settings;
 
+Contacts contacts_of(const LoadedPtr& loaded) {
+    return loaded->file.take ? loaded->file.take->contacts : Contacts();
+}
+
 const Take* take_of(const LoadedFile& file) {
     return file.take ? &*file.take : nullptr;
 }
@@ -542,12 +546,6 @@ const Choice* Workspace::choice_in_use(bool of_target) const {
     return index >= 0 && index < int(list.size()) ? &list[size_t(index)] : nullptr;
 }
 
-namespace {
-Contacts contacts_of(const LoadedPtr& loaded) {
-    return loaded->file.take ? loaded->file.take->contacts : Contacts();
-}
-}  // namespace
-
 /// Keeps a change of a body: in memory, and beside the documents for a crash.
 void Workspace::remember_change(bool of_target, const LoadedPtr& loaded) {
     const Choice* choice = choice_in_use(of_target);
@@ -967,24 +965,21 @@ void Workspace::poses_at(int frame, Pose& source, Pose& target) const {
     target.R.resize(plan_->T_parents.size());
     target.p.resize(plan_->T_parents.size());
     // What was held before a change is held until the whole take is solved again.
-    const FrameCorrection held = held_at(frame);
-    solve_pose(*plan_, source, target, has_corrections() ? &held : nullptr);
+    const auto held = held_at(frame);
+    solve_pose(*plan_, source, target, held ? &*held : nullptr);
 }
 
-bool Workspace::has_corrections() const {
-    return result_ && !result_->corrections.is_empty() && motion_ &&
-           int(result_->corrections.hips_m.size()) == motion_->frames &&
-           result_->target.joints == int(plan_->T_parents.size());
-}
-
-FrameCorrection Workspace::held_at(int frame) const {
-    return has_corrections() ? result_->corrections.at(frame) : FrameCorrection();
+std::optional<FrameCorrection> Workspace::held_at(int frame) const {
+    if (!result_ || !motion_ || int(result_->corrections.hips_m.size()) != motion_->frames ||
+        result_->target.joints != int(plan_->T_parents.size()))
+        return {};
+    return result_->corrections.at(frame);
 }
 
 PassEffects Workspace::pass_effects(int frame) const {
     if (!plan_ || !motion_ || frame < 0 || frame >= motion_->frames) return {};
-    const FrameCorrection held = held_at(frame);
-    return nb::pass_effects(*plan_, pose_of(*motion_, frame), has_corrections() ? &held : nullptr);
+    const auto held = held_at(frame);
+    return nb::pass_effects(*plan_, pose_of(*motion_, frame), held ? &*held : nullptr);
 }
 
 void Workspace::export_result(const QString& path) {

@@ -211,8 +211,8 @@ class Workspace : public QObject {
     bool change_library(Change change);
     void take_up(LoadedPtr loaded, bool as_target);
     PairingState& state();
-    bool has_corrections() const;
-    FrameCorrection held_at(int frame) const;
+    /// What contacts added there when the whole take was last solved; empty when nothing that fits is there.
+    std::optional<FrameCorrection> held_at(int frame) const;
     void find_pairing_state();
     QString recovery_path(const PairingState& state) const;
     static QString change_key(const Choice& choice, bool as_target);

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <chrono>
 #include <cmath>
 #include <filesystem>
@@ -148,16 +149,10 @@ Passes parse_passes(const std::string& text) {
     while (at <= text.size()) {
         const size_t end = std::min(text.find(',', at), text.size());
         const std::string name = text.substr(at, end - at);
-        if (name == "root")
-            passes.root = true;
-        else if (name == "angles")
-            passes.angles = true;
-        else if (name == "reach")
-            passes.reach = true;
-        else if (name == "contacts")
-            passes.contacts = true;
-        else if (name == "twist")
-            passes.twist = true;
+        const auto pass = std::find_if(pass_table.begin(), pass_table.end(),
+                                       [&](const PassName& known) { return name == known.name; });
+        if (pass != pass_table.end())
+            passes.*pass->is_on = true;
         else if (!name.empty())
             throw WrongUse(
                 fmt::format("--passes: '{}' is no pass; of root,angles,reach,contacts,twist", name));

@@ -71,7 +71,7 @@ int review_table(const Options& options) {
                     for (const Pop& pop : role.pops)
                         fmt::print("    pop {} frame {} {:.0f} deg/s\n", pop.role, pop.frame,
                                    pop.change_deg_s);
-                    if (role.jitter() > 1.3)
+                    if (role.jitter() > most_jitter)
                         fmt::print("    jitter {} {:.0f} rad/s2, source {:.0f}\n", role.role,
                                    role.target_acceleration_rad_s2, role.source_acceleration_rad_s2);
                 }

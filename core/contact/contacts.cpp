@@ -9,7 +9,6 @@ namespace nb {
 
 namespace {
 
-constexpr double reference_stature_m = 1.75;
 constexpr double speed_reach_s = 0.025;
 
 }  // namespace
@@ -34,12 +33,7 @@ Contacts find_contacts(const Character& source, const WorldMotion& motion, doubl
             for (int f = first_frame; f <= motion.frames; ++f) {
                 bool now = false;
                 if (f < motion.frames) {
-                    const int before = std::max(first_frame, f - speed_reach);
-                    const int after = std::min(motion.frames - 1, f + speed_reach);
-                    const double speed = after > before
-                                             ? (places[size_t(after)] - places[size_t(before)]).norm() /
-                                                   ((after - before) * frame_time_s)
-                                             : 0.0;
+                    const double speed = speed_over(places, f, first_frame, speed_reach, frame_time_s);
                     const double y = places[size_t(f)].y();
                     if (!rests) level = contacts.floor.nearest(y);
                     now = speed < (rests ? rules.leave_m_s : rules.enter_m_s) * scale &&

@@ -9,7 +9,6 @@ namespace nb {
 
 namespace {
 
-constexpr double reference_stature_m = 1.75;
 constexpr double still_m_s = 0.15;
 constexpr double speed_reach_s = 0.025;
 constexpr double least_rest_s = 0.1;
@@ -48,26 +47,20 @@ Floor find_floor(const Character& source, const WorldMotion& motion, double fram
     const int reach = std::max(1, int(std::lround(speed_reach_s / frame_time_s)));
     for (const auto& sole : soles_of(source)) {
         if (!sole) continue;
-        const FootPoint point = FootPoint::ball;
-        {
+        heights.clear();
+        const auto close = [&] {
+            if (int(heights.size()) >= least) rests.push_back({median(heights), int(heights.size())});
             heights.clear();
-            const auto close = [&] {
-                if (int(heights.size()) >= least) rests.push_back({median(heights), int(heights.size())});
-                heights.clear();
-            };
-            for (int f = first_frame; f < motion.frames; ++f)
-                places[size_t(f)] = sole->point(point, motion, f);
-            for (int f = first_frame; f < motion.frames; ++f) {
-                const int before = std::max(first_frame, f - reach);
-                const int after = std::min(motion.frames - 1, f + reach);
-                const double moved = (places[size_t(after)] - places[size_t(before)]).norm();
-                if (moved < still_m_s * scale * (after - before) * frame_time_s)
-                    heights.push_back(places[size_t(f)].y());
-                else
-                    close();
-            }
-            close();
+        };
+        for (int f = first_frame; f < motion.frames; ++f)
+            places[size_t(f)] = sole->point(FootPoint::ball, motion, f);
+        for (int f = first_frame; f < motion.frames; ++f) {
+            if (speed_over(places, f, first_frame, reach, frame_time_s) < still_m_s * scale)
+                heights.push_back(places[size_t(f)].y());
+            else
+                close();
         }
+        close();
     }
     Floor floor;
     if (rests.empty()) {

@@ -61,6 +61,26 @@ Vec3 Sole::point(FootPoint which, const WorldMotion& motion, int frame) const {
     return point(which, motion.R[a], motion.p[a], motion.R[t], motion.p[t]);
 }
 
+Vec3 Sole::point(FootPoint which, const Pose& pose) const {
+    const size_t a = size_t(ankle);
+    const size_t t = size_t(toe < 0 ? ankle : toe);
+    return point(which, pose.R[a], pose.p[a], pose.R[t], pose.p[t]);
+}
+
+std::optional<FootPoint> foot_point(std::string_view contact_point) {
+    for (const FootPoint point : foot_points)
+        for (const Side side : {Side::left, Side::right})
+            if (contact_point == contact_point_name(point, side)) return point;
+    return {};
+}
+
+double speed_over(const std::vector<Vec3>& places, int frame, int first, int reach, double frame_time_s) {
+    const int before = std::max(first, frame - reach);
+    const int after = std::min(int(places.size()) - 1, frame + reach);
+    if (after <= before) return 0.0;
+    return (places[size_t(after)] - places[size_t(before)]).norm() / ((after - before) * frame_time_s);
+}
+
 std::array<std::optional<Sole>, 2> soles_of(const Character& character) {
     std::array<std::optional<Sole>, 2> result;
     const RestAlignment& rest = character.rest;

@@ -36,6 +36,7 @@ struct Sole {
     Vec3 point(FootPoint which, const Quat& R_ankle, const Vec3& p_ankle, const Quat& R_toe,
                const Vec3& p_toe) const;
     Vec3 point(FootPoint which, const WorldMotion& motion, int frame) const;
+    Vec3 point(FootPoint which, const Pose& pose) const;
 };
 
 /// Left and right; empty for a foot whose joint is missing and for bodies on four legs.
@@ -43,5 +44,10 @@ std::array<std::optional<Sole>, 2> soles_of(const Character& character);
 
 /// "heel.left"
 std::string contact_point_name(FootPoint point, Side side);
+/// The point of such a name; empty for any other.
+std::optional<FootPoint> foot_point(std::string_view contact_point);
+
+/// Speed at a frame, m/s: over +-reach frames, fewer at the ends of [first, places.size()).
+double speed_over(const std::vector<Vec3>& places, int frame, int first, int reach, double frame_time_s);
 
 }  // namespace nb

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <stdexcept>
 
+#include "core/contact/sole.hpp"
 #include "core/io/file_error.hpp"
 
 namespace nb {
@@ -24,12 +25,6 @@ bool is_level(double level) {
 }
 
 }  // namespace
-
-const std::vector<std::string>& contact_points() {
-    static const std::vector<std::string> points{"ball.left",  "ball.right",  "heel.left",
-                                                 "heel.right", "toetip.left", "toetip.right"};
-    return points;
-}
 
 void write_contacts(Json& document, const LoadedFile& file) {
     if (!file.take || !file.take->contacts.is_by_hand) {
@@ -73,11 +68,10 @@ Contacts read_contacts(const Json& document, const std::string& path, const Load
             ++number;
             Contact contact;
             contact.point = entry.at("point").get<std::string>();
-            const auto& points = contact_points();
             const int from = entry.at("first").get<int>();
             const int to = entry.at("last").get<int>();
             contact.level_m = entry.value("level_m", 0.0);
-            if (std::find(points.begin(), points.end(), contact.point) == points.end())
+            if (!foot_point(contact.point))
                 throw FileError(path,
                                 fmt::format("contact {}: '{}' is no point of a foot", number, contact.point),
                                 "write heel, ball or toetip with .left or .right");

@@ -12,7 +12,4 @@ void write_contacts(Json& document, const LoadedFile& file);
 /// a point, kind or span that is none, with its place in the list.
 Contacts read_contacts(const Json& document, const std::string& path, const LoadedFile& file);
 
-/// Points that can be in contact: heel, ball, toetip of both sides.
-const std::vector<std::string>& contact_points();
-
 }  // namespace nb

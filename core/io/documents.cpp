@@ -581,11 +581,8 @@ Json pairing_document(const Pairing& pairing) {
     document["target"]["id"] = pairing.target_id;
     document["target"]["path"] = pairing.target_path;
     document["scale"] = pairing.settings.scale ? Json(canonical(*pairing.settings.scale)) : Json("legs");
-    document["passes"]["root"] = pairing.settings.passes.root;
-    document["passes"]["angles"] = pairing.settings.passes.angles;
-    document["passes"]["reach"] = pairing.settings.passes.reach;
-    document["passes"]["contacts"] = pairing.settings.passes.contacts;
-    document["passes"]["twist"] = pairing.settings.passes.twist;
+    for (const PassName& pass : pass_table)
+        document["passes"][pass.name] = pairing.settings.passes.*pass.is_on;
     for (const auto& [limb, carry] : pairing.settings.carry)
         document["carry"][limb] = carry == Carry::limb ? "limb" : "angles";
     for (const auto& [chain, set] : pairing.settings.chains)

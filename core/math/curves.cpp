@@ -70,17 +70,27 @@ void fill_between(std::vector<Vec3>& values, const std::vector<char>& is_given, 
     }
 }
 
-std::vector<double> eased_weights(const std::vector<char>& is_given, int ease) {
+std::vector<int> frames_apart(const std::vector<char>& is_given) {
+    constexpr int far = 1 << 20;
     const int frames = int(is_given.size());
-    std::vector<double> weights(is_given.size(), 0.0);
-    const auto eased = [](double u) { return u * u * (3.0 - 2.0 * u); };
+    std::vector<int> apart(is_given.size(), far);
     for (const bool is_forward : {true, false}) {
-        int since = ease;
+        int since = far;
         for (int i = 0; i < frames; ++i) {
             const size_t f = size_t(is_forward ? i : frames - 1 - i);
-            since = is_given[f] ? 0 : std::min(ease, since + 1);
-            weights[f] = std::max(weights[f], eased(1.0 - double(since) / std::max(1, ease)));
+            since = is_given[f] ? 0 : since + 1;
+            apart[f] = std::min(apart[f], since);
         }
+    }
+    return apart;
+}
+
+std::vector<double> eased_weights(const std::vector<char>& is_given, int ease) {
+    std::vector<double> weights;
+    weights.reserve(is_given.size());
+    for (const int apart : frames_apart(is_given)) {
+        const double u = 1.0 - double(std::min(ease, apart)) / std::max(1, ease);
+        weights.push_back(u * u * (3.0 - 2.0 * u));
     }
     return weights;
 }

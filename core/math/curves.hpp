@@ -13,6 +13,9 @@ namespace nb {
 /// given frame: all zero.
 void fill_between(std::vector<Vec3>& values, const std::vector<char>& is_given, int ease, double most_slope);
 
+/// Frames to the nearest given one, 0 on it; beyond any take without one.
+std::vector<int> frames_apart(const std::vector<char>& is_given);
+
 /// 1 on given frames, falling to 0 in `ease` frames beside them, with zero slope at both ends.
 std::vector<double> eased_weights(const std::vector<char>& is_given, int ease);
 

@@ -21,7 +21,6 @@ struct Contact {
     int last = 0;  ///< not included
     ContactKind kind = ContactKind::stay;
     double level_m = 0.0;  ///< height of its support in the take's world
-    double ease_s = 0.15;  ///< in which it is led in and out
     bool operator==(const Contact&) const = default;
 };
 

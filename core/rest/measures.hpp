@@ -9,6 +9,9 @@ namespace nb {
 /// Motor Control of Human Movement; from memory).
 inline constexpr double leg_share_of_stature = 0.491;
 
+/// Lengths and speeds that do not depend on a body's size are told for a human of this stature.
+inline constexpr double reference_stature_m = 1.75;
+
 /// Rest length from a role's joint to another's, 0 when either is missing. Same unit as the skeleton.
 double length_between(const Skeleton& skeleton, const RoleMap& roles, std::string_view from,
                       std::string_view to);

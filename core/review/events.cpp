@@ -180,26 +180,14 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
                 }
                 break;
             }
+            case ReviewMeasure::turn_change:
+                for (const Run& run : runs_over(series.values, 0.0, gap))
+                    add("pop", row, run, "degrees/s", pop_pass_deg_s).text = fmt::format(
+                        "{} turns {:.0f} degrees/s faster from one frame to the next, the source does not",
+                        spoken(row), run.size);
+                break;
             default:
                 break;
-        }
-    }
-    for (const RoleSmoothness& role : review.smoothness) {
-        std::vector<Run> runs;
-        for (const Pop& pop : role.pops) {
-            if (runs.empty() || pop.frame - runs.back().last > gap)
-                runs.push_back({pop.frame, pop.frame + 1, pop.frame, pop.change_deg_s});
-            runs.back().last = pop.frame + 1;
-            if (pop.change_deg_s > runs.back().size) {
-                runs.back().size = pop.change_deg_s;
-                runs.back().worst = pop.frame;
-            }
-        }
-        for (const Run& run : runs) {
-            ReviewEvent& event = add("pop", role.role, run, "degrees/s", pop_pass_deg_s);
-            event.text = fmt::format(
-                "{} turns {:.0f} degrees/s faster from one frame to the next, the source does not",
-                spoken(role.role), run.size);
         }
     }
     std::sort(events.begin(), events.end(), [](const ReviewEvent& a, const ReviewEvent& b) {

@@ -29,7 +29,6 @@ double cover_of(const std::vector<ReviewWindow>& windows, const Contacts& contac
 }
 
 std::vector<Bar> bars_of(const Review& review, const Contacts& contacts) {
-    double drift = review.drift_mm.max;
     double p95 = 0.0;
     double worst = 0.0;
     for (const NamedStat& role : review.direction_deg) {
@@ -40,7 +39,7 @@ std::vector<Bar> bars_of(const Review& review, const Contacts& contacts) {
     return {
         {"window_cover", "review windows that were held", cover_of(review.windows, contacts), 0.95, true},
         {"slide_core_p95_cm_s", "foot slide in the core, p95", review.target_slide_cm_s.p95, 0.2, false},
-        {"drift_max_mm", "drift of a window", drift, 1.0, false},
+        {"drift_max_mm", "drift of a window", review.drift_mm.max, 1.0, false},
         {"slide_edge_p95_cm_s", "foot slide at the ends, p95, beside the source's own",
          review.target_edge_cm_s.p95, review.source_edge_cm_s.p95, false},
         {"below_floor_max_mm", "below the floor, largest", review.below_mm.max, 1.0, false},
@@ -49,7 +48,8 @@ std::vector<Bar> bars_of(const Review& review, const Contacts& contacts) {
         {"direction_p95_deg", "direction of the arms, p95 of the worst role", p95, 0.5, false},
         {"direction_max_deg", "direction of the arms, largest", worst, 2.0, false},
         {"pops", "pops", double(review.pop_count()), 0.0, false},
-        {"jitter", "angular acceleration by the source's, worst role", review.worst_jitter(), 1.3, false},
+        {"jitter", "angular acceleration by the source's, worst role", review.worst_jitter(), most_jitter,
+         false},
         {"bone_length_change", "change of bone lengths", review.bone_length_change, 1e-6, false},
         {"hip_path", "hip path beside the source's, by leg length", review.hip_path, 0.02, false},
     };

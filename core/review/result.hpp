@@ -7,6 +7,9 @@ namespace nb {
 
 Review review_result(const Character& source, const Character& target, const TransferResult& result);
 
+/// The most a role's angular acceleration may be beside the source's.
+inline constexpr double most_jitter = 1.3;
+
 /// A measure of a whole transfer with the most it may be.
 struct Bar {
     std::string name;  ///< with its unit: "slide_core_p95_cm_s"

@@ -9,7 +9,6 @@ namespace nb {
 
 namespace {
 
-constexpr double reference_stature_m = 1.75;
 constexpr double edge_s = 0.05;
 constexpr double hip_reach_s = 0.25;
 /// A point of the source that lies deeper than this below a floor is not over it (the edge of a step).
@@ -300,23 +299,6 @@ class Reviewer {
 };
 
 }  // namespace
-
-Stat statistics(const std::vector<double>& values, const std::vector<int>& frames) {
-    Stat stat;
-    stat.count = int(values.size());
-    if (values.empty()) return stat;
-    const auto worst = std::max_element(values.begin(), values.end());
-    stat.max = *worst;
-    stat.worst_frame = frames[size_t(worst - values.begin())];
-    std::vector<double> sorted = values;
-    std::sort(sorted.begin(), sorted.end());
-    const auto rank = [&](double share) {
-        return sorted[size_t(std::ceil(share * double(sorted.size()))) - 1];
-    };
-    stat.median = rank(0.5);
-    stat.p95 = rank(0.95);
-    return stat;
-}
 
 const ReviewSeries* Review::find_series(ReviewMeasure measure, std::string_view row) const {
     const auto at = std::find_if(series.begin(), series.end(),

@@ -20,19 +20,10 @@
 #include <vector>
 
 #include "core/review/smoothness.hpp"
+#include "core/review/statistics.hpp"
 #include "core/review/windows.hpp"
 
 namespace nb {
-
-struct Stat {
-    double median = 0.0;
-    double p95 = 0.0;
-    double max = 0.0;
-    int worst_frame = -1;
-    int count = 0;  ///< samples it stands on
-};
-/// Median, 95th percentile (nearest rank) and maximum of values; frames[i] is where values[i] was met.
-Stat statistics(const std::vector<double>& values, const std::vector<int>& frames);
 
 enum class ReviewMeasure { slide, source_slide, height, below, tip, direction, bend, wring, turn_change };
 

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/review/statistics.hpp"
+
 namespace nb {
 
 namespace {
@@ -49,13 +51,6 @@ std::vector<char> stand_out(const std::vector<double>& change, int reach, int fi
     return result;
 }
 
-double percentile(std::vector<double>& values, double share) {
-    if (values.empty()) return 0.0;
-    const auto at = values.begin() + std::ptrdiff_t(std::ceil(share * double(values.size()))) - 1;
-    std::nth_element(values.begin(), at, values.end());
-    return *at;
-}
-
 }  // namespace
 
 double RoleSmoothness::jitter() const {
@@ -100,10 +95,10 @@ RoleSmoothness smoothness(const std::string& role, const WorldMotion& source,
         S_speeds.push_back(rad_to_deg(S.speed[at]));
         T_speeds.push_back(rad_to_deg(T.speed[at]));
     }
-    result.source_acceleration_rad_s2 = percentile(S_values, 0.99);
-    result.target_acceleration_rad_s2 = percentile(T_values, 0.99);
-    result.source_speed_deg_s = percentile(S_speeds, 0.95);
-    result.target_speed_deg_s = percentile(T_speeds, 0.95);
+    result.source_acceleration_rad_s2 = nearest_rank(S_values, 0.99);
+    result.target_acceleration_rad_s2 = nearest_rank(T_values, 0.99);
+    result.source_speed_deg_s = nearest_rank(S_speeds, 0.95);
+    result.target_speed_deg_s = nearest_rank(T_speeds, 0.95);
     return result;
 }
 

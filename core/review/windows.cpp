@@ -9,7 +9,6 @@ namespace nb {
 
 namespace {
 
-constexpr double reference_stature_m = 1.75;
 constexpr double still_speed_m_s = 0.20;
 constexpr double low_height_m = 0.05;
 constexpr double height_reach_s = 0.75;
@@ -20,12 +19,7 @@ constexpr double least_window_s = 0.1;
 
 std::vector<ReviewWindow> find_review_windows(const Character& source, const WorldMotion& motion,
                                               double frame_time_s, int first_frame) {
-    return find_review_windows(source, motion, frame_time_s, first_frame,
-                               find_floor(source, motion, frame_time_s, first_frame));
-}
-
-std::vector<ReviewWindow> find_review_windows(const Character& source, const WorldMotion& motion,
-                                              double frame_time_s, int first_frame, const Floor& floor) {
+    const Floor floor = find_floor(source, motion, frame_time_s, first_frame);
     std::vector<ReviewWindow> windows;
     const double to_reference = reference_stature_m / stature(source.rig.skeleton, source.roles);
     const int speed_reach = std::max(1, int(std::lround(speed_reach_s / frame_time_s)));

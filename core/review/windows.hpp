@@ -21,8 +21,6 @@ struct ReviewWindow {
 /// 5 cm it rests on nothing (a heel behind the edge of a step, a raised toe) and is left out.
 std::vector<ReviewWindow> find_review_windows(const Character& source, const WorldMotion& motion,
                                               double frame_time_s, int first_frame);
-std::vector<ReviewWindow> find_review_windows(const Character& source, const WorldMotion& motion,
-                                              double frame_time_s, int first_frame, const Floor& floor);
 
 /// Height of the floor under a foot (source's world, a frame): its windows' level, in the air the lower of
 /// the neighbours; `no_floor_m` where no window of that foot is near in time at all.

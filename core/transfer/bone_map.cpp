@@ -105,9 +105,8 @@ BoneMap bone_map(const Character& source, const Character& target, const Pairing
             taken.insert(op.a);
             if (op.b >= 0) taken.insert(op.b);
             row.sure = std::min(sure_of(source, op.a), sure_of(target, j));
-            const bool is_by_hand = chain && settings.chains.contains(chain->name) &&
-                                    (!settings.chains.at(chain->name).ticks.empty() ||
-                                     !settings.chains.at(chain->name).driven_by.empty());
+            const bool is_by_hand = chain && (!settings.chain(chain->name).ticks.empty() ||
+                                              !settings.chain(chain->name).driven_by.empty());
             const char* how = is_by_hand                   ? "matched by hand"
                               : row.how == Driven::between ? "matched by length"
                               : chain && !chain->is_limb   ? "matched along the chain"
@@ -208,14 +207,11 @@ std::vector<Expectation> forecast(const Character& source, const Character& targ
         }
         if (chain.is_limb || chain.S_joints.empty() || chain.S_joints.size() == chain.T_joints.size())
             continue;
-        result.push_back(
-            {chain.name,
-             fmt::format("{}: {} bones drive {}, matched {}", chain.name, chain.S_joints.size(),
-                         chain.T_joints.size(),
-                         settings.chains.contains(chain.name) && !settings.chains.at(chain.name).ticks.empty()
-                             ? "by hand"
-                             : "by length"),
-             0.0});
+        result.push_back({chain.name,
+                          fmt::format("{}: {} bones drive {}, matched {}", chain.name, chain.S_joints.size(),
+                                      chain.T_joints.size(),
+                                      settings.chain(chain.name).ticks.empty() ? "by length" : "by hand"),
+                          0.0});
     }
     int unknown = 0;
     std::string first_unknown;
@@ -237,29 +233,20 @@ std::vector<Expectation> forecast(const Character& source, const Character& targ
              fmt::format("the roll of {} {} is not known: nothing says how they are turned at rest", unknown,
                          unknown == 1 ? "bone" : "bones"),
              double(unknown)});
-    // "A has no X: what follows": one line for all X of the same A and the same end.
-    std::vector<std::pair<std::string, std::vector<std::string>>> lacks;
-    std::vector<std::string> ends;
-    for (const std::string& note : plan.notes) {
-        const size_t at = note.find(" has no ");
-        const size_t end = note.find(": ");
-        if (at == std::string::npos || end == std::string::npos || end < at) {
-            result.push_back({"", note, 0.0});
-            continue;
-        }
-        const std::string who = note.substr(0, at + 8);
-        const std::string what = note.substr(at + 8, end - at - 8);
-        size_t k = 0;
-        while (k < lacks.size() && (lacks[k].first != who || ends[k] != note.substr(end))) ++k;
-        if (k == lacks.size()) {
-            lacks.push_back({who, {}});
-            ends.push_back(note.substr(end));
-        }
-        lacks[k].second.push_back(what);
+    // One line for all that the same body lacks to the same end.
+    std::vector<std::pair<const MissingPartner*, std::vector<std::string>>> lacks;
+    for (const MissingPartner& partner : plan.partners) {
+        auto like = std::find_if(lacks.begin(), lacks.end(), [&](const auto& lack) {
+            return lack.first->who == partner.who && lack.first->means == partner.means;
+        });
+        if (like == lacks.end()) like = lacks.insert(like, {&partner, {}});
+        like->second.push_back(partner.role);
     }
-    for (size_t k = 0; k < lacks.size(); ++k)
-        result.push_back(
-            {"", lacks[k].first + fmt::format("{}", fmt::join(lacks[k].second, ", ")) + ends[k], 0.0});
+    for (const auto& lack : lacks)
+        result.push_back({"",
+                          fmt::format("{} has no {}: {}", lack.first->who, fmt::join(lack.second, ", "),
+                                      lack.first->means),
+                          0.0});
     return result;
 }
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <stdexcept>
+#include <utility>
 
 #include "core/contact/contacts.hpp"
 #include "core/transfer/passes.hpp"
@@ -20,15 +21,21 @@ void run_passes(const Plan& plan, const SourceFrame& source, TargetFrame& target
     pass_twist(plan, target);
 }
 
+SourceFrame frame_of(const WorldMotion& motion, int frame) {
+    return {{&motion.R[motion.at(frame, 0)], size_t(motion.joints)},
+            {&motion.p[motion.at(frame, 0)], size_t(motion.joints)}};
+}
+TargetFrame frame_of(WorldMotion& motion, int frame) {
+    return {{&motion.R[motion.at(frame, 0)], size_t(motion.joints)},
+            {&motion.p[motion.at(frame, 0)], size_t(motion.joints)}};
+}
+
 }  // namespace
 
 void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& target, int frame,
                  const FrameCorrection* held) {
-    const SourceFrame S{{&source.R[source.at(frame, 0)], size_t(source.joints)},
-                        {&source.p[source.at(frame, 0)], size_t(source.joints)}};
-    TargetFrame T{{&target.R[target.at(frame, 0)], size_t(target.joints)},
-                  {&target.p[target.at(frame, 0)], size_t(target.joints)}};
-    run_passes(plan, S, T, held);
+    TargetFrame T = frame_of(target, frame);
+    run_passes(plan, frame_of(source, frame), T, held);
 }
 
 void solve_pose(const Plan& plan, const Pose& source, Pose& target, const FrameCorrection* held) {
@@ -41,15 +48,13 @@ PassEffects pass_effects(const Plan& plan, const Pose& source, const FrameCorrec
     const size_t joints = plan.T_parents.size();
     Pose with{std::vector<Quat>(joints), std::vector<Vec3>(joints)};
     Pose without = with;
-    const std::array<bool Passes::*, 5> passes{&Passes::root, &Passes::angles, &Passes::reach,
-                                               &Passes::contacts, &Passes::twist};
     const std::array<double*, 4> distances{&result.root_cm, &result.angles_cm, &result.reach_cm,
                                            &result.contacts_cm};
-    for (size_t pass = 0; pass < passes.size(); ++pass) {
+    for (size_t pass = 0; pass < pass_table.size(); ++pass) {
         Plan changed = plan;
-        changed.passes.*passes[pass] = true;
+        changed.passes.*pass_table[pass].is_on = true;
         solve_pose(changed, source, with, held);
-        changed.passes.*passes[pass] = false;
+        changed.passes.*pass_table[pass].is_on = false;
         solve_pose(changed, source, without, held);
         for (size_t j = 0; j < joints && pass < distances.size(); ++j)
             *distances[pass] += 100.0 * (with.p[j] - without.p[j]).norm() / double(joints);
@@ -89,8 +94,13 @@ TransferResult transfer(const Character& source, const Take& take, const Charact
     };
     if (has_contacts) {
         for_each_frame(take.frames, threads, [&](int first, int last) {
-            for (int f = first; f < last && !is_cancelled; ++f)
-                solve_frame(result.plan, result.source, result.target, f);
+            // What contacts are held against: the hips' place and the feet's turn, which reach leaves alone.
+            for (int f = first; f < last && !is_cancelled; ++f) {
+                const SourceFrame S = frame_of(std::as_const(result.source), f);
+                TargetFrame T = frame_of(result.target, f);
+                pass_angles(result.plan, S, T);
+                pass_root(result.plan, S, T);
+            }
             advance(last - first);
         });
         if (is_cancelled) throw std::runtime_error("cancelled");

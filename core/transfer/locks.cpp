@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/math/curves.hpp"
+#include "core/rest/measures.hpp"
 #include "core/transfer/give_way.hpp"
 
 namespace nb {
@@ -11,7 +12,6 @@ namespace nb {
 namespace {
 
 constexpr double ease_s = 0.18;
-constexpr double reference_stature_m = 1.75;
 constexpr double most_shift_m_s = 0.5;   // slope of a shift where it is led out, at 175 cm
 constexpr double most_turn_rad_s = 3.0;  // the same of a turn
 constexpr double joint_break_m = 0.015;  // a jump of the shift that two holds cannot share, at 175 cm
@@ -23,9 +23,11 @@ constexpr double least_bent = 0.03;  // below which a leg counts as straight, of
 constexpr double break_s = 0.04;
 /// A point that the source holds deeper than this below a floor is beside it, at 175 cm.
 constexpr double beside_floor_m = 0.03;
-/// What a leg that is being led to a hold may lack at first, of its length.
+/// What is held counts as reached up to this stretch.
 constexpr double longest_reach = 0.9999;
+/// What a leg that is being led to a hold may lack at first, of its length.
 constexpr double led_slack = 0.03;
+constexpr double no_floor = 1e30;
 
 struct Window {
     FootPoint point;
@@ -92,10 +94,9 @@ class FootHolder {
         }
         for (auto& at : at_) at.assign(size_t(frames_), -1);
         for (const Contact& contact : contacts.list)
-            for (const FootPoint point : foot_points)
-                if (contact.point == contact_point_name(point, sole_.side))
-                    add_window({point, std::max(contact.first, first_), std::min(contact.last, frames_),
-                                contact.kind, plan.k * contact.level_m});
+            if (const auto point = foot_point(contact.point); point && role_side(contact.point) == sole_.side)
+                add_window({*point, std::max(contact.first, first_), std::min(contact.last, frames_),
+                            contact.kind, plan.k * contact.level_m});
     }
 
     /// What is held, and the way between; hold and ankle_m are set.
@@ -151,6 +152,7 @@ class FootHolder {
     std::vector<Vec3> turn_;   // log of C
     std::vector<Vec3> shift_;  // d
     std::vector<char> is_sole_;
+    std::vector<double> levels_;  // of the floor under the foot
 
     int ease() const { return std::max(2, int(std::lround(ease_s / dt_))); }
     std::array<int, 3> windows_at(int f) const {
@@ -275,17 +277,16 @@ class FootHolder {
 
     /// Height of the floor under the foot: that of what it stands on, in the air the lower of the neighbours.
     std::vector<double> floor() const {
-        constexpr double none = 1e30;
-        std::vector<double> now(size_t(frames_), none);
+        std::vector<double> now(size_t(frames_), no_floor);
         for (const Window& window : windows_)
             for (int f = window.first; f < window.last; ++f)
                 now[size_t(f)] = std::min(now[size_t(f)], window.level_m);
         std::vector<double> result = now;
         for (const bool is_forward : {true, false}) {
-            double last = none;
+            double last = no_floor;
             for (int i = 0; i < frames_; ++i) {
                 const size_t f = size_t(is_forward ? i : frames_ - 1 - i);
-                if (now[f] < none)
+                if (now[f] < no_floor)
                     last = now[f];
                 else
                     result[f] = std::min(result[f], last);
@@ -328,18 +329,10 @@ class FootHolder {
 
     /// A free foot comes up to the floor.
     void raise_free() {
-        std::vector<int> apart(size_t(frames_), 1 << 20);
-        for (const bool is_forward : {true, false}) {
-            int since = 1 << 20;
-            for (int i = 0; i < frames_; ++i) {
-                const size_t f = size_t(is_forward ? i : frames_ - 1 - i);
-                since = held_[f] ? 0 : since + 1;
-                apart[f] = std::min(apart[f], since);
-            }
-        }
+        const std::vector<int> apart = frames_apart(held_);
         std::vector<double> below(size_t(frames_), 0.0);
         for (int f = first_; f < frames_; ++f) {
-            if (levels_[size_t(f)] > 1e29 || held_[size_t(f)]) continue;
+            if (levels_[size_t(f)] >= no_floor || held_[size_t(f)]) continue;
             const Quat R = foot_at(f);
             const Vec3 ankle = A_[size_t(f)] + shift_[size_t(f)];
             below[size_t(f)] = std::max({0.0, heel_below(ankle, R, f), ball_below(ankle, R, f)});
@@ -351,8 +344,7 @@ class FootHolder {
             shift_[size_t(f)].y() += std::max(below[size_t(f)], early[size_t(f)] * u * u * (3.0 - 2.0 * u));
         }
     }
-    std::vector<double> levels_;
-
+    /// Toes come up to the floor.
     void toes(LegCorrections& result) {
         result.toe.assign(size_t(frames_), Quat::Identity());
         if (!sole_.has_tip) return;
@@ -361,7 +353,7 @@ class FootHolder {
         const Vec3 side_J = sole_.heel_J.cross(sole_.heel_J - ball).normalized();
         std::vector<double> raise(size_t(frames_), 0.0);
         for (int f = first_; f < frames_; ++f) {
-            if (levels_[size_t(f)] > 1e29) continue;
+            if (levels_[size_t(f)] >= no_floor) continue;
             const Quat R = foot_at(f);
             const double joint = (A_[size_t(f)] + shift_[size_t(f)] + R * ball).y();
             const Vec3 tip = result.foot[size_t(f)] * (toe_[size_t(f)] * sole_.tip_J);

@@ -1,8 +1,8 @@
 // Contacts: what is held stays where it is, and the hips give way so that it can be reached. A pass along
-// time, after angles, root and reach, before the last reach step.
+// time, after angles and root of all frames, before reach.
 //
-// In: contacts of the take, the source's motion, the target's motion as reached without locks. Out: what the
-// last reach step adds a frame (`Corrections`), zero where nothing is held.
+// In: contacts of the take, the source's motion, the target's motion after angles and root. Out: what root
+// and reach add a frame (`Corrections`), zero where nothing is held.
 //
 // For each foot, F(t) its world rotation after angles, A(t) the place its ankle is asked to stand:
 // - While heel and ball are both held the sole is one rigid pose: the mean of F over the span, turned so that
@@ -45,7 +45,7 @@ struct LegCorrections {
     std::vector<double> hold;   ///< 1 where the ankle's place is held, 0 where the reach may soften
 };
 
-/// What the last reach step adds, a frame. Empty: nothing is held.
+/// What root and reach add, a frame. Empty: nothing is held.
 struct Corrections {
     std::vector<Vec3> hips_m;
     std::vector<Vec3> hips_turn;  ///< rotation vectors about the hip centre, rad
@@ -56,7 +56,7 @@ struct Corrections {
     FrameCorrection at(int frame) const;
 };
 
-/// `target` after angles, root and reach without locks. `ankles` : where reach asked each ankle to stand.
+/// `target` after angles and root.
 Corrections hold_contacts(const Plan& plan, const Contacts& contacts, const WorldMotion& source,
                           const WorldMotion& target, double frame_time_s, int first_frame);
 

@@ -49,20 +49,9 @@ void place_joints(const Plan& plan, const Vec3& p_WH, TargetFrame& target) {
     }
 }
 
-/// What follows turned bones keeps its rest relative to them.
-void follow_hips(const Plan& plan, TargetFrame& target) {
-    for (size_t j = 0; j < plan.angles.size(); ++j) {
-        const AngleOp& op = plan.angles[j];
-        const int parent = plan.T_parents[j];
-        if (parent >= 0 && (op.kind == AngleOp::Kind::follow || op.kind == AngleOp::Kind::twist) &&
-            int(j) != plan.T_hips)
-            target.R[j] = (target.R[size_t(parent)] * op.C).normalized();
-    }
-}
-
-/// What follows turned bones is set anew; roles keep their world rotation, and so do twist bones that are
-/// turned already.
-void follow_anew(const Plan& plan, TargetFrame& target, bool are_twists_turned) {
+/// What follows turned bones keeps its rest relative to them; roles keep their world rotation, and so do
+/// twist bones that are turned already.
+void follow(const Plan& plan, TargetFrame& target, bool are_twists_turned) {
     for (size_t j = 0; j < plan.angles.size(); ++j) {
         const AngleOp& op = plan.angles[j];
         const int parent = plan.T_parents[j];
@@ -70,6 +59,11 @@ void follow_anew(const Plan& plan, TargetFrame& target, bool are_twists_turned) 
         if (op.kind == AngleOp::Kind::follow || (op.kind == AngleOp::Kind::twist && !are_twists_turned))
             target.R[j] = (target.R[size_t(parent)] * op.C).normalized();
     }
+}
+
+/// The same, and positions after it.
+void follow_anew(const Plan& plan, TargetFrame& target, bool are_twists_turned) {
+    follow(plan, target, are_twists_turned);
     place_joints(plan, target.p[size_t(plan.T_hips)], target);
 }
 
@@ -97,8 +91,8 @@ void pass_root(const Plan& plan, const SourceFrame& source, TargetFrame& target,
             turn(foot.sole.ankle, leg.foot);
             if (foot.sole.toe >= 0) turn(foot.sole.toe, leg.toe * leg.foot);
         }
+        follow(plan, target, false);
     }
-    if (held) follow_hips(plan, target);
     place_joints(plan, centre - target.R[size_t(plan.T_hips)] * plan.T_hip_centre, target);
 }
 

@@ -117,15 +117,9 @@ class Compiler {
         }
     }
 
-    const ChainSettings& settings_of(const std::string& chain) const {
-        static const ChainSettings usual;
-        const auto at = settings_.chains.find(chain);
-        return at == settings_.chains.end() ? usual : at->second;
-    }
-
     void reaches() {
         for (const auto& [limb, carry] : settings_.carry) {
-            if (carry != Carry::limb || settings_of(limb).is_left_out) continue;
+            if (carry != Carry::limb || settings_.chain(limb).is_left_out) continue;
             const bool is_leg = limb.starts_with("leg");
             const std::string side(side_suffix(role_side(limb)));
             const std::array<std::string, 3> roles =
@@ -133,9 +127,9 @@ class Compiler {
                        : std::array<std::string, 3>{"upperarm" + side, "forearm" + side, "hand" + side};
             ReachOp op;
             op.limb = limb;
-            op.share = std::clamp(settings_of(limb).tip_share.value_or(1.0), 0.0, 1.0);
+            op.share = std::clamp(settings_.chain(limb).tip_share.value_or(1.0), 0.0, 1.0);
             op.soften_from =
-                std::clamp(settings_of(limb).soften_from.value_or(usual_soften_from), 0.5, 0.9999);
+                std::clamp(settings_.chain(limb).soften_from.value_or(usual_soften_from), 0.5, 0.9999);
             std::array<int, 3> S{};
             std::array<int, 3> T{};
             for (size_t i = 0; i < 3; ++i) {
@@ -222,8 +216,9 @@ class Compiler {
         const auto tell = [&](const Character& who, const RoleFill& fill, const std::string& what) {
             const std::string side(side_suffix(role_side(fill.role)));
             const std::string name = is_finger(fill.role) ? role_part(fill.role) + side : fill.role;
-            if (told.insert(name).second)
-                plan_.notes.push_back(fmt::format("{} has no {}: {}", who.name, name, what));
+            if (!told.insert(name).second) return;
+            plan_.partners.push_back({who.name, name, what});
+            plan_.notes.push_back(fmt::format("{} has no {}: {}", who.name, name, what));
         };
         for (const RoleFill& fill : S_.roles.fills) {
             const ChainPlan* run = nullptr;

@@ -61,6 +61,13 @@ struct TwistOp {
     Quat joint0;                                         ///< R_WJ0 of the twist bone
 };
 
+/// A role that only one of the two bodies has, or the fingers of a hand together.
+struct MissingPartner {
+    std::string who;   ///< the body that lacks it
+    std::string role;  ///< "toe.left", "index.right"
+    std::string means;
+};
+
 struct Plan {
     double k = 1.0;  ///< place map: M(p) = k p about the world's origin
     Passes passes;
@@ -78,7 +85,8 @@ struct Plan {
     std::vector<int> T_parents;
     std::vector<Vec3> T_offsets;       ///< p_PJ, m
     std::vector<Quat> T_aligned_rest;  ///< R_WJ0: where the body stands when the angles pass is left out
-    std::vector<std::string> notes;    ///< what has no partner and what happens to it
+    std::vector<MissingPartner> partners;
+    std::vector<std::string> notes;  ///< the same, a sentence each
 };
 
 /// Throws FileError when one of the characters lacks hips or legs.

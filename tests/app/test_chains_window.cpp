@@ -29,30 +29,21 @@ class ChainsWindowTest : public test::WindowFixture {
         w().stations().set_station(Station::chains);
         QVERIFY(QTest::qWaitFor([this] { return ruler().isVisible() && !ruler().rows().empty(); }, 3000));
     }
-    void drag(const QPointF& from, const QPointF& to) {
-        QTest::mousePress(&ruler(), Qt::LeftButton, {}, from.toPoint());
-        for (int i = 1; i <= 4; ++i) {
-            const QPointF at = from + (to - from) * i / 4;
-            QMouseEvent move(QEvent::MouseMove, at, ruler().mapToGlobal(at), Qt::NoButton, Qt::LeftButton,
-                             Qt::NoModifier);
-            QApplication::sendEvent(&ruler(), &move);
-        }
-        QTest::mouseRelease(&ruler(), Qt::LeftButton, {}, to.toPoint());
-    }
 
   private slots:
     void a_joint_is_dragged_onto_another_and_back() {
         enter("the net-mender");
         const int before = w().chains().map().count(Driven::between);
-        drag(ruler().end_of("spine", true, 1), ruler().end_of("spine", false, 0));
+        drag(ruler(), ruler().end_of("spine", true, 1).toPoint(),
+             ruler().end_of("spine", false, 0).toPoint());
         QVERIFY(settled());
         QVERIFY(settings().chains.contains("spine"));
         QCOMPARE(settings().chains.at("spine").ticks.size(), size_t(1));
         QCOMPARE(settings().chains.at("spine").ticks[0].second, std::string("spine.2"));
         QVERIFY(w().chains().map().count(Driven::between) < before);
         // Dropped beside all joints it is matched no more; undone it is.
-        drag(ruler().end_of("spine", true, 1),
-             QPointF(ruler().width() - 150.0, ruler().end_of("spine", true, 1).y()));
+        drag(ruler(), ruler().end_of("spine", true, 1).toPoint(),
+             QPoint(ruler().width() - 150, int(ruler().end_of("spine", true, 1).y())));
         QVERIFY(settled());
         QVERIFY(!settings().chains.contains("spine"));
         w().undo_stack().undo();

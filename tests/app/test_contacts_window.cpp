@@ -28,16 +28,6 @@ class ContactsWindowTest : public test::WindowFixture {
                 return i;
         return -1;
     }
-    void drag(const QPoint& from, const QPoint& to) {
-        QTest::mousePress(&lanes(), Qt::LeftButton, {}, from);
-        for (int i = 1; i <= 4; ++i) {
-            const QPoint at = from + (to - from) * i / 4;
-            QMouseEvent move(QEvent::MouseMove, QPointF(at), lanes().mapToGlobal(QPointF(at)), Qt::NoButton,
-                             Qt::LeftButton, Qt::NoModifier);
-            QApplication::sendEvent(&lanes(), &move);
-        }
-        QTest::mouseRelease(&lanes(), Qt::LeftButton, {}, to);
-    }
     /// Documents keep 12 digits of a height.
     static bool is_same(const Contacts& a, const Contacts& b) {
         return a.is_by_hand == b.is_by_hand &&
@@ -74,7 +64,7 @@ class ContactsWindowTest : public test::WindowFixture {
         const int i = index_of("ball.left", 50);
         const Contact before = contacts().list[size_t(i)];
         QVERIFY(moved_cm(before.last - 2, before.last + 10) > 3.0);
-        drag(lanes().place_of("ball.left", before.last) - QPoint(1, 0),
+        drag(lanes(), lanes().place_of("ball.left", before.last) - QPoint(1, 0),
              lanes().place_of("ball.left", before.last + 12));
         QVERIFY(settled());
         QVERIFY(contacts().is_by_hand);
@@ -94,7 +84,8 @@ class ContactsWindowTest : public test::WindowFixture {
         const int i = index_of("heel.left", 50);
         const Contact before = contacts().list[size_t(i)];
         const int count = int(contacts().list.size());
-        drag(lanes().place_of("heel.left", before.last + 8), lanes().place_of("heel.left", before.last + 18));
+        drag(lanes(), lanes().place_of("heel.left", before.last + 8),
+             lanes().place_of("heel.left", before.last + 18));
         QVERIFY(settled());
         QCOMPARE(int(contacts().list.size()), count + 1);
         const Contact drawn = contacts().list[size_t(lanes().chosen())];
@@ -126,7 +117,7 @@ class ContactsWindowTest : public test::WindowFixture {
     void kept_with_the_take_for_every_target_and_after_a_crash() {
         const int i = index_of("ball.left", 50);
         const Contact before = contacts().list[size_t(i)];
-        drag(lanes().place_of("ball.left", before.last) - QPoint(1, 0),
+        drag(lanes(), lanes().place_of("ball.left", before.last) - QPoint(1, 0),
              lanes().place_of("ball.left", before.last + 12));
         QVERIFY(settled());
         const Contacts edited = contacts();
@@ -153,7 +144,7 @@ class ContactsWindowTest : public test::WindowFixture {
     void a_trim_does_not_lose_what_was_drawn() {
         const int i = index_of("ball.left", 100);
         const Contact before = contacts().list[size_t(i)];
-        drag(lanes().place_of("ball.left", before.last) - QPoint(1, 0),
+        drag(lanes(), lanes().place_of("ball.left", before.last) - QPoint(1, 0),
              lanes().place_of("ball.left", before.last + 12));
         QVERIFY(settled());
         const Contact drawn = contacts().list[size_t(lanes().chosen())];

@@ -49,6 +49,17 @@ class WindowFixture : public QObject {
         QDropEvent event(QPointF(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
         QApplication::sendEvent(&w(), &event);
     }
+    /// Presses, moves in steps and releases, as a hand drags.
+    static void drag(QWidget& over, const QPoint& from, const QPoint& to) {
+        QTest::mousePress(&over, Qt::LeftButton, {}, from);
+        for (int i = 1; i <= 4; ++i) {
+            const QPoint at = from + (to - from) * i / 4;
+            QMouseEvent move(QEvent::MouseMove, QPointF(at), over.mapToGlobal(QPointF(at)), Qt::NoButton,
+                             Qt::LeftButton, Qt::NoModifier);
+            QApplication::sendEvent(&over, &move);
+        }
+        QTest::mouseRelease(&over, Qt::LeftButton, {}, to);
+    }
     template <typename Widget>
     Widget* named(const QString& accessible_name) {
         for (auto* widget : w().findChildren<Widget*>())

@@ -255,8 +255,8 @@ class ContactsTest : public QObject {
         Contacts& contacts = take.take->contacts;
         contacts.is_by_hand = true;
         contacts.floor.levels_m = {0.0};
-        contacts.list = {{"ball.left", 10, 30, ContactKind::pivot, 0.0, 0.15},
-                         {"heel.right", 40, 60, ContactKind::slide, 0.17, 0.15}};
+        contacts.list = {{"ball.left", 10, 30, ContactKind::pivot, 0.0},
+                         {"heel.right", 40, 60, ContactKind::slide, 0.17}};
         write_file(path, format_document(changed_take_document(take, path)));
         std::vector<std::string> notes;
         const LoadedFile back = load_take(path, "", notes);
