@@ -64,6 +64,8 @@ Contacts read_contacts(const Json& document, const std::string& path, const Load
         const double rate = file_frames_per_frame(file);
         const int first = file.character.rig.options.trim_first;
         int number = 0;
+        if (!document.at("contacts").is_array())
+            throw FileError(path, "'contacts' is no list", "compare with docs/schema/take.schema.json");
         for (const Json& entry : document.at("contacts")) {
             ++number;
             Contact contact;

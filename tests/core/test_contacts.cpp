@@ -267,6 +267,9 @@ class ContactsTest : public QObject {
         QCOMPARE(later.contacts.list.front().last, 10);
         const Take half = resample(*back.take, back.take->nominal_fps() / 2.0);
         QCOMPARE(half.contacts.list.back().first, 20);
+        Json no_list = read_document(path, "take");
+        no_list["contacts"] = Json::object();
+        QVERIFY_EXCEPTION_THROWN(read_contacts(no_list, path, back), FileError);
         // Broken lists are one line that says which contact.
         for (const auto& [from, to] :
              {std::pair{"\"pivot\"", "\"glued\""}, std::pair{"\"ball.left\"", "\"nose\""},
