@@ -18,12 +18,15 @@
 #include "app/commands.hpp"
 #include "app/labels.hpp"
 #include "app/look.hpp"
+#include "core/chain/propose.hpp"
 
 #include "core/io/file_error.hpp"
 
 namespace nb {
 
 namespace {
+
+constexpr int field_px = 104;
 
 bool is_limb_name(const std::string& chain) {
     return chain.starts_with("arm.") || chain.starts_with("leg.");
@@ -38,6 +41,171 @@ QString short_name(const std::string& role, const std::string& bone) {
 
 }  // namespace
 
+ChainsPanel::Row& ChainsPanel::add_row(QGridLayout& grid, const QString& name, QWidget* field) {
+    Row row;
+    row.name = new QLabel(name, this);
+    row.name->setBuddy(field);
+    row.field = field;
+    row.mark = dim_label({}, this);
+    row.mark->setTextFormat(Qt::RichText);
+    row.mark->setWordWrap(false);
+    field->setAccessibleName(name);
+    field->setFocusPolicy(Qt::StrongFocus);
+    field->setMaximumWidth(field_px);
+    const int at = grid.rowCount();
+    grid.addWidget(row.name, at, 0);
+    grid.addWidget(field, at, 1);
+    grid.addWidget(row.mark, at, 2);
+    rows_.push_back(row);
+    return rows_.back();
+}
+
+void ChainsPanel::add_number(QGridLayout& grid, const QString& name, const QString& tip,
+                             std::optional<double> ChainSettings::*setting, double unit, double least,
+                             double most, const QString& suffix) {
+    auto* field = new QDoubleSpinBox(this);
+    field->setRange(least, most);
+    field->setDecimals(suffix == " %" ? 0 : 1);
+    if (setting == &ChainSettings::soften_from) field->setDecimals(1);
+    field->setSuffix(suffix);
+    field->setKeyboardTracking(false);
+    field->setToolTip(tip);
+    add_row(grid, name, field);
+    const int topic = 10 + int(numbers_.size());
+    numbers_.push_back({setting, unit, field});
+    connect(field, &QDoubleSpinBox::valueChanged, this, [this, name, setting, unit, topic](double value) {
+        change(name, topic, level(), [=](ChainSettings& set) { set.*setting = unit * value; });
+    });
+    connect(rows_.back().mark, &QLabel::linkActivated, this, [this, name, setting] {
+        change(tr("%1 as below").arg(name), -1, speaks(setting),
+               [=](ChainSettings& set) { (set.*setting).reset(); });
+    });
+}
+
+void ChainsPanel::build_form(QVBoxLayout& column) {
+    auto* grid = new QGridLayout;
+    grid->setVerticalSpacing(3);
+    left_out_ = new QCheckBox(tr("left out on purpose"), this);
+    left_out_->setToolTip(tr("The target's bones keep their rest relative to the bone above"));
+    grid->addWidget(left_out_, 0, 0, 1, 3);
+    kept_ = new QComboBox(this);
+    kept_->addItem(tr("this body"), int(SettingLevel::character));
+    kept_->addItem(tr("this pair"), int(SettingLevel::pairing));
+    kept_->addItem(tr("this take here"), int(SettingLevel::take));
+    kept_->setAccessibleName(tr("kept with"));
+    kept_->setToolTip(
+        tr("Where a change is kept: with the target, whatever drives it; with this source and target; or "
+           "with this take on this target. Of each setting the last of these that says something holds."));
+    kept_->setMaximumWidth(field_px);
+    grid->addWidget(dim_label(tr("changes are kept with"), this), 1, 0);
+    grid->addWidget(kept_, 1, 1);
+    driver_ = new QComboBox(this);
+    driver_->setToolTip(tr("Which chain of the source drives it"));
+    add_row(*grid, tr("driven by"), driver_);
+    carry_ = new QComboBox(this);
+    carry_->addItem(tr("angles"), int(Carry::angles));
+    carry_->addItem(tr("tip"), int(Carry::limb));
+    carry_->addItem(tr("place"), int(Carry::place));
+    carry_->setToolTip(
+        tr("angles: bones point as the source's do\ntip: the chain's end stands where the source's does, in "
+           "the chain's own scale\nplace: its end stands at the source's place in the world, scaled as the "
+           "body travels"));
+    add_row(*grid, tr("what crosses"), carry_);
+    add_number(*grid, tr("of the tip's place"), tr("Between angles (0 %) and the tip's place (100 %)"),
+               &ChainSettings::tip_share, 0.01, 0, 100, " %");
+    add_number(*grid, tr("eases from"),
+               tr("Beyond this stretch the limb gives in gently, unless the source is straighter"),
+               &ChainSettings::soften_from, 0.01, 50, 99.9, " %");
+    add_number(*grid, tr("knee turned out"),
+               tr("Turns knee or elbow about the line from the limb's start to its tip; the tip stays. The "
+                  "direction itself comes from the source"),
+               &ChainSettings::pole_rad, deg_to_rad(1.0), -180, 180, QString::fromUtf8("°"));
+    add_number(*grid, tr("start gives way"),
+               tr("How much of what is missing in reach the clavicle gives, or for feet the hips"),
+               &ChainSettings::start_gives, 0.01, 0, 100, " %");
+    add_number(*grid, tr("lengths follow"),
+               tr("How much of a source bone's change in length since its rest the target's bone takes"),
+               &ChainSettings::give, 0.01, 0, 100, " %");
+    add_number(
+        *grid, tr("shoulder share"),
+        tr("How much of the arm's rise above 30° the clavicle takes, where the source's does not move; "
+           "the hand stays. Living shoulders: about 33 %"),
+        &ChainSettings::shoulder_share, 0.01, 0, 100, " %");
+    grid->setColumnStretch(0, 1);
+    grid->setColumnMinimumWidth(2, 34);
+    column.addLayout(grid);
+    auto* buttons = new QHBoxLayout;
+    confirm_ = new QPushButton(tr("confirm"), this);
+    confirm_->setToolTip(tr("Keeps what was proposed for this chain"));
+    withdraw_ = new QPushButton(tr("as the plan has it"), this);
+    withdraw_->setToolTip(tr("Takes back what is set for this chain on any level"));
+    withdraw_all_ = new QPushButton(tr("all chains"), this);
+    withdraw_all_->setToolTip(tr("Takes back what is set for any chain on any level"));
+    for (QPushButton* button : {confirm_, withdraw_, withdraw_all_}) buttons->addWidget(button);
+    buttons->addStretch();
+    column.addLayout(buttons);
+
+    connect(left_out_, &QCheckBox::clicked, this, [this](bool on) {
+        change(on ? tr("leave out a chain") : tr("take in a chain"), -1, level(),
+               [on](ChainSettings& set) { set.is_left_out = on; });
+    });
+    connect(carry_, &QComboBox::activated, this, [this] {
+        const auto to = Carry(carry_->currentData().toInt());
+        change(tr("what of a chain crosses"), -1, level(), [to](ChainSettings& set) { set.carry = to; });
+    });
+    connect(driver_, &QComboBox::activated, this, [this] {
+        const std::string by = driver_->currentData().toString().toStdString();
+        change(tr("what drives a chain"), -1, of_pair(), [this, by](ChainSettings& set) {
+            set.driven_by = by == chain() ? "" : by;
+            set.ticks.reset();
+        });
+    });
+    connect(rows_[0].mark, &QLabel::linkActivated, this, [this] {
+        change(tr("driven as below"), -1, speaks(&ChainSettings::driven_by),
+               [](ChainSettings& set) { set.driven_by.reset(); });
+    });
+    connect(rows_[1].mark, &QLabel::linkActivated, this, [this] {
+        change(tr("crosses as below"), -1, speaks(&ChainSettings::carry),
+               [](ChainSettings& set) { set.carry.reset(); });
+    });
+    connect(confirm_, &QPushButton::clicked, this, &ChainsPanel::confirm);
+    connect(withdraw_, &QPushButton::clicked, this, [this] { withdraw(false); });
+    connect(withdraw_all_, &QPushButton::clicked, this, [this] { withdraw(true); });
+}
+
+void ChainsPanel::build_proposals(QVBoxLayout& column) {
+    column.addWidget(heading_label(tr("Propose how runs are driven"), this));
+    auto* trust = new QHBoxLayout;
+    trust->addWidget(dim_label(tr("by"), this));
+    const std::array<std::pair<QString, QString>, 3> kinds{
+        {{tr("roles"), tr("Bones of the same role are matched")},
+         {tr("place"), tr("Bones that end at the same place along the chain; for a chain the source lacks "
+                          "the one beside it")},
+         {tr("count"), tr("Bones that end at the same share of their number")}}};
+    for (size_t i = 0; i < kinds.size(); ++i) {
+        trusted_[i] = new QCheckBox(kinds[i].first, this);
+        trusted_[i]->setToolTip(kinds[i].second);
+        trusted_[i]->setChecked(i < 2);
+        trust->addWidget(trusted_[i]);
+    }
+    trust->addStretch();
+    column.addLayout(trust);
+    auto* buttons = new QHBoxLayout;
+    auto* all = new QPushButton(tr("all runs"), this);
+    all->setToolTip(
+        tr("Proposes for every run of unlike counts or without a source; what is set by hand stays"));
+    auto* empty = new QPushButton(tr("empty ones"), this);
+    empty->setToolTip(tr("Proposes only where nothing is set or proposed yet"));
+    unconfirmed_ = new QPushButton(tr("withdraw"), this);
+    unconfirmed_->setToolTip(tr("Takes back every proposal that nobody has confirmed"));
+    for (QPushButton* button : {all, empty, unconfirmed_}) buttons->addWidget(button);
+    buttons->addStretch();
+    column.addLayout(buttons);
+    connect(all, &QPushButton::clicked, this, [this] { propose(false); });
+    connect(empty, &QPushButton::clicked, this, [this] { propose(true); });
+    connect(unconfirmed_, &QPushButton::clicked, this, &ChainsPanel::withdraw_unconfirmed);
+}
+
 ChainsPanel::ChainsPanel(Workspace& workspace, StageView& stage, ChainRuler& ruler, QUndoStack& undo,
                          QWidget* parent)
     : QWidget(parent), workspace_(workspace), stage_(stage), ruler_(ruler), undo_(undo) {
@@ -46,56 +214,9 @@ ChainsPanel::ChainsPanel(Workspace& workspace, StageView& stage, ChainRuler& rul
     column->setSpacing(6);
     column->addWidget(title_ = heading_label({}, this));
     column->addWidget(about_ = dim_label({}, this));
-    auto* grid = new QGridLayout;
-    grid->setVerticalSpacing(4);
-    left_out_ = new QCheckBox(tr("left out on purpose"), this);
-    left_out_->setToolTip(tr("The target's bones keep their rest relative to the bone above"));
-    grid->addWidget(left_out_, 0, 0, 1, 2);
-    const auto field_row = [&](int at, const QString& name, QWidget* field) {
-        auto* label = new QLabel(name, this);
-        label->setBuddy(field);
-        field->setAccessibleName(name);
-        field->setFocusPolicy(Qt::StrongFocus);
-        field_labels_[size_t(at)] = label;
-        grid->addWidget(label, at, 0);
-        grid->addWidget(field, at, 1);
-    };
-    driver_ = new QComboBox(this);
-    driver_->setToolTip(tr("Which chain of the source drives it"));
-    field_row(1, tr("driven by"), driver_);
-    carry_ = new QComboBox(this);
-    carry_->addItem(tr("angles"), int(Carry::angles));
-    carry_->addItem(tr("tip"), int(Carry::limb));
-    carry_->setToolTip(
-        tr("angles: bones point as the source's do\ntip: hand or ankle stands where the source's does, "
-           "in the limb's scale"));
-    field_row(2, tr("what crosses"), carry_);
-    share_ = new QDoubleSpinBox(this);
-    share_->setRange(0.0, 100.0);
-    share_->setDecimals(0);
-    share_->setSuffix(" %");
-    share_->setKeyboardTracking(false);
-    share_->setToolTip(tr("Between angles (0 %) and the tip's place (100 %)"));
-    field_row(3, tr("of the tip's place"), share_);
-    soften_ = new QDoubleSpinBox(this);
-    soften_->setRange(50.0, 99.9);
-    soften_->setDecimals(1);
-    soften_->setSuffix(" %");
-    soften_->setKeyboardTracking(false);
-    soften_->setToolTip(tr("Beyond this stretch the limb gives in gently, unless the source is straighter"));
-    field_row(4, tr("eases from"), soften_);
-    grid->setColumnStretch(0, 1);
-    column->addLayout(grid);
-    auto* buttons = new QHBoxLayout;
-    withdraw_ = new QPushButton(tr("as proposed"), this);
-    withdraw_->setToolTip(tr("Takes back what was set for this chain by hand"));
-    withdraw_all_ = new QPushButton(tr("all as proposed"), this);
-    withdraw_all_->setToolTip(tr("Takes back what was set for any chain by hand"));
-    buttons->addWidget(withdraw_);
-    buttons->addWidget(withdraw_all_);
-    buttons->addStretch();
-    column->addLayout(buttons);
-    column->addWidget(level_ = dim_label({}, this));
+    build_form(*column);
+    column->addSpacing(8);
+    build_proposals(*column);
     column->addSpacing(8);
     column->addWidget(heading_label(tr("What to expect"), this));
     expect_ = new QLabel(this);
@@ -133,32 +254,6 @@ ChainsPanel::ChainsPanel(Workspace& workspace, StageView& stage, ChainRuler& rul
     connect(&ruler_, &ChainRuler::tick_moved, this, &ChainsPanel::move_tick);
     connect(&ruler_, &ChainRuler::bone_picked, this,
             [this](bool of_target, int joint) { stage_.select(of_target, joint); });
-    connect(left_out_, &QCheckBox::clicked, this, [this](bool on) {
-        change(on ? tr("leave out a chain") : tr("take in a chain"), -1,
-               [on](PairingSettings&, ChainSettings& c) { c.is_left_out = on; });
-    });
-    connect(carry_, &QComboBox::activated, this, [this] {
-        const auto to = Carry(carry_->currentData().toInt());
-        change(tr("what of a chain crosses"), -1,
-               [this, to](PairingSettings& s, ChainSettings&) { s.carry[chain()] = to; });
-    });
-    connect(driver_, &QComboBox::activated, this, [this] {
-        const std::string by = driver_->currentData().toString().toStdString();
-        change(tr("what drives a chain"), -1, [this, by](PairingSettings&, ChainSettings& c) {
-            c.driven_by = by == chain() ? "" : by;
-            c.ticks.clear();
-        });
-    });
-    connect(share_, &QDoubleSpinBox::valueChanged, this, [this](double v) {
-        change(tr("share of the tip's place"), 2,
-               [v](PairingSettings&, ChainSettings& c) { c.tip_share = 0.01 * v; });
-    });
-    connect(soften_, &QDoubleSpinBox::valueChanged, this, [this](double v) {
-        change(tr("stretch from which a limb eases"), 3,
-               [v](PairingSettings&, ChainSettings& c) { c.soften_from = 0.01 * v; });
-    });
-    connect(withdraw_, &QPushButton::clicked, this, [this] { withdraw(false); });
-    connect(withdraw_all_, &QPushButton::clicked, this, [this] { withdraw(true); });
     connect(write, &QPushButton::clicked, this, [this] {
         const QString path =
             QFileDialog::getSaveFileName(this, tr("Write the bone map"), "bone-map.csv", tr("Table (*.csv)"));
@@ -199,18 +294,100 @@ std::string ChainsPanel::chain() const {
     return ruler_.chosen().toStdString();
 }
 
-void ChainsPanel::change(const QString& text, int topic,
-                         const std::function<void(PairingSettings&, ChainSettings&)>& edit) {
-    if (workspace_.pairing_key().isEmpty() || chain().empty()) return;
+SettingLevel ChainsPanel::level() const {
+    return SettingLevel(kept_->currentData().toInt());
+}
+
+void ChainsPanel::set_level(SettingLevel level) {
+    kept_->setCurrentIndex(kept_->findData(int(level)));
+}
+
+SettingLevel ChainsPanel::of_pair() const {
+    return std::max(level(), SettingLevel::pairing);
+}
+
+template <typename Field>
+SettingLevel ChainsPanel::speaks(Field field) const {
+    const ChainLevels levels = workspace_.levels(chain());
+    for (size_t i = levels.size(); i-- > 1;)
+        if (levels[i].*field) return SettingLevel(int(i));
+    return SettingLevel::plan;
+}
+
+template <typename Field>
+void ChainsPanel::mark(Row& row, Field field) {
+    const SettingLevel by = speaks(field);
+    const QString word = by == SettingLevel::character ? tr("body")
+                         : by == SettingLevel::pairing ? tr("pair")
+                         : by == SettingLevel::take    ? tr("take")
+                                                       : QString();
+    row.mark->setText(word.isEmpty()
+                          ? word
+                          : QString("<a href=\"x\" style=\"color:%1\">%2</a>").arg(look().dim.name(), word));
+    row.mark->setToolTip(by == SettingLevel::character ? tr("Set for this body. Click: take it back")
+                         : by == SettingLevel::pairing ? tr("Set for this pair. Click: take it back")
+                         : by == SettingLevel::take    ? tr("Set for this take here. Click: take it back")
+                                                       : tr("As the body plan has it"));
+}
+
+void ChainsPanel::push(SettingLevel level, const std::string& chain, const ChainSettings& set,
+                       const QString& text, int topic) {
+    if (level == SettingLevel::character) {
+        ChainTable table = workspace_.target()->file.character.chains;
+        put_settings(table, chain, set);
+        if (table != workspace_.target()->file.character.chains)
+            undo_.push(new ChangeChains(workspace_, table, text, topic));
+        return;
+    }
     PairingSettings settings = workspace_.settings();
-    ChainSettings own = settings.chain(chain());
-    edit(settings, own);
-    if (own == ChainSettings())
-        settings.chains.erase(chain());
-    else
-        settings.chains[chain()] = own;
+    put_settings(level == SettingLevel::take ? settings.takes[workspace_.take_key()] : settings.chains, chain,
+                 set);
+    std::erase_if(settings.takes, [](const auto& take) { return take.second.empty(); });
     if (!(settings == workspace_.settings()))
         undo_.push(new ChangeSettings(workspace_, settings, text, topic));
+}
+
+void ChainsPanel::change(const QString& text, int topic, SettingLevel level,
+                         const std::function<void(ChainSettings&)>& edit) {
+    if (workspace_.pairing_key().isEmpty() || chain().empty() || level == SettingLevel::plan) return;
+    const ChainLevels levels = workspace_.levels(chain());
+    ChainSettings below = usual_settings(chain());
+    for (int i = 0; i < int(level); ++i) below = merged(below, levels[size_t(i)]);
+    ChainSettings own = levels[size_t(level)];
+    const auto matched_before = std::pair{own.ticks, own.driven_by};
+    edit(own);
+    if (matched_before != std::pair{own.ticks, own.driven_by}) own.is_proposed = false;
+    drop_what_is_said(own, below);
+    push(level, chain(), own, text, topic);
+}
+
+void ChainsPanel::propose(bool only_empty) {
+    const LoadedPtr source = workspace_.source();
+    const LoadedPtr target = workspace_.target();
+    if (!workspace_.plan() || !source || !target) return;
+    const ProposeFrom from{trusted_[0]->isChecked(), trusted_[1]->isChecked(), trusted_[2]->isChecked()};
+    PairingSettings settings = workspace_.settings();
+    const ChainTable proposals =
+        propose_chains(source->file.character, target->file.character, settings.chains, from, only_empty);
+    put_proposals(settings.chains, proposals);
+    if (settings == workspace_.settings()) {
+        emit said(tr("Nothing to propose: runs have like counts, or are set already."));
+        return;
+    }
+    undo_.push(new ChangeSettings(workspace_, settings, tr("propose how runs are driven")));
+    emit said(tr("Proposed for %1 runs; they are marked until you confirm them.").arg(proposals.size()));
+}
+
+void ChainsPanel::withdraw_unconfirmed() {
+    PairingSettings settings = workspace_.settings();
+    if (withdraw_proposals(settings.chains) > 0)
+        undo_.push(new ChangeSettings(workspace_, settings, tr("withdraw what nobody confirmed")));
+}
+
+void ChainsPanel::confirm() {
+    ChainSettings set = settings_of(workspace_.settings().chains, chain());
+    set.is_proposed = false;
+    push(SettingLevel::pairing, chain(), set, tr("confirm a chain"), -1);
 }
 
 void ChainsPanel::move_tick(const QString& name, int target_bone, int source_bone) {
@@ -224,40 +401,53 @@ void ChainsPanel::move_tick(const QString& name, int target_bone, int source_bon
         const std::string to = T.roles.role_of(row.chain.T_joints[size_t(target_bone)]);
         const std::string from =
             source_bone < 0 ? "" : S.roles.role_of(row.chain.S_joints[size_t(source_bone)]);
-        change(source_bone < 0 ? tr("match a joint no more") : tr("match two joints"), -1,
-               [&](PairingSettings&, ChainSettings& c) {
+        change(source_bone < 0 ? tr("match a joint no more") : tr("match two joints"), -1, of_pair(),
+               [&](ChainSettings& c) {
+                   if (!c.ticks)
+                       c.ticks = settings_of(plan->chains, chain())
+                                     .ticks.value_or(std::vector<std::pair<std::string, std::string>>());
                    // Rising on both sides: what it crosses is matched no more.
                    const auto index = [](const std::vector<int>& joints, const RoleMap& roles,
                                          const std::string& role) {
                        return std::find(joints.begin(), joints.end(), roles.joint(role)) - joints.begin();
                    };
-                   c.ticks.erase(
-                       std::remove_if(c.ticks.begin(), c.ticks.end(),
+                   c.ticks->erase(
+                       std::remove_if(c.ticks->begin(), c.ticks->end(),
                                       [&](const auto& tick) {
                                           const auto s = index(row.chain.S_joints, S.roles, tick.first);
                                           const auto t = index(row.chain.T_joints, T.roles, tick.second);
                                           return t == target_bone ||
                                                  (source_bone >= 0 && (s < source_bone) != (t < target_bone));
                                       }),
-                       c.ticks.end());
-                   if (source_bone >= 0) c.ticks.emplace_back(from, to);
+                       c.ticks->end());
+                   if (source_bone >= 0) c.ticks->emplace_back(from, to);
                });
         return;
     }
 }
 
 void ChainsPanel::withdraw(bool all) {
+    if (workspace_.pairing_key().isEmpty()) return;
+    ChainTable of_body = workspace_.target()->file.character.chains;
     PairingSettings settings = workspace_.settings();
-    if (all) {
-        settings.chains.clear();
-        settings.carry = PairingSettings().carry;
-    } else {
-        settings.chains.erase(chain());
-        if (settings.carry.contains(chain())) settings.carry[chain()] = PairingSettings().carry.at(chain());
+    const auto clear = [&](ChainTable& table) {
+        if (all)
+            table.clear();
+        else
+            table.erase(chain());
+    };
+    clear(of_body);
+    clear(settings.chains);
+    if (const auto take = settings.takes.find(workspace_.take_key()); take != settings.takes.end()) {
+        clear(take->second);
+        if (take->second.empty()) settings.takes.erase(take);
     }
-    if (!(settings == workspace_.settings()))
-        undo_.push(new ChangeSettings(workspace_, settings,
-                                      all ? tr("all chains as proposed") : tr("a chain as proposed")));
+    const QString text = all ? tr("all chains as the plan has them") : tr("a chain as the plan has it");
+    undo_.beginMacro(text);
+    if (of_body != workspace_.target()->file.character.chains)
+        undo_.push(new ChangeChains(workspace_, of_body, text));
+    if (!(settings == workspace_.settings())) undo_.push(new ChangeSettings(workspace_, settings, text));
+    undo_.endMacro();
 }
 
 int ChainsPanel::open_points() const {
@@ -282,19 +472,19 @@ void ChainsPanel::refresh() {
     if (plan) {
         const Character& S = workspace_.source()->file.character;
         const Character& T = workspace_.target()->file.character;
-        const PairingSettings& settings = workspace_.settings();
-        map_ = bone_map(S, T, settings, *plan);
-        expected_ = forecast(S, T, settings, *plan);
-        for (MatchedChain& chain : match_chains(S, T, settings.chains)) {
+        map_ = bone_map(S, T, *plan);
+        expected_ = forecast(S, T, *plan);
+        for (MatchedChain& chain : match_chains(S, T, plan->chains)) {
             // Heads and palms match by role and have no length to compare.
             if (chain.is_limb && !is_limb_name(chain.name)) continue;
             ChainRuler::Row row;
-            const auto carry = settings.carry.find(chain.name);
-            row.carry = carry != settings.carry.end() && carry->second == Carry::limb ? tr("by the tip")
-                                                                                      : tr("by angles");
-            if (chain.source_name != chain.name && chain.name.find('.') != std::string::npos &&
-                !chain.is_limb)
+            const ChainSettings& set = settings_of(plan->chains, chain.name);
+            row.carry = set.carry == Carry::limb    ? tr("by the tip")
+                        : set.carry == Carry::place ? tr("by its place")
+                                                    : tr("by angles");
+            if (chain.source_name != chain.name)
                 row.carry = tr("by %1").arg(QString::fromStdString(chain.source_name));
+            if (set.is_proposed) row.carry = tr("proposed");
             for (const int joint : chain.S_joints)
                 row.S_names.push_back(
                     short_name(S.roles.role_of(joint), S.rig.skeleton.names[size_t(joint)]));
@@ -335,58 +525,83 @@ void ChainsPanel::refresh() {
 }
 
 void ChainsPanel::refresh_chosen() {
-    const PairingSettings& settings = workspace_.settings();
     const std::string name = chain();
     title_->setText(name.empty() ? tr("Chains") : QString::fromStdString(name));
-    const ChainSettings& own = settings.chain(name);
+    const Plan* plan = workspace_.plan();
+    const ChainSettings now =
+        merged(usual_settings(name), plan ? settings_of(plan->chains, name) : ChainSettings());
+    const bool is_proposed = settings_of(workspace_.settings().chains, name).is_proposed;
     const MatchedChain* shown = nullptr;
     for (const ChainRuler::Row& row : ruler_.rows())
         if (row.chain.name == name) shown = &row.chain;
     const bool is_limb = is_limb_name(name);
     const bool is_run = shown && !shown->is_limb;
+    const bool by_hand = !now.ticks->empty();
     about_->setText(
         !shown                    ? QString()
         : shown->S_joints.empty() ? tr("The source has no such chain; choose another one to drive it.")
         : shown->is_limb          ? tr("Matched role by role.")
-        : own.ticks.empty()       ? tr("%1 bones drive %2, matched %3.")
-                                  .arg(shown->S_joints.size())
-                                  .arg(shown->T_joints.size())
-                                  .arg(shown->S_joints.size() == shown->T_joints.size() ? tr("bone by bone")
-                                                                                        : tr("by length"))
-                            : tr("%1 bones drive %2; joints matched by hand: %3.")
-                                  .arg(shown->S_joints.size())
-                                  .arg(shown->T_joints.size())
-                                  .arg(own.ticks.size()));
-    left_out_->setChecked(own.is_left_out);
+        : !by_hand                ? tr("%1 bones drive %2, matched %3.")
+                         .arg(shown->S_joints.size())
+                         .arg(shown->T_joints.size())
+                         .arg(shown->S_joints.size() == shown->T_joints.size() ? tr("bone by bone")
+                                                                               : tr("by length"))
+        : is_proposed ? tr("%1 bones drive %2; %3 joints matched by the program: confirm it, or drag a tick.")
+                            .arg(shown->S_joints.size())
+                            .arg(shown->T_joints.size())
+                            .arg(now.ticks->size())
+                      : tr("%1 bones drive %2; joints matched by hand: %3.")
+                            .arg(shown->S_joints.size())
+                            .arg(shown->T_joints.size())
+                            .arg(now.ticks->size()));
+    left_out_->setChecked(*now.is_left_out);
     left_out_->setEnabled(shown && (is_run || is_limb));
-    const QSignalBlocker a(driver_), b(carry_), c(share_), d(soften_);
+    confirm_->setVisible(is_proposed);
+    const QSignalBlocker a(driver_), b(carry_);
     driver_->clear();
-    for (const ChainPlan& plan : biped_chains())
-        if (!plan.is_limb)
-            driver_->addItem(QString::fromStdString(plan.name), QString::fromStdString(plan.name));
-    for (const auto& [field, at, is_shown] : {std::tuple<QWidget*, size_t, bool>{driver_, 1, is_run},
-                                              {carry_, 2, is_limb},
-                                              {share_, 3, is_limb},
-                                              {soften_, 4, is_limb}}) {
-        field->setVisible(is_shown);
-        field_labels_[at]->setVisible(is_shown);
-    }
-    driver_->setEnabled(is_run);
+    const LoadedPtr source = workspace_.source();
+    for (const ChainPlan& other :
+         body_plan(source ? source->file.character.roles.plan : std::string("biped")).chains)
+        if (!other.is_limb)
+            driver_->addItem(QString::fromStdString(other.name), QString::fromStdString(other.name));
     driver_->setCurrentIndex(
-        driver_->findData(QString::fromStdString(own.driven_by.empty() ? name : own.driven_by)));
-    carry_->setEnabled(is_limb);
-    carry_->setCurrentIndex(is_limb ? carry_->findData(int(settings.carry.at(name))) : 0);
-    const bool by_tip = is_limb && settings.carry.at(name) == Carry::limb;
-    share_->setEnabled(by_tip);
-    share_->setValue(100.0 * own.tip_share.value_or(1.0));
-    soften_->setEnabled(by_tip);
-    soften_->setValue(100.0 * own.soften_from.value_or(usual_soften_from));
-    const bool is_set = settings.chains.contains(name) ||
-                        (is_limb && settings.carry.at(name) != PairingSettings().carry.at(name));
-    withdraw_->setEnabled(is_set);
-    withdraw_all_->setEnabled(!settings.chains.empty() || settings.carry != PairingSettings().carry);
-    level_->setText(is_set ? tr("Set for this pair: source and target together.")
-                           : tr("As the body plan has it."));
+        driver_->findData(QString::fromStdString(now.driven_by->empty() ? name : *now.driven_by)));
+    carry_->setCurrentIndex(carry_->findData(int(*now.carry)));
+    const bool is_arm = name.starts_with("arm");
+    const bool by_tip = now.carry != Carry::angles;
+    const auto show = [](const Row& row, bool is_shown) {
+        for (QWidget* widget : {static_cast<QWidget*>(row.name), row.field, static_cast<QWidget*>(row.mark)})
+            widget->setVisible(is_shown);
+    };
+    show(rows_[0], is_run);
+    show(rows_[1], is_run || is_limb);
+    mark(rows_[0], &ChainSettings::driven_by);
+    mark(rows_[1], &ChainSettings::carry);
+    for (size_t i = 0; i < numbers_.size(); ++i) {
+        const auto setting = numbers_[i].setting;
+        const bool is_of_tip = setting == &ChainSettings::tip_share || setting == &ChainSettings::soften_from;
+        const bool is_of_limb = setting == &ChainSettings::pole_rad;
+        const bool is_shown = setting == &ChainSettings::shoulder_share ? is_arm
+                              : setting == &ChainSettings::start_gives  ? is_limb && (!is_arm || by_tip)
+                              : is_of_limb                              ? is_limb
+                              : is_of_tip                               ? (is_run || is_limb) && by_tip
+                                                                        : is_run || is_limb;
+        show(rows_[i + 2], is_shown);
+        const QSignalBlocker blocker(numbers_[i].field);
+        numbers_[i].field->setValue(*(now.*setting) / numbers_[i].unit);
+        mark(rows_[i + 2], setting);
+    }
+    rows_[4].name->setText(is_arm ? tr("elbow turned out") : tr("knee turned out"));
+    rows_[5].name->setText(is_arm ? tr("clavicle gives way") : tr("hips give way"));
+    const ChainLevels levels = workspace_.levels(name);
+    withdraw_->setEnabled(std::any_of(levels.begin() + 1, levels.end(),
+                                      [](const ChainSettings& level) { return !level.is_empty(); }));
+    const PairingSettings& settings = workspace_.settings();
+    const LoadedPtr target = workspace_.target();
+    withdraw_all_->setEnabled(!settings.chains.empty() || settings.takes.contains(workspace_.take_key()) ||
+                              (target && !target->file.character.chains.empty()));
+    unconfirmed_->setEnabled(std::any_of(settings.chains.begin(), settings.chains.end(),
+                                         [](const auto& set) { return set.second.is_proposed; }));
 }
 
 void ChainsPanel::refresh_table() {

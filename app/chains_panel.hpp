@@ -31,8 +31,15 @@ class ChainsPanel : public QWidget {
     void write_map(const QString& path);
     /// Sets or takes away a matched end by hand.
     void move_tick(const QString& chain, int target_bone, int source_bone);
-    /// The chosen chain, or all, as the program proposes it.
+    /// The chosen chain, or all, as the body plan has it: what is set on any level is taken back.
     void withdraw(bool all);
+    /// Proposes how runs are driven, from the evidence that is ticked; takes back what nobody confirmed.
+    void propose(bool only_empty);
+    void withdraw_unconfirmed();
+    void confirm();
+    /// On which level changes are kept.
+    SettingLevel level() const;
+    void set_level(SettingLevel level);
     int open_points() const;
 
   signals:
@@ -46,21 +53,50 @@ class ChainsPanel : public QWidget {
     QUndoStack& undo_;
     BoneMap map_;
     std::vector<Expectation> expected_;
-    QLabel *title_, *about_, *expect_, *cover_, *level_;
-    std::array<QLabel*, 5> field_labels_{};
+    QLabel *title_, *about_, *expect_, *cover_;
+    /// A row of the form: its name, its field, and which level speaks.
+    struct Row {
+        QLabel* name = nullptr;
+        QWidget* field = nullptr;
+        QLabel* mark = nullptr;
+    };
+    /// A number of the form: which setting, and what a unit of the field is worth.
+    struct Number {
+        std::optional<double> ChainSettings::*setting;
+        double unit;
+        QDoubleSpinBox* field;
+    };
     QCheckBox* left_out_;
-    QComboBox *carry_, *driver_;
-    QDoubleSpinBox *share_, *soften_;
-    QPushButton *withdraw_, *withdraw_all_;
+    QComboBox *kept_, *carry_, *driver_;
+    std::vector<Row> rows_;  ///< driven by, what crosses, then the numbers
+    std::vector<Number> numbers_;
+    std::array<QCheckBox*, 3> trusted_{};  ///< names, place, counts
+    QPushButton *withdraw_, *withdraw_all_, *confirm_, *unconfirmed_;
     QLineEdit* search_;
     QTableWidget* table_;
 
+    void build_form(class QVBoxLayout& column);
+    void build_proposals(class QVBoxLayout& column);
+    Row& add_row(class QGridLayout& grid, const QString& name, QWidget* field);
+    void add_number(class QGridLayout& grid, const QString& name, const QString& tip,
+                    std::optional<double> ChainSettings::*setting, double unit, double least, double most,
+                    const QString& suffix);
+    /// Which level speaks for a setting of the chosen chain; plan when none does.
+    template <typename Field>
+    SettingLevel speaks(Field field) const;
+    template <typename Field>
+    void mark(Row& row, Field field);
     void refresh();
     void refresh_chosen();
     void refresh_table();
     std::string chain() const;
-    void change(const QString& text, int topic,
-                const std::function<void(PairingSettings&, ChainSettings&)>& edit);
+    /// Changes what the chosen chain has on a level. What the levels below say anyway is not kept.
+    void change(const QString& text, int topic, SettingLevel level,
+                const std::function<void(ChainSettings&)>& edit);
+    /// `level`, or the pair's where a setting needs both bodies.
+    SettingLevel of_pair() const;
+    void push(SettingLevel level, const std::string& chain, const ChainSettings& set, const QString& text,
+              int topic);
 };
 
 }  // namespace nb

@@ -114,4 +114,18 @@ bool ChangeContacts::mergeWith(const QUndoCommand* other) {
     return true;
 }
 
+ChangeChains::ChangeChains(Workspace& workspace, const ChainTable& after, const QString& text, int topic)
+    : QUndoCommand(text), workspace_(workspace), after_(after), topic_(topic) {
+    const Character& target = workspace.target()->file.character;
+    path_ = QString::fromStdString(target.rig.path);
+    before_ = target.chains;
+}
+
+bool ChangeChains::mergeWith(const QUndoCommand* other) {
+    const auto* next = dynamic_cast<const ChangeChains*>(other);
+    if (!next || next->topic_ != topic_ || next->path_ != path_) return false;
+    after_ = next->after_;
+    return true;
+}
+
 }  // namespace nb

@@ -78,6 +78,23 @@ class ChangeContacts : public QUndoCommand {
     int topic_;
 };
 
+/// What is set for the chains of the target, kept with its character. Changes of the same `topic` in a row
+/// become one.
+class ChangeChains : public QUndoCommand {
+  public:
+    ChangeChains(Workspace& workspace, const ChainTable& after, const QString& text, int topic = -1);
+    void undo() override { workspace_.set_chains(path_, before_); }
+    void redo() override { workspace_.set_chains(path_, after_); }
+    int id() const override { return topic_ < 0 ? -1 : 0xc4a1; }
+    bool mergeWith(const QUndoCommand* other) override;
+
+  private:
+    Workspace& workspace_;
+    QString path_;
+    ChainTable before_, after_;
+    int topic_;
+};
+
 /// How a file is read, before and after: a repair of the intake, a trim.
 class ChangeIntake : public QUndoCommand {
   public:

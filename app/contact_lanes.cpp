@@ -9,6 +9,7 @@
 #include <QPainterPath>
 #include <QToolTip>
 #include <QUndoStack>
+#include <algorithm>
 #include <cmath>
 
 #include "app/commands.hpp"
@@ -19,15 +20,26 @@ namespace nb {
 
 namespace {
 
-struct Lane {
-    const char* point;
-    const char* name;
-};
-constexpr std::array<Lane, 4> lanes{{{"heel.left", QT_TRANSLATE_NOOP("nb::ContactLanes", "heel L")},
-                                     {"ball.left", QT_TRANSLATE_NOOP("nb::ContactLanes", "ball L")},
-                                     {"heel.right", QT_TRANSLATE_NOOP("nb::ContactLanes", "heel R")},
-                                     {"ball.right", QT_TRANSLATE_NOOP("nb::ContactLanes", "ball R")}}};
 constexpr int grip_px = 5;
+
+/// "heel L", "wrist R"
+QString lane_name(const std::string& point) {
+    const std::string part = role_part(point);
+    const QString name = part == "heel"      ? QObject::tr("heel")
+                         : part == "ball"    ? QObject::tr("ball")
+                         : part == "toetip"  ? QObject::tr("toe tip")
+                         : part == "wrist"   ? QObject::tr("wrist")
+                         : part == "hindpaw" ? QObject::tr("hind paw")
+                                             : QObject::tr("fore paw");
+    return name + (role_side(point) == Side::left ? " L" : " R");
+}
+
+/// Whether a contact's point is of a foot, paw or wrist as deficits and the review name it ("foot.left").
+bool is_same_end(const std::string& point, const std::string& end) {
+    const auto of = contact_point(point);
+    if (!of || role_side(point) != role_side(end)) return false;
+    return of->end == LimbEnd::foot ? role_part(end) == "foot" : point == end;
+}
 
 QString kind_text(ContactKind kind) {
     return kind == ContactKind::stay    ? QObject::tr("stays")
@@ -45,12 +57,71 @@ ContactLanes::ContactLanes(Workspace& workspace, Playback& playback, QUndoStack&
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     for (const auto signal : {&Workspace::result_changed, &Workspace::review_changed,
                               &Workspace::target_changed, &Workspace::settings_changed})
-        connect(&workspace_, signal, this, [this] { update(); });
+        connect(&workspace_, signal, this, [this] {
+            set_lanes();
+            update();
+        });
     connect(&workspace_, &Workspace::source_changed, this, [this] { choose(-1); });
     connect(&playback_, &Playback::frame_changed, this, [this] {
         for (const double x : {shown_x_, x_of(playback_.frame() + 0.5)})
             update(QRect(int(x) - 2, 0, 5, height()));
     });
+    set_lanes();
+}
+
+void ContactLanes::set_lanes() {
+    std::vector<std::string> lanes;
+    if (const Plan* plan = workspace_.plan())
+        for (const EndOp& end : plan->ends)
+            if (end.reach >= 0)
+                for (const FootPoint point : end.sole.resting()) lanes.push_back(end.sole.name(point));
+    for (const Contact& contact : workspace_.contacts().list)
+        if (std::find(lanes.begin(), lanes.end(), contact.point) == lanes.end())
+            lanes.push_back(contact.point);
+    if (lanes == lanes_) return;
+    lanes_ = std::move(lanes);
+    updateGeometry();
+}
+
+std::vector<std::string> ContactLanes::further_points() const {
+    std::vector<std::string> points;
+    const Plan* plan = workspace_.plan();
+    if (!plan) return points;
+    for (const EndOp& end : plan->ends) {
+        if (end.reach < 0) continue;
+        const FootPoint point = end.sole.end == LimbEnd::foot ? FootPoint::toetip : FootPoint::ball;
+        if (point == FootPoint::toetip && !(end.sole.has_tip && end.S_sole.has_tip)) continue;
+        const std::string name = end.sole.name(point);
+        if (std::find(lanes_.begin(), lanes_.end(), name) == lanes_.end()) points.push_back(name);
+    }
+    return points;
+}
+
+double ContactLanes::level_for(const Contact& contact) const {
+    const auto& levels = workspace_.contacts().floor.levels_m;
+    const double lowest = levels.empty() ? 0.0 : levels.front();
+    const auto result = workspace_.result();
+    const ContactPoint point = contact_point(contact.point).value_or(ContactPoint());
+    if (!result || result->plan.ends[point.limb].reach < 0) return lowest;
+    // On the level that the point is nearest to in the middle of its span; a wrist where it is.
+    const Sole& sole = result->plan.ends[point.limb].S_sole;
+    const double y = sole.point(point.point, result->source, (contact.first + contact.last) / 2).y();
+    return sole.is_on_floor() ? workspace_.contacts().floor.nearest(y) : y;
+}
+
+void ContactLanes::hold_here(const std::string& point) {
+    const auto source = workspace_.source();
+    if (!source || !source->file.take) return;
+    const int around = std::max(1, int(std::lround(0.125 / source->file.take->frame_time_s)));
+    Contacts contacts = workspace_.contacts();
+    Contact contact;
+    contact.point = point;
+    contact.first = std::max(0, playback_.frame() - around);
+    contact.last = std::min(playback_.frames(), playback_.frame() + around + 1);
+    contact.level_m = level_for(contact);
+    contacts.list.push_back(contact);
+    change(contacts, contact, tr("hold the %1").arg(lane_name(point)));
+    emit explained(why(chosen_));
 }
 
 double ContactLanes::x_of(double frame) const {
@@ -65,19 +136,19 @@ int ContactLanes::frame_at(double x) const {
 }
 
 QPoint ContactLanes::place_of(const QString& point, int frame) const {
-    for (size_t i = 0; i < lanes.size(); ++i)
-        if (point == lanes[i].point)
+    for (size_t i = 0; i < lanes_.size(); ++i)
+        if (point.toStdString() == lanes_[i])
             return {int(std::lround(x_of(frame))), 2 + int(i) * lane_px + lane_px / 2};
     return {};
 }
 
 ContactLanes::Hit ContactLanes::hit(const QPoint& at) const {
     Hit result;
-    if (at.x() < ErrorStrip::left_px - grip_px) return result;
-    result.lane = std::clamp((at.y() - 2) / lane_px, 0, int(lanes.size()) - 1);
+    if (at.x() < ErrorStrip::left_px - grip_px || lanes_.empty()) return result;
+    result.lane = std::clamp((at.y() - 2) / lane_px, 0, int(lanes_.size()) - 1);
     const auto& list = workspace_.contacts().list;
     for (int i = 0; i < int(list.size()); ++i) {
-        if (list[size_t(i)].point != lanes[size_t(result.lane)].point) continue;
+        if (list[size_t(i)].point != lanes_[size_t(result.lane)]) continue;
         const double a = x_of(list[size_t(i)].first);
         const double b = x_of(list[size_t(i)].last);
         if (at.x() < a - grip_px || at.x() > b + grip_px) continue;
@@ -108,7 +179,7 @@ void ContactLanes::choose_at(const QString& foot, int frame) {
     int least = 1 << 30;
     for (int i = 0; i < int(list.size()); ++i) {
         const Contact& contact = list[size_t(i)];
-        if (role_side(contact.point) != role_side(foot.toStdString())) continue;
+        if (!is_same_end(contact.point, foot.toStdString())) continue;
         const int off = std::min(std::abs(contact.first - frame), std::abs(contact.last - frame));
         if (off < least) {
             least = off;
@@ -123,9 +194,7 @@ QString ContactLanes::why(int index) const {
     const auto& list = workspace_.contacts().list;
     if (index < 0 || index >= int(list.size())) return {};
     const Contact& contact = list[size_t(index)];
-    QString name;
-    for (const Lane& lane : lanes)
-        if (contact.point == lane.point) name = tr(lane.name);
+    const QString name = lane_name(contact.point);
     QString text = tr("%1 is held in frames %2 to %3, at %4 cm; it %5; %6.")
                        .arg(name)
                        .arg(contact.first)
@@ -135,9 +204,12 @@ QString ContactLanes::why(int index) const {
                             workspace_.contacts().is_by_hand ? tr("set by hand") : tr("found in the take"));
     if (const auto result = workspace_.result())
         for (const Deficit& deficit : result->corrections.deficits)
-            if (role_side(deficit.point) == role_side(contact.point) && deficit.first < contact.last &&
+            if (is_same_end(contact.point, deficit.point) && deficit.first < contact.last &&
                 deficit.last > contact.first)
-                text += tr(" %1 cm short at frame %2: the leg does not reach it, though the hips give way.")
+                text += (contact_point(contact.point)->end == LimbEnd::wrist
+                             ? tr(" %1 cm short at frame %2: the arm does not reach it.")
+                             : tr(" %1 cm short at frame %2: the leg does not reach it, though the hips give "
+                                  "way."))
                             .arg(100.0 * deficit.missing_m, 0, 'f', 1)
                             .arg(deficit.worst_frame);
     return text;
@@ -180,25 +252,25 @@ void ContactLanes::paintEvent(QPaintEvent*) {
     painter.fillRect(rect(), look().ground);
     const Contacts& contacts = workspace_.contacts();
     const auto review = workspace_.review();
-    for (size_t lane = 0; lane < lanes.size(); ++lane) {
+    for (size_t lane = 0; lane < lanes_.size(); ++lane) {
         const double top = 2.0 + double(lane) * lane_px;
         painter.setPen(look().dim);
         QFont small = font();
         small.setPixelSize(11);
         painter.setFont(small);
         painter.drawText(QRectF(12, top - 1, ErrorStrip::left_px - 16, lane_px),
-                         Qt::AlignVCenter | Qt::AlignLeft, tr(lanes[lane].name));
+                         Qt::AlignVCenter | Qt::AlignLeft, lane_name(lanes_[lane]));
         // Where the source rests by the review's own rules: a thin line below what the solve holds.
         if (review) {
             painter.setPen(QPen(look().dim, 1));
             for (const ReviewWindow& w : review->windows)
-                if (w.point == lanes[lane].point)
+                if (w.point == lanes_[lane])
                     painter.drawLine(QPointF(x_of(w.first), top + lane_px - 1.5),
                                      QPointF(x_of(w.last), top + lane_px - 1.5));
         }
         for (int i = 0; i < int(contacts.list.size()); ++i) {
             const Contact& contact = contacts.list[size_t(i)];
-            if (contact.point != lanes[lane].point) continue;
+            if (contact.point != lanes_[lane]) continue;
             const double a = x_of(contact.first);
             const double b = x_of(contact.last);
             const double ease = std::min(4.0, 0.3 * (b - a));
@@ -226,7 +298,9 @@ void ContactLanes::paintEvent(QPaintEvent*) {
     if (const auto result = workspace_.result())
         for (const Deficit& deficit : result->corrections.deficits) {
             const double x = x_of(deficit.worst_frame + 0.5);
-            const double y = 2.0 + (role_side(deficit.point) == Side::left ? 1 : 3) * lane_px;
+            size_t lane = 0;
+            while (lane + 1 < lanes_.size() && !is_same_end(lanes_[lane], deficit.point)) ++lane;
+            const double y = 2.0 + double(lane + 1) * lane_px;
             painter.setPen(Qt::NoPen);
             painter.setBrush(look().mark);
             painter.drawPolygon(QPolygonF{{x - 4, y - 4}, {x + 4, y - 4}, {x, y + 3}});
@@ -264,21 +338,10 @@ void ContactLanes::mouseMoveEvent(QMouseEvent* event) {
         // An empty place: a new contact grows from where it was pressed.
         if (std::abs(frame - drag_frame_) < 2) return;
         Contact contact;
-        contact.point = lanes[size_t(drag_.lane)].point;
+        contact.point = lanes_[size_t(drag_.lane)];
         contact.first = std::min(frame, drag_frame_);
         contact.last = std::max(frame, drag_frame_);
-        const auto& levels = contacts.floor.levels_m;
-        contact.level_m = levels.empty() ? 0.0 : levels.front();
-        if (const auto result = workspace_.result()) {
-            // On the level that the point is nearest to in the middle of its span.
-            const FootOp& foot = result->plan.feet[role_side(contact.point) == Side::left ? 0 : 1];
-            if (foot.reach >= 0)
-                contact.level_m =
-                    contacts.floor.nearest(foot.S_sole
-                                               .point(foot_point(contact.point).value_or(FootPoint::ball),
-                                                      result->source, (contact.first + contact.last) / 2)
-                                               .y());
-        }
+        contact.level_m = level_for(contact);
         drag_before_ = contact;
         contacts.list.push_back(contact);
         change(contacts, contact, tr("a new contact"), drag_count_);
@@ -333,6 +396,9 @@ void ContactLanes::contextMenuEvent(QContextMenuEvent* event) {
         connect(menu.addAction(tr("Remove	Del")), &QAction::triggered, this,
                 &ContactLanes::remove_chosen);
     }
+    for (const std::string& point : further_points())
+        connect(menu.addAction(tr("Hold the %1 here").arg(lane_name(point))), &QAction::triggered, this,
+                [this, point] { hold_here(point); });
     QAction* anew = menu.addAction(tr("Find all anew"));
     anew->setEnabled(workspace_.contacts().is_by_hand);
     connect(anew, &QAction::triggered, this, &ContactLanes::find_anew);
@@ -372,13 +438,14 @@ bool ContactLanes::event(QEvent* event) {
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
         const Hit over = hit(help->pos());
-        QToolTip::showText(
-            help->globalPos(),
-            over.index >= 0
-                ? why(over.index)
-                : tr("When heel and ball are held. Drag an end to move it, drag in an empty place "
-                     "to add one, Delete removes; thin lines: where the source rests."),
-            this);
+        QToolTip::showText(help->globalPos(),
+                           over.index >= 0
+                               ? why(over.index)
+                               : tr("When each point is held. Drag an end to move it, drag in an empty place "
+                                    "to add one, Delete removes, the menu holds toe tips and wrists; thin "
+                                    "lines: where the source "
+                                    "rests."),
+                           this);
         return true;
     }
     return QWidget::event(event);

@@ -1,7 +1,10 @@
-// The lanes under the error strip: when heel and ball of each foot are held. Ends are dragged, windows drawn,
-// removed, given another kind; everything is kept with the take and serves every target.
+// The lanes under the error strip: when heel and ball of each foot are held, or each paw; toe tips and wrists
+// where that is said by hand. Ends are dragged, windows drawn, removed, given another kind; everything is
+// kept with the take and serves every target.
 #pragma once
 #include <QWidget>
+#include <string>
+#include <vector>
 
 #include "app/playback.hpp"
 #include "app/workspace.hpp"
@@ -15,8 +18,8 @@ class ContactLanes : public QWidget {
 
   public:
     ContactLanes(Workspace& workspace, Playback& playback, QUndoStack& undo, QWidget* parent = nullptr);
-    QSize sizeHint() const override { return {600, 4 * lane_px + 4}; }
-    QSize minimumSizeHint() const override { return {300, 4 * lane_px + 4}; }
+    QSize sizeHint() const override { return {600, height_px()}; }
+    QSize minimumSizeHint() const override { return {300, height_px()}; }
     static constexpr int lane_px = 13;
 
     /// Index of the chosen contact in `Workspace::contacts()`, -1 for none.
@@ -28,6 +31,10 @@ class ContactLanes : public QWidget {
     QString why(int index) const;
     /// Where a frame lies in a lane, px: "ball.left", 120.
     QPoint place_of(const QString& point, int frame) const;
+    /// Points that could be held and have no lane yet: toe tips, wrists.
+    std::vector<std::string> further_points() const;
+    /// Holds a point for a quarter of a second about the shown frame; it gets a lane with that.
+    void hold_here(const std::string& point);
 
   public slots:
     void remove_chosen();
@@ -57,6 +64,7 @@ class ContactLanes : public QWidget {
     Workspace& workspace_;
     Playback& playback_;
     QUndoStack& undo_;
+    std::vector<std::string> lanes_;  ///< points, from above
     int chosen_ = -1;
     Hit drag_;
     int drag_frame_ = 0;
@@ -64,6 +72,10 @@ class ContactLanes : public QWidget {
     int drag_count_ = 0;  ///< each drag is a topic of its own
     double shown_x_ = 0.0;
 
+    int height_px() const { return int(lanes_.size()) * lane_px + 4; }
+    void set_lanes();
+    /// Height of what holds a new contact of a point over `span`, in the source's world, m.
+    double level_for(const Contact& contact) const;
     double x_of(double frame) const;
     int frame_at(double x) const;
     Hit hit(const QPoint& at) const;

@@ -240,10 +240,11 @@ QString ErrorStrip::why(const QString& row, int frame) const {
             .arg(value, 0, 'f', 1)
             .arg(frame);
     const bool is_leg = row.startsWith("leg") || row.startsWith("thigh") || row.startsWith("shin");
-    const auto carry = workspace_.settings().carry.find(
-        (is_leg ? "leg" : "arm") + std::string(side_suffix(role_side(row.toStdString()))));
-    const bool by_tip = carry != workspace_.settings().carry.end() && carry->second == Carry::limb &&
-                        workspace_.settings().passes.reach;
+    const std::string limb =
+        (is_leg ? "leg" : "arm") + std::string(side_suffix(role_side(row.toStdString())));
+    const bool by_tip =
+        workspace_.plan() && workspace_.settings().passes.reach &&
+        settings_of(workspace_.plan()->chains, limb).carry.value_or(Carry::angles) != Carry::angles;
     if (measure_ == ReviewMeasure::tip)
         return by_tip && is_leg && workspace_.settings().passes.contacts
                    ? tr("%1: its tip is %2 cm from where the source's is, in frame %3: the foot is held on "

@@ -15,7 +15,7 @@ constexpr int gap_px = 10;
 constexpr double span_of_stature = 0.20;
 
 FootPoint point_of(const ReviewWindow& window) {
-    return foot_point(window.point).value_or(FootPoint::ball);
+    return contact_point(window.point).value_or(ContactPoint()).point;
 }
 
 /// Where the point that a window holds was set down: the mean of its places on this body within the window.
@@ -65,8 +65,8 @@ std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, i
         const std::string side = is_left ? ".left" : ".right";
         const Plan* plan = workspace.plan();
         Sole sole;
-        if (plan && plan->feet[is_left ? 0 : 1].reach >= 0)
-            sole = of_target ? plan->feet[is_left ? 0 : 1].sole : plan->feet[is_left ? 0 : 1].S_sole;
+        if (plan && plan->ends[is_left ? 0 : 1].reach >= 0)
+            sole = of_target ? plan->ends[is_left ? 0 : 1].sole : plan->ends[is_left ? 0 : 1].S_sole;
         const bool has_sole = sole.ankle >= 0;
         int ankle_joint = c.roles.joint("foot" + side);
         // On four legs the ankle is a hock: the paw is what stands.

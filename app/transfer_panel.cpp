@@ -9,6 +9,8 @@
 #include <QUndoStack>
 #include <QVBoxLayout>
 
+#include <algorithm>
+
 #include "app/commands.hpp"
 #include "app/labels.hpp"
 #include "app/look.hpp"
@@ -16,8 +18,6 @@
 namespace nb {
 
 namespace {
-
-const std::array<const char*, 4> limbs{"arm.left", "arm.right", "leg.left", "leg.right"};
 
 QLabel* figure(QWidget* parent) {
     auto* label = new QLabel("–", parent);
@@ -90,8 +90,9 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     column->addWidget(heading_label(tr("What carries it"), this));
     auto* passes = new QGridLayout;
     passes->setVerticalSpacing(3);
-    const std::array<std::pair<QString, QString>, 5> names{
-        {{tr("root"),
+    const std::array<std::pair<QString, QString>, pass_table.size()> names{
+        {{tr("gather"), tr("Roll that the source's twist bones carry comes back to the limb they lie in")},
+         {tr("root"),
           tr("Carries the hips through the world, scaled by the legs; a standing foot stays on the floor")},
          {tr("angles"), tr("Every bone turns as the source's has turned since its rest")},
          {tr("reach"), tr("Limbs carried by their tip reach where the source's do, in their own scale")},
@@ -103,7 +104,7 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     auto* moves = dim_label(tr("moves this frame by"), this);
     moves->setWordWrap(false);
     passes->addWidget(moves, 0, 0, 1, 2, Qt::AlignRight);
-    for (int i = 0; i < 5; ++i) {
+    for (int i = 0; i < int(pass_table.size()); ++i) {
         auto*& box = passes_[size_t(i)] = new QCheckBox(names[size_t(i)].first, this);
         box->setToolTip(names[size_t(i)].second + tr("\nLeave it out to see what it does"));
         passes->addWidget(box, i + 1, 0);
@@ -115,34 +116,6 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
         });
     }
     column->addLayout(passes);
-    column->addSpacing(10);
-
-    column->addWidget(heading_label(tr("What of a limb crosses"), this));
-    auto* carry = new QGridLayout;
-    carry->setVerticalSpacing(3);
-    carry->addWidget(dim_label("L", this), 0, 1);
-    carry->addWidget(dim_label("R", this), 0, 2);
-    for (int i = 0; i < 4; ++i) {
-        const QString part = i < 2 ? tr("arm") : tr("leg");
-        auto*& box = carry_[size_t(i)] = new QComboBox(this);
-        box->addItem(tr("angles"), int(Carry::angles));
-        box->addItem(tr("tip"), int(Carry::limb));
-        const QString side = i % 2 ? "R" : "L";
-        box->setAccessibleName(part + " " + side);
-        box->setToolTip(
-            tr("angles: bones point as the source's do\ntip: hand or ankle stands where the source's does, "
-               "in the limb's scale"));
-        box->setFocusPolicy(Qt::TabFocus);
-        if (i % 2 == 0) carry->addWidget(new QLabel(part, this), i / 2 + 1, 0);
-        carry->addWidget(box, i / 2 + 1, i % 2 + 1);
-        connect(box, &QComboBox::activated, this, [this, i, part, side] {
-            const auto to = Carry(carry_[size_t(i)]->currentData().toInt());
-            change(tr("carry of %1 %2").arg(part, side), -1,
-                   [i, to](PairingSettings& s) { s.carry[limbs[size_t(i)]] = to; });
-        });
-    }
-    carry->setColumnStretch(0, 1);
-    column->addLayout(carry);
     column->addSpacing(10);
 
     column->addWidget(heading_label(tr("How far it travels"), this));
@@ -212,12 +185,11 @@ void TransferPanel::refresh_settings() {
     const bool has_pair = !workspace_.pairing_key().isEmpty();
     setEnabled(has_pair);
     for (size_t i = 0; i < pass_table.size(); ++i) passes_[i]->setChecked(s.passes.*pass_table[i].is_on);
-    passes_[3]->setEnabled(s.passes.reach);
-    passes_[4]->setEnabled(workspace_.twist_count() > 0);
-    for (size_t i = 0; i < 4; ++i) {
-        const QSignalBlocker blocker(carry_[i]);
-        carry_[i]->setCurrentIndex(carry_[i]->findData(int(s.carry.at(limbs[i]))));
-    }
+    const Plan* plan = workspace_.plan();
+    passes_[0]->setEnabled(plan && std::any_of(plan->angles.begin(), plan->angles.end(),
+                                               [](const AngleOp& op) { return op.gathered >= 0; }));
+    passes_[4]->setEnabled(s.passes.reach);
+    passes_[5]->setEnabled(workspace_.twist_count() > 0);
     const QSignalBlocker blocker(scale_);
     by_legs_->setChecked(!s.scale);
     scale_->setEnabled(s.scale.has_value());
@@ -247,8 +219,10 @@ void TransferPanel::refresh_distances() {
     const std::array<double, 4> distances{effects.root_cm, effects.angles_cm, effects.reach_cm,
                                           effects.contacts_cm};
     for (size_t i = 0; i < distances.size(); ++i)
-        distances_[i]->setText(tr("%1 cm").arg(distances[i], 0, 'f', 1));
-    distances_[4]->setText(workspace_.twist_count() > 0 ? tr("%1°").arg(effects.twist_deg, 0, 'f', 1)
+        distances_[i + 1]->setText(tr("%1 cm").arg(distances[i], 0, 'f', 1));
+    distances_[0]->setText(passes_[0]->isEnabled() ? tr("%1°").arg(effects.gather_deg, 0, 'f', 1)
+                                                   : tr("nothing to gather"));
+    distances_[5]->setText(workspace_.twist_count() > 0 ? tr("%1°").arg(effects.twist_deg, 0, 'f', 1)
                                                         : tr("no twist bones"));
 }
 
@@ -309,7 +283,7 @@ void TransferPanel::follow(int index, int remedy) {
         const size_t colon = what.find(':');
         const std::string limb = what.substr(6, colon - 6);
         const Carry to = what.substr(colon + 1) == "limb" ? Carry::limb : Carry::angles;
-        change(change_text, -1, [&](PairingSettings& s) { s.carry[limb] = to; });
+        change(change_text, -1, [&](PairingSettings& s) { s.chains[limb].carry = to; });
     } else if (what == "pass=contacts") {
         change(change_text, -1, [](PairingSettings& s) { s.passes.contacts = s.passes.reach = true; });
     } else if (what == "pass=angles") {

@@ -44,9 +44,8 @@ class TransferPanel : public QWidget {
     QTimer unread_;
     QUndoStack& undo_;
     std::array<QLabel*, 6> target_figures_{}, source_figures_{};
-    std::array<QCheckBox*, 5> passes_{};
-    std::array<QLabel*, 5> distances_{};
-    std::array<QComboBox*, 4> carry_{};
+    std::array<QCheckBox*, pass_table.size()> passes_{};
+    std::array<QLabel*, pass_table.size()> distances_{};
     QCheckBox* by_legs_;
     QDoubleSpinBox* scale_;
     QLabel* level_;

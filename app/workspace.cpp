@@ -71,6 +71,7 @@ LoadedPtr load_choice(const Choice& choice, bool as_target, const LoadOptions* o
                 .toString(QUuid::WithoutBraces)
                 .toStdString();
     }
+    if (before) character.chains = before->file.character.chains;
     if (before && before->file.take && loaded->file.take) {
         // Contacts by hand stay, moved with the trim and the rate, at the heights of the unit in force.
         Json kept = Json::object();
@@ -559,6 +560,7 @@ void Workspace::remember_change(bool of_target, const LoadedPtr& loaded) {
                                                           old.rig.options,
                                                           {old.rest, old.other_rests, old.solved},
                                                           contacts_of(before),
+                                                          old.chains,
                                                           of_target,
                                                           *choice})
                              .first->second;
@@ -569,6 +571,7 @@ void Workspace::remember_change(bool of_target, const LoadedPtr& loaded) {
     const QString recovery = recovery_path(key);
     const Character& c = loaded->file.character;
     if (c.roles == change.saved_roles && options == saved && contacts_of(loaded) == change.saved_contacts &&
+        c.chains == change.saved_chains &&
         RestState{c.rest, c.other_rests, c.solved}.is_same(change.saved_rest)) {
         file_changes_.erase(key);
         QFile::remove(recovery);
@@ -618,6 +621,29 @@ void Workspace::set_rest(bool of_target, const QString& path, const RestState& s
     emit rest_changed();
     emit settings_changed();
     solve();
+}
+
+void Workspace::set_chains(const QString& path, const ChainTable& chains) {
+    const LoadedPtr before = target_;
+    if (!before || QString::fromStdString(before->file.character.rig.path) != path) return;
+    auto loaded = std::make_shared<Loaded>(*before);
+    if (!loaded->drawn) loaded->drawn = rig_of(before, before->file.character);
+    loaded->file.character.chains = chains;
+    loaded->notes.clear();
+    remember_change(true, loaded);
+    target_ = loaded;
+    is_result_current_ = false;
+    compile();
+    emit settings_changed();
+    solve();
+}
+
+ChainLevels Workspace::levels(const std::string& chain) const {
+    return target_ ? levels_of(chain, target_->file.character, settings(), take_key()) : ChainLevels();
+}
+
+std::string Workspace::take_key() const {
+    return source_ && source_->file.take ? source_->file.take->key() : std::string();
 }
 
 const Contacts& Workspace::contacts() const {
@@ -717,7 +743,10 @@ void Workspace::bring_back_changes(bool of_target) {
         if (has_rest) set_rest(of_target, rig_path, state);
         if (has_options) set_intake(of_target, rig_path, options);
         if (has_contacts && !has_options) set_contacts(rig_path, contacts);
-        if (has_roles || has_options || has_rest || has_contacts)
+        const ChainTable chains = read_chain_table(document.value("chains", Json::object()), path);
+        const bool has_chains = of_target && !(chains == c.chains);
+        if (has_chains && !has_options) set_chains(rig_path, chains);
+        if (has_roles || has_options || has_rest || has_contacts || has_chains)
             emit said(tr("Changes that were not saved last time are back; Ctrl+S keeps them."));
         else
             QFile::remove(recovery);
@@ -914,7 +943,7 @@ void Workspace::compile() {
     if (!can_be_transferred(target_->file.character.roles, why)) return;
     try {
         plan_ = std::make_shared<const Plan>(
-            compile_plan(source_->file.character, target_->file.character, settings()));
+            compile_plan(source_->file.character, target_->file.character, settings(), take_key()));
     } catch (const FileError& error) {
         emit failed(QString::fromStdString(error.what()));
     }

@@ -109,6 +109,12 @@ class Workspace : public QObject {
     /// for the eye alone: it is followed by one that is kept.
     void set_rest(bool of_target, const QString& path, const RestState& state, bool is_kept = true);
     RestState rest_state(bool of_target) const;
+    /// What is set for the target's chains, whatever drives them; kept with its character.
+    void set_chains(const QString& path, const ChainTable& chains);
+    /// What each level says of a chain of the target.
+    ChainLevels levels(const std::string& chain) const;
+    /// By which settings for the take in use are kept; empty without one.
+    std::string take_key() const;
     LoadedPtr body(bool of_target) const { return of_target ? target_ : source_; }
     /// Characters of the library whose bones are in a body's rig, best first: name, share of bones, document.
     struct Kin {
@@ -187,6 +193,7 @@ class Workspace : public QObject {
         LoadOptions saved_options;
         RestState saved_rest;
         Contacts saved_contacts;
+        ChainTable saved_chains;
         bool is_target = true;
         Choice choice;
     };

@@ -93,7 +93,8 @@ void reach(benchmark::State& state) {
                 [](const Plan& plan, const SourceFrame& S, TargetFrame& T) { pass_reach(plan, S, T); });
 }
 void twist(benchmark::State& state) {
-    over_frames(state, [](const Plan& plan, const SourceFrame&, TargetFrame& T) { pass_twist(plan, T); });
+    over_frames(state,
+                [](const Plan& plan, const SourceFrame& S, TargetFrame& T) { pass_twist(plan, S, T); });
 }
 
 /// The passes along time, on the motion as it is reached without locks.

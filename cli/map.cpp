@@ -17,7 +17,7 @@ int map_bones(const Options& options) {
     if (!options.pairing.empty())
         settings = read_pairing(read_document(options.pairing, "pairing"), options.pairing).settings;
     const Plan plan = compile_plan(source.character, target.character, settings);
-    const BoneMap map = bone_map(source.character, target.character, settings, plan);
+    const BoneMap map = bone_map(source.character, target.character, plan);
     if (!options.out.empty()) write_file(options.out, bone_map_csv(map));
     for (const BoneMapRow& row : map.rows)
         fmt::print("{:24} {:18} {:16} {}{}  {}\n", row.bone, row.role.empty() ? "-" : row.role,
@@ -30,7 +30,7 @@ int map_bones(const Options& options) {
     for (const SourceBone& bone : map.sources)
         if (bone.fate != SourceBone::Fate::mapped)
             fmt::print("not taken: {} ({}): {}\n", bone.bone, bone.role, bone.means);
-    for (const Expectation& expected : forecast(source.character, target.character, settings, plan))
+    for (const Expectation& expected : forecast(source.character, target.character, plan))
         fmt::print("expect: {}\n", expected.text);
     return exit_done;
 }

@@ -109,6 +109,13 @@ void read_chain(const Json& from, BodyPlan& plan) {
             chain.bones = {range[0], range[1]};
         }
         chain.words = from.value("words", std::vector<std::string>{});
+        if (const auto set = from.find("set"); set != from.end()) {
+            try {
+                chain.usual = parse_chain_settings(nlohmann::ordered_json::parse(set->dump()));
+            } catch (const std::invalid_argument& error) {
+                wrong(fmt::format("the chain '{}': {}", name, error.what()));
+            }
+        }
         if (plan.chain(chain.name)) wrong(fmt::format("the chain '{}' is listed twice", chain.name));
         plan.chains.push_back(chain);
     }
@@ -208,7 +215,8 @@ bool add_body_plan(BodyPlan plan) {
         return other->figure == plan.figure && other->needed == plan.needed &&
                std::equal(other->chains.begin(), other->chains.end(), plan.chains.begin(), plan.chains.end(),
                           [](const ChainPlan& a, const ChainPlan& b) {
-                              return a.name == b.name && a.roles == b.roles && a.words == b.words;
+                              return a.name == b.name && a.roles == b.roles && a.words == b.words &&
+                                     a.usual == b.usual;
                           });
     }
     Known& all = known();

@@ -8,6 +8,8 @@
 #include <utility>
 #include <vector>
 
+#include "core/body/chain_settings.hpp"
+
 namespace nb {
 
 enum class Side { none, left, right };
@@ -35,6 +37,7 @@ struct ChainPlan {
     bool is_limb = false;
     std::pair<int, int> bones{0, 99};  ///< least and most that are usual
     std::vector<std::string> words;    ///< of its bones' names, for chains the shape reading does not know
+    ChainSettings usual;               ///< what is set for it where nothing else is
 };
 
 struct BodyPlan {

@@ -223,4 +223,19 @@ RoleMap propose_roles(const Skeleton& skeleton, const RoleRequest& request) {
     return best;
 }
 
+int gathered_joint(const Skeleton& skeleton, const RoleMap& roles, const std::string& role) {
+    const int bone = roles.joint(role);
+    const ChainPlan* chain = body_plan(roles.plan).chain_of(role);
+    if (bone < 0 || !chain) return bone;
+    const std::vector<int> joints = roles.chain(*chain);
+    const auto at = std::find(joints.begin(), joints.end(), bone);
+    if (at == joints.end() || at + 1 == joints.end()) return bone;
+    int last = bone;
+    for (const TwistBone& twist : roles.twists)
+        if (twist.role == role && skeleton.is_ancestor(last, twist.joint) &&
+            skeleton.is_ancestor(twist.joint, *(at + 1)))
+            last = twist.joint;
+    return last;
+}
+
 }  // namespace nb

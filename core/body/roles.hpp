@@ -80,6 +80,10 @@ RoleMap propose_roles(const Skeleton& skeleton, const RoleRequest& request = {})
 std::vector<std::pair<std::string, int>> roles_of_chain(const Skeleton& skeleton, const RoleMap& roles,
                                                         const std::string& chain, int joint);
 
+/// The last twist bone that lies in a limb's bone itself, so that the next role hangs on it; the role's own
+/// joint when there is none. It has the roll that the limb's bone left to it.
+int gathered_joint(const Skeleton& skeleton, const RoleMap& roles, const std::string& role);
+
 /// Recomputes `missing`, `unassigned` and `twists` after fills were changed. Names are read for helpers
 /// unless they are ignored.
 void update_role_lists(const Skeleton& skeleton, RoleMap& roles, bool ignore_names = false);

@@ -167,7 +167,8 @@ std::vector<ChainTick> ticks_of(const Character& source, const Character& target
         return joint < 0 || at == joints.end() ? -1 : int(at - joints.begin());
     };
     std::vector<ChainTick> ticks;
-    for (const auto& tick : settings.ticks) {
+    if (!settings.ticks) return {};
+    for (const auto& tick : *settings.ticks) {
         const int s = index(source.roles, chain.S_joints, tick.first);
         const int t = index(target.roles, chain.T_joints, tick.second);
         if (s >= 0 && t >= 0) ticks.emplace_back(s, t);
@@ -184,28 +185,28 @@ std::vector<ChainTick> ticks_of(const Character& source, const Character& target
 }  // namespace
 
 std::vector<MatchedChain> match_chains(const Character& source, const Character& target,
-                                       const std::map<std::string, ChainSettings>& settings) {
-    static const ChainSettings usual;
+                                       const ChainTable& settings) {
     std::vector<MatchedChain> result;
-    for (const ChainPlan& plan : biped_chains()) {
-        const auto set = settings.find(plan.name);
-        const ChainSettings& own = set == settings.end() ? usual : set->second;
-        const ChainPlan* driver = &plan;
-        if (!own.driven_by.empty() && !plan.is_limb)
-            for (const ChainPlan& other : biped_chains())
-                if (other.name == own.driven_by && !other.is_limb) driver = &other;
+    const BodyPlan& S_plan = body_plan(source.roles.plan);
+    for (const ChainPlan& plan : body_plan(target.roles.plan).chains) {
+        const ChainSettings& own = settings_of(settings, plan.name);
+        const std::string driven_by = own.driven_by.value_or("");
+        const ChainPlan* driver = S_plan.chain(plan.name);
+        if (const ChainPlan* other = S_plan.chain(driven_by); other && !other->is_limb && !plan.is_limb)
+            driver = other;
+        if (driver && driver->is_limb != plan.is_limb) driver = nullptr;
         for (const bool by_role : {false, true}) {
             if (plan.is_limb && by_role) continue;
             MatchedChain chain;
             chain.name = plan.name;
-            chain.source_name = driver->name;
+            chain.source_name = driver ? driver->name : plan.name;
             chain.is_limb = plan.is_limb || by_role;
-            chain.is_left_out = own.is_left_out;
-            chain.S_joints = run_of(source, *driver, by_role);
+            chain.is_left_out = own.is_left_out.value_or(false);
+            if (driver) chain.S_joints = run_of(source, *driver, by_role);
             chain.T_joints = run_of(target, plan, by_role);
             if (chain.T_joints.empty()) continue;
             if (by_role) chain.name = target.roles.role_of(chain.T_joints.front());
-            chain.S_lengths_m = lengths_of(source, driver->name, chain.S_joints);
+            chain.S_lengths_m = lengths_of(source, chain.source_name, chain.S_joints);
             chain.T_lengths_m = lengths_of(target, plan.name, chain.T_joints);
             if (!chain.S_joints.empty()) {
                 chain.S_parent = source.roles.joint(
@@ -228,6 +229,17 @@ std::vector<MatchedChain> match_chains(const Character& source, const Character&
         }
     }
     return result;
+}
+
+std::vector<std::string> idle_ticks(const Character& source, const Character& target,
+                                    const ChainTable& settings) {
+    std::vector<std::string> idle;
+    for (const auto& [chain, own] : settings)
+        if (own.ticks)
+            for (const auto& [from, to] : *own.ticks)
+                if (source.roles.joint(from) < 0 || target.roles.joint(to) < 0)
+                    idle.push_back(chain + ": " + from + " on " + to);
+    return idle;
 }
 
 }  // namespace nb

@@ -9,7 +9,6 @@
 #include <string>
 #include <vector>
 
-#include "core/chain/chain_settings.hpp"
 #include "core/rest/character.hpp"
 
 namespace nb {
@@ -47,9 +46,13 @@ struct MatchedChain {
     double T_length_m() const;
 };
 
-/// All chains of the target's plan that have bones in it. Heads and palms, which match by role alone, are
-/// limbs of one bone.
+/// All chains of the target's plan that have bones in it; the source's are those of its own plan. Heads and
+/// palms, which match by role alone, are limbs of one bone. `settings`: those in force.
 std::vector<MatchedChain> match_chains(const Character& source, const Character& target,
-                                       const std::map<std::string, ChainSettings>& settings);
+                                       const ChainTable& settings);
+
+/// Ticks by hand that name a role one of the bodies does not have; they do nothing.
+std::vector<std::string> idle_ticks(const Character& source, const Character& target,
+                                    const ChainTable& settings);
 
 }  // namespace nb

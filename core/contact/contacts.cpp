@@ -24,7 +24,7 @@ Contacts find_contacts(const Character& source, const WorldMotion& motion, doubl
     std::vector<Vec3> places(size_t(motion.frames), Vec3::Zero());
     for (const auto& sole : soles_of(source)) {
         if (!sole) continue;
-        for (const FootPoint point : {FootPoint::ball, FootPoint::heel}) {
+        for (const FootPoint point : sole->resting()) {
             for (int f = first_frame; f < motion.frames; ++f)
                 places[size_t(f)] = sole->point(point, motion, f);
             std::vector<Contact> found;
@@ -41,7 +41,7 @@ Contacts find_contacts(const Character& source, const WorldMotion& motion, doubl
                 }
                 if (now && !rests) {
                     Contact contact;
-                    contact.point = contact_point_name(point, sole->side);
+                    contact.point = sole->name(point);
                     contact.first = f;
                     contact.level_m = level;
                     found.push_back(contact);

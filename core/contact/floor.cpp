@@ -46,7 +46,7 @@ Floor find_floor(const Character& source, const WorldMotion& motion, double fram
     std::vector<Vec3> places(size_t(motion.frames), Vec3::Zero());
     const int reach = std::max(1, int(std::lround(speed_reach_s / frame_time_s)));
     for (const auto& sole : soles_of(source)) {
-        if (!sole) continue;
+        if (!sole || !sole->is_on_floor()) continue;
         heights.clear();
         const auto close = [&] {
             if (int(heights.size()) >= least) rests.push_back({median(heights), int(heights.size())});

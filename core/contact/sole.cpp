@@ -26,20 +26,32 @@ double heel_of_mesh(const Character& c, int ankle, const Vec3& ahead, const Mesh
 
 }  // namespace
 
-std::string_view foot_point_name(FootPoint point) {
-    switch (point) {
-        case FootPoint::heel:
-            return "heel";
-        case FootPoint::ball:
-            return "ball";
-        case FootPoint::toetip:
-            return "toetip";
+namespace {
+
+std::string_view point_name(LimbEnd end, FootPoint point) {
+    switch (end) {
+        case LimbEnd::foot:
+            return point == FootPoint::heel ? "heel" : point == FootPoint::ball ? "ball" : "toetip";
+        case LimbEnd::hindpaw:
+            return "hindpaw";
+        case LimbEnd::forepaw:
+            return "forepaw";
+        case LimbEnd::wrist:
+            return "wrist";
     }
     return {};
 }
 
-std::string contact_point_name(FootPoint point, Side side) {
-    return std::string(foot_point_name(point)) + std::string(side_suffix(side));
+}  // namespace
+
+std::string Sole::name(FootPoint which) const {
+    return std::string(point_name(end, which)) + std::string(side_suffix(side));
+}
+
+std::span<const FootPoint> Sole::resting() const {
+    static constexpr std::array<FootPoint, 2> of_foot{FootPoint::heel, FootPoint::ball};
+    const std::span<const FootPoint> all(of_foot);
+    return end == LimbEnd::foot ? all : end == LimbEnd::wrist ? all.subspan(2) : all.subspan(1);
 }
 
 Vec3 Sole::point(FootPoint which, const Quat& R_ankle, const Vec3& p_ankle, const Quat& R_toe,
@@ -67,10 +79,15 @@ Vec3 Sole::point(FootPoint which, const Pose& pose) const {
     return point(which, pose.R[a], pose.p[a], pose.R[t], pose.p[t]);
 }
 
-std::optional<FootPoint> foot_point(std::string_view contact_point) {
-    for (const FootPoint point : foot_points)
+std::optional<ContactPoint> contact_point(std::string_view name) {
+    for (const LimbEnd end : {LimbEnd::foot, LimbEnd::hindpaw, LimbEnd::forepaw, LimbEnd::wrist})
         for (const Side side : {Side::left, Side::right})
-            if (contact_point == contact_point_name(point, side)) return point;
+            for (const FootPoint point : foot_points) {
+                if (end != LimbEnd::foot && point != FootPoint::ball) continue;
+                if (name != std::string(point_name(end, point)) + std::string(side_suffix(side))) continue;
+                const bool is_arm = end == LimbEnd::forepaw || end == LimbEnd::wrist;
+                return ContactPoint{(is_arm ? 2u : 0u) + (side == Side::right ? 1u : 0u), end, point};
+            }
     return {};
 }
 
@@ -81,10 +98,36 @@ double speed_over(const std::vector<Vec3>& places, int frame, int first, int rea
     return (places[size_t(after)] - places[size_t(before)]).norm() / ((after - before) * frame_time_s);
 }
 
-std::array<std::optional<Sole>, 2> soles_of(const Character& character) {
-    std::array<std::optional<Sole>, 2> result;
+namespace {
+
+/// A paw, or a wrist: one joint, the pad straight below it.
+std::optional<Sole> plain_end(const Character& character, LimbEnd end, Side side) {
+    const std::string suffix(side_suffix(side));
+    Sole sole;
+    sole.end = end;
+    sole.side = side;
+    if (end != LimbEnd::wrist)
+        sole.ankle = character.roles.joint((end == LimbEnd::hindpaw ? "toe" : "paw") + suffix);
+    if (sole.ankle < 0)
+        sole.ankle = character.roles.joint((end == LimbEnd::hindpaw ? "foot" : "hand") + suffix);
+    if (sole.ankle < 0) return {};
+    if (end != LimbEnd::wrist) sole.ball_over_m = std::max(0.0, character.rest.p_WJ0[size_t(sole.ankle)].y());
+    return sole;
+}
+
+}  // namespace
+
+Soles soles_of(const Character& character) {
+    Soles result;
     const RestAlignment& rest = character.rest;
-    if (character.roles.is_four_legged() || !rest.is_there()) return result;
+    if (!rest.is_there()) return result;
+    const bool is_four_legged = character.roles.is_four_legged();
+    for (const Side side : {Side::left, Side::right}) {
+        const size_t limb = side == Side::left ? 0 : 1;
+        if (is_four_legged) result[limb] = plain_end(character, LimbEnd::hindpaw, side);
+        result[limb + 2] = plain_end(character, is_four_legged ? LimbEnd::forepaw : LimbEnd::wrist, side);
+    }
+    if (is_four_legged) return result;
     const MeshPoints points =
         character.rig.meshes.empty() ? MeshPoints() : mesh_points(character.rig, aligned_pose(rest));
     for (const Side side : {Side::left, Side::right}) {

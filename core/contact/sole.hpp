@@ -1,7 +1,9 @@
-// What of a foot can stand: heel, ball and toe tip, found once from a character's aligned rest.
+// What of a limb's end can rest on something: heel, ball and toe tip of a foot, the pad of a paw, a wrist;
+// found once from a character's aligned rest.
 #pragma once
 #include <array>
 #include <optional>
+#include <span>
 #include <string>
 #include <string_view>
 
@@ -12,9 +14,12 @@ namespace nb {
 
 enum class FootPoint { heel, ball, toetip };
 inline constexpr std::array<FootPoint, 3> foot_points{FootPoint::heel, FootPoint::ball, FootPoint::toetip};
-std::string_view foot_point_name(FootPoint point);
 
-/// The underside of one foot. At the aligned rest all three points lie on the floor, y = 0.
+/// What a limb ends in. Feet and paws rest by themselves; wrists are held where that is said by hand.
+enum class LimbEnd { foot, hindpaw, forepaw, wrist };
+
+/// The underside of one limb's end. At the aligned rest all points of feet and paws lie on the floor, y = 0.
+/// Of a foot:
 ///
 /// heel    fixed in the foot's frame: the rear end of the mesh near the floor, else 0.53 of the horizontal
 ///         length ankle to ball behind the ankle (a foot's joint stands at about a quarter of its length, its
@@ -22,7 +27,11 @@ std::string_view foot_point_name(FootPoint point);
 /// ball    `ball_over_m` straight below the toe's joint, as a sphere about it would touch: toes that lie flat
 ///         while the heel is raised leave it where it is.
 /// toetip  fixed in the toe's frame, below the end of the toe's bone. Without a toe: in the foot's.
+///
+/// A paw has its pad alone, as a ball straight below its last joint; a wrist is its joint. `ankle` is that
+/// joint then.
 struct Sole {
+    LimbEnd end = LimbEnd::foot;
     Side side = Side::left;
     int ankle = -1;
     int toe = -1;                ///< -1: the ball is a point of the foot
@@ -37,15 +46,29 @@ struct Sole {
                const Vec3& p_toe) const;
     Vec3 point(FootPoint which, const WorldMotion& motion, int frame) const;
     Vec3 point(FootPoint which, const Pose& pose) const;
+    /// "heel.left", "forepaw.right", "wrist.left"
+    std::string name(FootPoint which) const;
+    /// The points that are looked for in a take: heel and ball, the pad; none of a wrist.
+    std::span<const FootPoint> resting() const;
+    bool is_on_floor() const { return end != LimbEnd::wrist; }
 };
 
-/// Left and right; empty for a foot whose joint is missing and for bodies on four legs.
-std::array<std::optional<Sole>, 2> soles_of(const Character& character);
+/// Limbs by number: both legs, both arms (a dog's fore legs).
+inline constexpr size_t limb_count = 4;
+inline constexpr std::array<const char*, limb_count> limb_names{"leg.left", "leg.right", "arm.left",
+                                                                "arm.right"};
+/// Ends of the limbs; empty where the joint is missing.
+using Soles = std::array<std::optional<Sole>, limb_count>;
+Soles soles_of(const Character& character);
 
-/// "heel.left"
-std::string contact_point_name(FootPoint point, Side side);
-/// The point of such a name; empty for any other.
-std::optional<FootPoint> foot_point(std::string_view contact_point);
+/// A point by its name: which limb, and which point of its end.
+struct ContactPoint {
+    size_t limb = 0;
+    LimbEnd end = LimbEnd::foot;
+    FootPoint point = FootPoint::ball;
+};
+/// Empty for a name that is no point.
+std::optional<ContactPoint> contact_point(std::string_view name);
 
 /// Speed at a frame, m/s: over +-reach frames, fewer at the ends of [first, places.size()).
 double speed_over(const std::vector<Vec3>& places, int frame, int first, int reach, double frame_time_s);

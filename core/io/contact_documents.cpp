@@ -73,10 +73,10 @@ Contacts read_contacts(const Json& document, const std::string& path, const Load
             const int from = entry.at("first").get<int>();
             const int to = entry.at("last").get<int>();
             contact.level_m = entry.value("level_m", 0.0);
-            if (!foot_point(contact.point))
+            if (!contact_point(contact.point))
                 throw FileError(path,
-                                fmt::format("contact {}: '{}' is no point of a foot", number, contact.point),
-                                "write heel, ball or toetip with .left or .right");
+                                fmt::format("contact {}: '{}' is no point of a body", number, contact.point),
+                                "write heel, ball, toetip, wrist, hindpaw or forepaw with .left or .right");
             if (from < 0 || to <= from || !is_level(contact.level_m))
                 throw FileError(path, fmt::format("contact {} has no span or no height", number),
                                 "write first < last in frames, level_m in metres");

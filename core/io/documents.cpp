@@ -239,6 +239,48 @@ void read_rest(const Json& stored, const std::string& path, const Skeleton& skel
 
 }  // namespace
 
+namespace {
+
+Json chain_table_document(const ChainTable& table) {
+    Json json = Json::object();
+    for (const auto& [chain, set] : table)
+        if (!set.is_empty()) json[chain] = chain_settings_json(set);
+    return json;
+}
+
+/// Puts `value` under `key`, or takes the key out when there is nothing in it.
+void put_or_erase(Json& document, const char* key, const Json& value) {
+    if (value.empty())
+        document.erase(key);
+    else
+        document[key] = value;
+}
+
+}  // namespace
+
+ChainTable read_chain_table(const Json& json, const std::string& path) {
+    ChainTable table;
+    if (!json.is_object()) throw FileError(path, "'chains' is no object", "compare with docs/schema");
+    const auto is_chain = [](const std::string& name) {
+        for (const std::string& plan : body_plan_names())
+            if (body_plan(plan).chain(name)) return true;
+        return false;
+    };
+    for (const auto& [chain, set] : json.items()) {
+        try {
+            put_settings(table, chain, parse_chain_settings(set));
+        } catch (const std::invalid_argument& error) {
+            throw FileError(path, fmt::format("chain '{}': {}", chain, error.what()),
+                            "compare with docs/schema/pairing.schema.json");
+        }
+        for (const std::string& name : {chain, settings_of(table, chain).driven_by.value_or("")})
+            if (!name.empty() && !is_chain(name))
+                throw FileError(path, fmt::format("'{}' is no chain", name),
+                                "write for example spine or index.left");
+    }
+    return table;
+}
+
 Json character_document(const Character& character) {
     const Rig& rig = character.rig;
     const Skeleton& skeleton = rig.skeleton;
@@ -269,9 +311,11 @@ Json character_document(const Character& character) {
         document["other_rests"].push_back(rest_document(character.roles, rest));
     if (character.solved.is_there() && !is_same_alignment(character.solved, character.rest))
         document["solved"] = rest_document(character.roles, character.solved);
+    if (const Json chains = chain_table_document(character.chains); !chains.empty())
+        document["chains"] = chains;
     if (!character.document_text.empty()) {
         Json read = Json::parse(character.document_text);
-        for (const auto* own : {"intake", "settled", "other_rests", "solved"}) read.erase(own);
+        for (const auto* own : {"intake", "settled", "other_rests", "solved", "chains"}) read.erase(own);
         keep_unknown(read, document);
     }
     return document;
@@ -319,6 +363,7 @@ void apply_character(const Json& document, const std::string& path, Character& c
     if (!can_be_transferred(roles, why)) throw FileError(path, why, "name these bones in the character file");
     character.roles = roles;
 
+    if (document.contains("chains")) character.chains = read_chain_table(document.at("chains"), path);
     character.document_text = document.dump();
     if (!is_same_rig) {
         // Stored turns lead from the rest they were made for; this one's are found from the file.
@@ -405,6 +450,8 @@ Json change_document(const LoadedFile& file) {
     document["intake"] = intake_document(rig.options);
     if (document["intake"].is_null()) document["intake"] = Json::object();
     document["trim"] = {{"first", rig.options.trim_first}, {"last", rig.options.trim_last}};
+    if (const Json chains = chain_table_document(character.chains); !chains.empty())
+        document["chains"] = chains;
     document["plan"] = character.roles.plan;
     document["settled"] = character.roles.is_settled;
     document["roles"] = Json::object();
@@ -533,47 +580,6 @@ RoleMap read_given_roles(const Json& document, const std::string& path, const Sk
     });
 }
 
-namespace {
-
-Json chain_document(const ChainSettings& set) {
-    Json json = Json::object();
-    if (set.is_left_out) json["left_out"] = true;
-    if (!set.driven_by.empty()) json["driven_by"] = set.driven_by;
-    for (const auto& tick : set.ticks)
-        json["ticks"].push_back({{"source", tick.first}, {"target", tick.second}});
-    if (set.tip_share) json["tip_share"] = canonical(*set.tip_share);
-    if (set.soften_from) json["soften_from"] = canonical(*set.soften_from);
-    return json;
-}
-
-double share_in(const Json& json, const char* key, double least, const std::string& path) {
-    const double value = json.at(key).get<double>();
-    if (!(value >= least && value <= 1.0))
-        throw FileError(path, fmt::format("'{}' is {}", key, value), fmt::format("write {} to 1", least));
-    return value;
-}
-
-ChainSettings chain_from(const std::string& chain, const Json& json, const std::string& path) {
-    const auto is_chain = [](const std::string& name) {
-        const auto& chains = biped_chains();
-        return std::any_of(chains.begin(), chains.end(), [&](const ChainPlan& c) { return c.name == name; });
-    };
-    ChainSettings set;
-    set.is_left_out = json.value("left_out", false);
-    set.driven_by = json.value("driven_by", "");
-    for (const std::string& name : std::vector<std::string>{chain, set.driven_by})
-        if (!name.empty() && !is_chain(name))
-            throw FileError(path, fmt::format("'{}' is no chain", name),
-                            "write for example spine or index.left");
-    for (const Json& tick : json.value("ticks", Json::array()))
-        set.ticks.emplace_back(tick.at("source").get<std::string>(), tick.at("target").get<std::string>());
-    if (json.contains("tip_share")) set.tip_share = share_in(json, "tip_share", 0.0, path);
-    if (json.contains("soften_from")) set.soften_from = share_in(json, "soften_from", 0.5, path);
-    return set;
-}
-
-}  // namespace
-
 Json pairing_document(const Pairing& pairing) {
     Json document = header("pairing", pairing.id);
     document["source"]["id"] = pairing.source_id;
@@ -583,13 +589,17 @@ Json pairing_document(const Pairing& pairing) {
     document["scale"] = pairing.settings.scale ? Json(canonical(*pairing.settings.scale)) : Json("legs");
     for (const PassName& pass : pass_table)
         document["passes"][pass.name] = pairing.settings.passes.*pass.is_on;
-    for (const auto& [limb, carry] : pairing.settings.carry)
-        document["carry"][limb] = carry == Carry::limb ? "limb" : "angles";
-    for (const auto& [chain, set] : pairing.settings.chains)
-        if (const Json json = chain_document(set); !json.empty()) document["chains"][chain] = json;
+    put_or_erase(document, "chains", chain_table_document(pairing.settings.chains));
+    Json takes = Json::object();
+    for (const auto& [take, table] : pairing.settings.takes)
+        put_or_erase(takes, take.c_str(), chain_table_document(table));
+    put_or_erase(document, "takes", takes);
     const bool has_chains = document.contains("chains");
+    const bool has_takes = document.contains("takes");
     keep_unknown(pairing.other, document);
     if (!has_chains) document.erase("chains");
+    if (!has_takes) document.erase("takes");
+    document.erase("carry");  // where older documents had what crosses of a limb
     return document;
 }
 
@@ -613,19 +623,23 @@ Pairing pairing_from(const Json& document, const std::string& path) {
         throw FileError(path, "'scale' is neither a number nor \"legs\"", "compare with docs/schema");
     }
     const Json passes = get<Json>(document, "passes", path);
-    pairing.settings.passes = {get<bool>(passes, "root", path), get<bool>(passes, "angles", path),
-                               get<bool>(passes, "reach", path), passes.value("contacts", true),
-                               passes.value("twist", true)};
-    const Json carry_read = get<Json>(document, "carry", path);
+    pairing.settings.passes = {passes.value("gather", true),      get<bool>(passes, "root", path),
+                               get<bool>(passes, "angles", path), get<bool>(passes, "reach", path),
+                               passes.value("contacts", true),    passes.value("twist", true)};
+    pairing.settings.chains = read_chain_table(document.value("chains", Json::object()), path);
+    // As documents had it before chains had levels: every limb's carry, usual or not.
+    const Json carry_read = document.value("carry", Json::object());
     for (const auto& [limb, carry] : carry_read.items()) {
-        if (!pairing.settings.carry.contains(limb) || (carry != "limb" && carry != "angles"))
+        const ChainPlan* chain = body_plan("biped").chain(limb);
+        if (!chain || !chain->is_limb || (carry != "limb" && carry != "angles"))
             throw FileError(path, fmt::format("the carry of '{}' is not known", limb),
                             "limbs are arm and leg, .left and .right; carry is angles or limb");
-        pairing.settings.carry[limb] = carry == "limb" ? Carry::limb : Carry::angles;
+        const Carry is = carry == "limb" ? Carry::limb : Carry::angles;
+        if (is != chain->usual.carry.value_or(Carry::angles)) pairing.settings.chains[limb].carry = is;
     }
-    const Json chains_read = document.value("chains", Json::object());
-    for (const auto& [chain, set] : chains_read.items())
-        pairing.settings.chains[chain] = chain_from(chain, set, path);
+    const Json takes = document.value("takes", Json::object());
+    for (const auto& [take, table] : takes.items())
+        pairing.settings.takes[take] = read_chain_table(table, path);
     pairing.other = document;
     return pairing;
 }

@@ -67,6 +67,9 @@ struct Pairing {
     PairingSettings settings;
     Json other;  ///< the document as read, for keys this program does not know
 };
+/// Chain settings by chain. Throws FileError: which chain, what is wrong, what to write.
+ChainTable read_chain_table(const Json& json, const std::string& path);
+
 Json pairing_document(const Pairing& pairing);
 Pairing read_pairing(const Json& document, const std::string& path);
 

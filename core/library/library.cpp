@@ -146,6 +146,7 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
     const LoadOptions& in_force = loaded.character.rig.options;
     if (is_document && in_force.trim_first == 0 && !in_force.fps)
         loaded.take->first_motion_frame = std::clamp(document.first_motion_frame, 0, loaded.take->frames - 1);
+    if (is_document) loaded.take->id = document.id;
     if (is_document) loaded.take->contacts = read_contacts(document.other, path, loaded);
     return loaded;
 }

@@ -12,6 +12,7 @@ namespace nb {
 
 /// Motion of a skeleton of `joints` joints over `frames` frames. Frame-major arrays.
 struct Take {
+    std::string id;  ///< of its document; empty when it has none
     std::string name;
     std::string frame_time_text;  ///< as written in the file, digit for digit
     double frame_time_s = 1.0 / 60.0;
@@ -24,6 +25,8 @@ struct Take {
     int first_motion_frame = 0;
     Contacts contacts;  ///< as kept with the take; not by hand: to be found
 
+    /// By which settings for this take are kept: its id, else its name.
+    const std::string& key() const { return id.empty() ? name : id; }
     double fps() const { return 1.0 / frame_time_s; }
     /// The whole rate that `frame_time_text` stands for within its last digit (.0083333: 120), else fps().
     double nominal_fps() const;

@@ -16,6 +16,7 @@ struct Character {
     RoleMap roles;
     RestAlignment rest;                      ///< the one in force
     std::vector<RestAlignment> other_rests;  ///< further ones, by name
+    ChainTable chains;                       ///< what is set for its chains as a target, whatever drives it
     RestAlignment solved;                    ///< the T as found: what corrections and gaps are counted from
     std::string document_text;  ///< the document it was read from, for keys this program does not know
 };

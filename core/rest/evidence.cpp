@@ -6,21 +6,33 @@
 
 namespace nb {
 
-std::vector<LimbJoints> limbs_of(const RoleMap& roles) {
+std::vector<LimbJoints> limbs_of(const Skeleton& skeleton, const RoleMap& roles) {
     std::vector<LimbJoints> result;
     for (const Side side : {Side::left, Side::right}) {
         const std::string s(side_suffix(side));
-        const LimbJoints arm{"arm" + s, roles.joint("upperarm" + s), roles.joint("forearm" + s),
-                             roles.joint("hand" + s)};
-        const LimbJoints leg{"leg" + s, roles.joint("thigh" + s), roles.joint("shin" + s),
-                             roles.joint("foot" + s)};
-        for (const auto& limb : {arm, leg})
+        for (const auto& [name, upper, lower, tip] :
+             {std::array{"arm", "upperarm", "forearm", "hand"}, std::array{"leg", "thigh", "shin", "foot"}}) {
+            const LimbJoints limb{name + s,
+                                  roles.joint(upper + s),
+                                  roles.joint(lower + s),
+                                  roles.joint(tip + s),
+                                  gathered_joint(skeleton, roles, upper + s),
+                                  gathered_joint(skeleton, roles, lower + s)};
             if (limb.upper >= 0 && limb.lower >= 0 && limb.tip >= 0) result.push_back(limb);
+        }
     }
     return result;
 }
 
 std::optional<BendEvidence> bend_in_take(const Skeleton& skeleton, const Take& take, const LimbJoints& limb) {
+    const auto at_rest = [&](int bone, int roll) {
+        Quat R = Quat::Identity();
+        for (int j = roll; j >= 0 && j != bone; j = skeleton.parents[size_t(j)])
+            R = skeleton.rest_R[size_t(j)] * R;
+        return R;
+    };
+    const Quat upper_rest = at_rest(limb.upper, limb.upper_roll);
+    const Quat lower_rest = at_rest(limb.lower, limb.lower_roll);
     Vec3 upper_sum = Vec3::Zero();
     Vec3 lower_sum = Vec3::Zero();
     double weight = 0.0;
@@ -31,8 +43,8 @@ std::optional<BendEvidence> bend_in_take(const Skeleton& skeleton, const Take& t
         const Vec3 lower = pose.p[size_t(limb.tip)] - pose.p[size_t(limb.lower)];
         if (angle_between(upper, lower) < deg_to_rad(15.0)) continue;
         const Vec3 axis = upper.cross(lower) / (upper.norm() * lower.norm());
-        upper_sum += pose.R[size_t(limb.upper)].conjugate() * axis;
-        lower_sum += pose.R[size_t(limb.lower)].conjugate() * axis;
+        upper_sum += upper_rest * (pose.R[size_t(limb.upper_roll)].conjugate() * axis);
+        lower_sum += lower_rest * (pose.R[size_t(limb.lower_roll)].conjugate() * axis);
         weight += axis.norm();
     }
     if (weight < 1.0 || upper_sum.norm() < 1e-9 || lower_sum.norm() < 1e-9) return {};

@@ -11,9 +11,11 @@ namespace nb {
 struct LimbJoints {
     std::string name;  ///< "arm.left" ...
     int upper, lower, tip;
+    /// The joints that have the whole roll of the two bones: a twist bone in the limb, else the same.
+    int upper_roll = upper, lower_roll = lower;
 };
 /// Arms and legs of which all three joints are there.
-std::vector<LimbJoints> limbs_of(const RoleMap& roles);
+std::vector<LimbJoints> limbs_of(const Skeleton& skeleton, const RoleMap& roles);
 
 /// An axis seen from a joint, with how steady it is: length of the mean over mean length, 0..1.
 struct AxisEvidence {
@@ -22,7 +24,9 @@ struct AxisEvidence {
 };
 
 /// Axis about which a limb bends, seen from the upper and from the lower bone, over the frames of a take that
-/// bend it by 15 degrees and more, weighted by the sine of the bend. Empty when too few do.
+/// bend it by 15 degrees and more, weighted by the sine of the bend. Empty when too few do. The axis goes
+/// with the roll that twist bones in the limb carry, and is told as seen from the limb's bones at the stored
+/// rest.
 struct BendEvidence {
     AxisEvidence upper, lower;
 };

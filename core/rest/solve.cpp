@@ -94,7 +94,7 @@ class Solver {
                  : skeleton_.bind_R.empty() ? rest_pose(skeleton_)
                                             : bind_pose(skeleton_);
         if (is_skinned_) points_ = mesh_points(rig_, model_);
-        limbs_ = limbs_of(roles_);
+        limbs_ = limbs_of(rig_.skeleton, roles_);
         turn_ = body_turn(roles_, reference_.pose);
         model_turn_ = body_turn(roles_, model_);
         for (const LimbJoints& limb : limbs_)

@@ -79,8 +79,8 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
         return events.back();
     };
     const auto carried_by_tip = [&](const std::string& limb) {
-        const auto at = settings.carry.find(limb);
-        return at != settings.carry.end() && at->second == Carry::limb && settings.passes.reach;
+        return settings_of(result.plan.chains, limb).carry.value_or(Carry::angles) != Carry::angles &&
+               settings.passes.reach;
     };
     for (const ReachDeficit& deficit : review.deficits) {
         if (deficit.missing_cm < deficit_pass_cm) continue;

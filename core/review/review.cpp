@@ -105,16 +105,20 @@ class Reviewer {
         const double beside_floor = beside_floor_m * review_.source_stature_m / reference_stature_m;
         const int edge = std::max(1, int(std::lround(edge_s / dt_)));
         Samples S_core, T_core, S_edge, T_edge, drift, height, below;
-        for (size_t side = 0; side < 2; ++side) {
-            if (!S_soles[side] || !T_soles[side]) continue;
-            const Side which = side == 0 ? Side::left : Side::right;
-            const std::string foot = std::string("foot") + sides[side];
+        for (size_t side = 0; side < limb_count; ++side) {
+            if (!S_soles[side] || !T_soles[side] || S_soles[side]->end != T_soles[side]->end ||
+                !T_soles[side]->is_on_floor())
+                continue;
+            const Sole& sole = *T_soles[side];
+            const std::string foot = sole.end == LimbEnd::foot
+                                         ? std::string("foot") + std::string(side_suffix(sole.side))
+                                         : sole.name(FootPoint::ball);
             std::vector<float> slide(size_t(S_.frames), 0.0f);
             std::vector<float> source_slide = slide;
             std::vector<float> heights = slide;
             std::vector<float> depths = slide;
-            for (const FootPoint point : {FootPoint::heel, FootPoint::ball}) {
-                const std::string name = contact_point_name(point, which);
+            for (const FootPoint point : sole.resting()) {
+                const std::string name = sole.name(point);
                 Samples own;
                 for (const ReviewWindow& window : review_.windows) {
                     if (window.point != name) continue;
@@ -144,7 +148,7 @@ class Reviewer {
                 }
                 review_.slide_cm_s.push_back({name, own.stat()});
             }
-            const std::vector<double> floor = floor_under(review_.windows, which, S_.frames);
+            const std::vector<double> floor = floor_under(review_.windows, side, S_.frames);
             for (int f = first_; f < S_.frames; ++f) {
                 if (floor[size_t(f)] >= no_floor_m) {
                     ++review_.frames_without_floor;
@@ -152,7 +156,8 @@ class Reviewer {
                 }
                 double depth = 0.0;
                 for (const FootPoint point : foot_points) {
-                    if (point == FootPoint::toetip && !T_soles[side]->has_tip) continue;
+                    if (point == FootPoint::toetip && !sole.has_tip) continue;
+                    if (point == FootPoint::heel && sole.end != LimbEnd::foot) continue;
                     if (S_soles[side]->point(point, S_, f).y() < floor[size_t(f)] - beside_floor) continue;
                     depth = std::max(depth, k_ * floor[size_t(f)] - T_soles[side]->point(point, T_, f).y());
                 }
@@ -207,6 +212,12 @@ class Reviewer {
             !joints((is_leg ? "shin" : "forearm") + side, S_mid, T_mid) ||
             !joints((is_leg ? "foot" : "hand") + side, S_tip, T_tip))
             return;
+        // On four legs the limb goes down to the paw.
+        if (int S_paw = -1, T_paw = -1; source_.roles.is_four_legged() && target_.roles.is_four_legged() &&
+                                        joints((is_leg ? "toe" : "paw") + side, S_paw, T_paw)) {
+            S_tip = S_paw;
+            T_tip = T_paw;
+        }
         const double scale = is_leg ? leg_ratio()
                                     : arm_length(target_.rig.skeleton, target_.roles) /
                                           arm_length(source_.rig.skeleton, source_.roles);

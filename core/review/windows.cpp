@@ -30,7 +30,7 @@ std::vector<ReviewWindow> find_review_windows(const Character& source, const Wor
     std::vector<double> heights;
     for (const auto& sole : soles_of(source)) {
         if (!sole) continue;
-        for (const FootPoint point : {FootPoint::heel, FootPoint::ball}) {
+        for (const FootPoint point : sole->resting()) {
             for (int f = first_frame; f < end; ++f) place[size_t(f)] = sole->point(point, motion, f);
             int start = -1;
             for (int f = first_frame; f <= end; ++f) {
@@ -56,7 +56,7 @@ std::vector<ReviewWindow> find_review_windows(const Character& source, const Wor
                     std::nth_element(heights.begin(), middle, heights.end());
                     const double level = floor.nearest(*middle);
                     if (std::abs(*middle - level) * to_reference < low_height_m)
-                        windows.push_back({contact_point_name(point, sole->side), start, f, level});
+                        windows.push_back({sole->name(point), start, f, level});
                 }
                 start = -1;
             }
@@ -65,10 +65,10 @@ std::vector<ReviewWindow> find_review_windows(const Character& source, const Wor
     return windows;
 }
 
-std::vector<double> floor_under(const std::vector<ReviewWindow>& windows, Side side, int frames) {
+std::vector<double> floor_under(const std::vector<ReviewWindow>& windows, size_t limb, int frames) {
     std::vector<double> now(size_t(frames), no_floor_m);
     for (const ReviewWindow& window : windows)
-        if (role_side(window.point) == side)
+        if (const auto point = contact_point(window.point); point && point->limb == limb)
             for (int f = window.first; f < window.last; ++f)
                 now[size_t(f)] = std::min(now[size_t(f)], window.level_m);
     std::vector<double> before = now;

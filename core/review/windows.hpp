@@ -9,7 +9,7 @@
 namespace nb {
 
 struct ReviewWindow {
-    std::string point;  ///< "heel.left", "ball.right"
+    std::string point;  ///< "heel.left", "ball.right", "forepaw.left"
     int first = 0;
     int last = 0;          ///< not included
     double level_m = 0.0;  ///< of the floor there, in the source's world
@@ -22,9 +22,9 @@ struct ReviewWindow {
 std::vector<ReviewWindow> find_review_windows(const Character& source, const WorldMotion& motion,
                                               double frame_time_s, int first_frame);
 
-/// Height of the floor under a foot (source's world, a frame): its windows' level, in the air the lower of
-/// the neighbours; `no_floor_m` where no window of that foot is near in time at all.
+/// Height of the floor under a limb's end (source's world, a frame): its windows' level, in the air the lower
+/// of the neighbours; `no_floor_m` where no window of that foot is near in time at all.
 inline constexpr double no_floor_m = 1e30;
-std::vector<double> floor_under(const std::vector<ReviewWindow>& windows, Side side, int frames);
+std::vector<double> floor_under(const std::vector<ReviewWindow>& windows, size_t limb, int frames);
 
 }  // namespace nb

@@ -47,6 +47,11 @@ double trunk_length(const Character& c) {
     return 0.5 * (p[size_t(left)] + p[size_t(right)] - p[size_t(thigh_left)] - p[size_t(thigh_right)]).norm();
 }
 
+bool has_ticks(const ChainTable& table, const std::string& chain) {
+    const auto& ticks = settings_of(table, chain).ticks;
+    return ticks && !ticks->empty();
+}
+
 }  // namespace
 
 std::string_view driven_text(Driven how) {
@@ -64,11 +69,10 @@ int BoneMap::count(SourceBone::Fate fate) const {
                              [&](const SourceBone& bone) { return bone.fate == fate; }));
 }
 
-BoneMap bone_map(const Character& source, const Character& target, const PairingSettings& settings,
-                 const Plan& plan) {
+BoneMap bone_map(const Character& source, const Character& target, const Plan& plan) {
     BoneMap map;
     const Skeleton& skeleton = target.rig.skeleton;
-    const auto chains = match_chains(source, target, settings.chains);
+    const auto chains = match_chains(source, target, plan.chains);
     std::vector<const MatchedChain*> chain_of(skeleton.names.size(), nullptr);
     for (const MatchedChain& chain : chains)
         for (const int joint : chain.T_joints) chain_of[size_t(joint)] = &chain;
@@ -105,8 +109,8 @@ BoneMap bone_map(const Character& source, const Character& target, const Pairing
             taken.insert(op.a);
             if (op.b >= 0) taken.insert(op.b);
             row.sure = std::min(sure_of(source, op.a), sure_of(target, j));
-            const bool is_by_hand = chain && (!settings.chain(chain->name).ticks.empty() ||
-                                              !settings.chain(chain->name).driven_by.empty());
+            const bool is_by_hand = chain && (has_ticks(plan.chains, chain->name) ||
+                                              settings_of(plan.chains, chain->name).driven_by);
             const char* how = is_by_hand                   ? "matched by hand"
                               : row.how == Driven::between ? "matched by length"
                               : chain && !chain->is_limb   ? "matched along the chain"
@@ -174,8 +178,7 @@ std::string bone_map_csv(const BoneMap& map) {
     return text;
 }
 
-std::vector<Expectation> forecast(const Character& source, const Character& target,
-                                  const PairingSettings& settings, const Plan& plan) {
+std::vector<Expectation> forecast(const Character& source, const Character& target, const Plan& plan) {
     std::vector<Expectation> result;
     const auto ratio = [](double target_m, double source_m) {
         return source_m > 1e-6 ? target_m / source_m : 0.0;
@@ -200,19 +203,22 @@ std::vector<Expectation> forecast(const Character& source, const Character& targ
                          100.0 * trunk / plan.k,
                          100.0 * std::abs(trunk_length(target) - plan.k * trunk_length(source))),
              std::abs(trunk / plan.k - 1.0)});
-    for (const MatchedChain& chain : match_chains(source, target, settings.chains)) {
+    for (const MatchedChain& chain : match_chains(source, target, plan.chains)) {
         if (chain.is_left_out) {
             result.push_back({chain.name, chain.name + " is left out by hand: it keeps its rest", 0.0});
             continue;
         }
         if (chain.is_limb || chain.S_joints.empty() || chain.S_joints.size() == chain.T_joints.size())
             continue;
-        result.push_back({chain.name,
-                          fmt::format("{}: {} bones drive {}, matched {}", chain.name, chain.S_joints.size(),
-                                      chain.T_joints.size(),
-                                      settings.chain(chain.name).ticks.empty() ? "by length" : "by hand"),
-                          0.0});
+        result.push_back(
+            {chain.name,
+             fmt::format("{}: {} bones drive {}, matched {}", chain.name, chain.S_joints.size(),
+                         chain.T_joints.size(), has_ticks(plan.chains, chain.name) ? "by hand" : "by length"),
+             0.0});
     }
+    for (const std::string& tick : idle_ticks(source, target, plan.chains))
+        result.push_back({tick.substr(0, tick.find(':')),
+                          tick + ": one of these roles is not there, so the match does nothing", 1.0});
     int unknown = 0;
     std::string first_unknown;
     for (const RestRow& row : compare_rests(source, target)) {

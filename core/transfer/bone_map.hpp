@@ -37,8 +37,7 @@ struct BoneMap {
     int count(SourceBone::Fate fate) const;
 };
 
-BoneMap bone_map(const Character& source, const Character& target, const PairingSettings& settings,
-                 const Plan& plan);
+BoneMap bone_map(const Character& source, const Character& target, const Plan& plan);
 
 /// The map as CSV: a line a target bone, then a line a source bone that nobody takes.
 std::string bone_map_csv(const BoneMap& map);
@@ -51,8 +50,8 @@ struct Expectation {
 };
 
 /// No partner; arms and trunk of another length than the legs' ratio asks for (by 3 % and more); rests that
-/// differ by 2 degrees and more; unknown rolls; unlike counts. Worst first within each kind.
-std::vector<Expectation> forecast(const Character& source, const Character& target,
-                                  const PairingSettings& settings, const Plan& plan);
+/// differ by 2 degrees and more; unknown rolls; unlike counts;
+/// ticks by hand that find no bone. Worst first within each kind.
+std::vector<Expectation> forecast(const Character& source, const Character& target, const Plan& plan);
 
 }  // namespace nb

@@ -18,7 +18,7 @@ void run_passes(const Plan& plan, const SourceFrame& source, TargetFrame& target
     pass_angles(plan, source, target);
     pass_root(plan, source, target, held);
     pass_reach(plan, source, target, held);
-    pass_twist(plan, target);
+    pass_twist(plan, source, target);
 }
 
 SourceFrame frame_of(const WorldMotion& motion, int frame) {
@@ -48,28 +48,44 @@ PassEffects pass_effects(const Plan& plan, const Pose& source, const FrameCorrec
     const size_t joints = plan.T_parents.size();
     Pose with{std::vector<Quat>(joints), std::vector<Vec3>(joints)};
     Pose without = with;
-    const std::array<double*, 4> distances{&result.root_cm, &result.angles_cm, &result.reach_cm,
-                                           &result.contacts_cm};
-    for (size_t pass = 0; pass < pass_table.size(); ++pass) {
+    const auto moved_cm = [&] {
+        double sum = 0.0;
+        for (size_t j = 0; j < joints; ++j) sum += (with.p[j] - without.p[j]).norm();
+        return 100.0 * sum / double(joints);
+    };
+    const auto turned_deg = [&](size_t joint) {
+        return rad_to_deg(angle_between(with.R[joint], without.R[joint]));
+    };
+    for (const PassName& pass : pass_table) {
         Plan changed = plan;
-        changed.passes.*pass_table[pass].is_on = true;
+        changed.passes.*pass.is_on = true;
         solve_pose(changed, source, with, held);
-        changed.passes.*pass_table[pass].is_on = false;
+        changed.passes.*pass.is_on = false;
         solve_pose(changed, source, without, held);
-        for (size_t j = 0; j < joints && pass < distances.size(); ++j)
-            *distances[pass] += 100.0 * (with.p[j] - without.p[j]).norm() / double(joints);
+        if (pass.is_on == &Passes::gather) {
+            for (size_t j = 0; j < joints; ++j)
+                if (plan.angles[j].gathered >= 0)
+                    result.gather_deg = std::max(result.gather_deg, turned_deg(j));
+        } else if (pass.is_on == &Passes::twist) {
+            for (const TwistOp& op : plan.twists)
+                result.twist_deg = std::max(result.twist_deg, turned_deg(size_t(op.joint)));
+        } else if (pass.is_on == &Passes::root) {
+            result.root_cm = moved_cm();
+        } else if (pass.is_on == &Passes::angles) {
+            result.angles_cm = moved_cm();
+        } else if (pass.is_on == &Passes::reach) {
+            result.reach_cm = moved_cm();
+        } else {
+            result.contacts_cm = moved_cm();
+        }
     }
-    for (const TwistOp& op : plan.twists)
-        result.twist_deg =
-            std::max(result.twist_deg,
-                     rad_to_deg(angle_between(with.R[size_t(op.joint)], without.R[size_t(op.joint)])));
     return result;
 }
 
 TransferResult transfer(const Character& source, const Take& take, const Character& target,
                         const PairingSettings& settings, int threads, const Progress& progress) {
     TransferResult result;
-    result.plan = compile_plan(source, target, settings);
+    result.plan = compile_plan(source, target, settings, take.key());
     result.source = forward_kinematics(source.rig.skeleton, take, threads);
     const int joints = target.rig.skeleton.size();
     result.target.resize(take.frames, joints);
@@ -82,8 +98,10 @@ TransferResult transfer(const Character& source, const Take& take, const Charact
     baked.first_motion_frame = take.first_motion_frame;
     const int hips = result.plan.T_hips;
     baked.translated = {hips};
+    for (size_t j = 0; j < result.plan.give_of.size(); ++j)
+        if (result.plan.give_of[j] >= 0) baked.translated.push_back(int(j));
     baked.R.resize(size_t(take.frames) * size_t(joints));
-    baked.p.resize(size_t(take.frames));
+    baked.p.resize(size_t(take.frames) * baked.translated.size());
 
     std::atomic<int> done{0};
     std::atomic<bool> is_cancelled{false};
@@ -122,9 +140,12 @@ TransferResult transfer(const Character& source, const Take& take, const Charact
                 const int parent = result.plan.T_parents[size_t(j)];
                 local[j] = parent < 0 ? R[j] : (R[parent].conjugate() * R[j]).normalized();
             }
-            const int parent = result.plan.T_parents[size_t(hips)];
-            baked.p[size_t(f)] =
-                parent < 0 ? p[hips] : Vec3(R[parent].conjugate() * Vec3(p[hips] - p[parent]));
+            for (size_t i = 0; i < baked.translated.size(); ++i) {
+                const int joint = baked.translated[i];
+                const int parent = result.plan.T_parents[size_t(joint)];
+                baked.p[size_t(f) * baked.translated.size() + i] =
+                    parent < 0 ? p[joint] : Vec3(R[parent].conjugate() * Vec3(p[joint] - p[parent]));
+            }
         }
         advance(last - first);
     });

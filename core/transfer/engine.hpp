@@ -35,9 +35,10 @@ void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& targe
 void solve_pose(const Plan& plan, const Pose& source, Pose& target, const FrameCorrection* held = nullptr);
 
 /// What each pass does to the body in a pose, beside the result without it: mean distance over the target's
-/// joints, and the largest turn of a twist bone. Passes that are off: what they would do.
+/// joints; of gather and twist the largest turn of a bone. Passes that are off: what they would do.
 struct PassEffects {
-    double root_cm = 0.0, angles_cm = 0.0, reach_cm = 0.0, contacts_cm = 0.0, twist_deg = 0.0;
+    double gather_deg = 0.0, root_cm = 0.0, angles_cm = 0.0, reach_cm = 0.0, contacts_cm = 0.0,
+           twist_deg = 0.0;
 };
 PassEffects pass_effects(const Plan& plan, const Pose& source, const FrameCorrection* held = nullptr);
 

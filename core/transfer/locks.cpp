@@ -63,25 +63,27 @@ Quat mean_rotation(const std::vector<Quat>& rotations, int first, int last) {
     return Quat(sum.normalized());
 }
 
-class FootHolder {
+class EndHolder {
   public:
-    FootHolder(const Plan& plan, size_t side, const Contacts& contacts, const WorldMotion& source,
-               const WorldMotion& target, double frame_time_s, int first_frame)
-        : sole_(plan.feet[side].sole),
-          op_(plan.reaches[size_t(plan.feet[side].reach)]),
+    EndHolder(const Plan& plan, size_t limb, const Contacts& contacts, const WorldMotion& source,
+              const WorldMotion& target, double frame_time_s, int first_frame)
+        : sole_(plan.ends[limb].sole),
+          op_(plan.reaches[size_t(plan.ends[limb].reach)]),
           frames_(target.frames),
           first_(first_frame),
           dt_(frame_time_s),
           scale_(plan.T_stature_m / reference_stature_m),
           k_(plan.k),
           beside_m_(beside_floor_m * plan.S_stature_m / reference_stature_m),
-          S_sole_(plan.feet[side].S_sole),
+          S_sole_(plan.ends[limb].S_sole),
+          hips_give_(plan.ends[limb].hips_give),
           source_(source) {
         F_.resize(size_t(frames_));
         toe_.resize(size_t(frames_));
         A_.resize(size_t(frames_));
         start_.resize(size_t(frames_));
         centre_.resize(size_t(frames_));
+        base_.resize(size_t(frames_));
         for (int f = 0; f < frames_; ++f) {
             F_[size_t(f)] = target.R[target.at(f, sole_.ankle)];
             toe_[size_t(f)] = target.R[target.at(f, sole_.toe < 0 ? sole_.ankle : sole_.toe)];
@@ -89,32 +91,36 @@ class FootHolder {
             centre_[size_t(f)] = 0.5 * (target.p[target.at(f, plan.T_thigh_left)] +
                                         target.p[target.at(f, plan.T_thigh_right)]);
             const std::span<const Vec3> S{&source.p[source.at(f, 0)], size_t(source.joints)};
-            A_[size_t(f)] = reach_goal(op_, S, start_[size_t(f)]);
-            S_stretch_.push_back((S[size_t(op_.S_tip)] - S[size_t(op_.S_start)]).norm() / op_.S_length_m);
+            A_[size_t(f)] = reach_goal(plan, op_, S, start_[size_t(f)]);
+            S_stretch_.push_back((S[size_t(op_.S_tip)] - S[size_t(op_.S_start)]).norm() /
+                                 ((S[size_t(op_.S_mid)] - S[size_t(op_.S_start)]).norm() +
+                                  (S[size_t(op_.S_tip)] - S[size_t(op_.S_mid)]).norm()));
+            base_[size_t(f)] = target.p[target.at(f, plan.ends[limb].base)];
         }
         for (auto& at : at_) at.assign(size_t(frames_), -1);
         for (const Contact& contact : contacts.list)
-            if (const auto point = foot_point(contact.point); point && role_side(contact.point) == sole_.side)
-                add_window({*point, std::max(contact.first, first_), std::min(contact.last, frames_),
+            if (const auto point = contact_point(contact.point);
+                point && point->limb == limb && point->end == sole_.end)
+                add_window({point->point, std::max(contact.first, first_), std::min(contact.last, frames_),
                             contact.kind, plan.k * contact.level_m});
     }
 
     /// What is held, and the way between; hold and ankle_m are set.
-    LegCorrections hold() {
+    LimbCorrections hold() {
         held_.assign(size_t(frames_), 0);
         turn_.assign(size_t(frames_), Vec3::Zero());
         shift_.assign(size_t(frames_), Vec3::Zero());
         soles();
         lone_points();
         shifts();
-        LegCorrections result;
+        LimbCorrections result;
         result.ankle_m = shift_;
         result.hold = eased_weights(held_, ease());
         return result;
     }
 
     /// What is free comes up to the floor; foot and toe are set.
-    void stand(LegCorrections& result) {
+    void stand(LimbCorrections& result) {
         shift_ = result.ankle_m;
         raise_free();
         result.ankle_m = shift_;
@@ -125,7 +131,7 @@ class FootHolder {
 
     bool is_held(int frame) const { return held_[size_t(frame)] != 0; }
     bool has_windows() const { return !windows_.empty(); }
-    HeldReach reach(int frame, const LegCorrections& of) const {
+    HeldReach reach(int frame, const LimbCorrections& of) const {
         const size_t f = size_t(frame);
         HeldReach reach;
         reach.frame = frame;
@@ -133,7 +139,14 @@ class FootHolder {
         reach.limit_m = op_.T_length_m * (held_stretch(S_stretch_[f]) + (1.0 - of.hold[f]) * led_slack);
         return reach;
     }
-    Vec3 from_hip_centre(int frame) const { return start_[size_t(frame)] - centre_[size_t(frame)]; }
+    /// Of the joint that the turned hips carry: the thigh, or where the spine begins.
+    Vec3 from_hip_centre(int frame) const { return base_[size_t(frame)] - centre_[size_t(frame)]; }
+    bool is_on_floor() const { return sole_.is_on_floor(); }
+    double hips_give() const { return hips_give_; }
+    std::string name() const {
+        return sole_.end == LimbEnd::foot ? "foot" + std::string(side_suffix(sole_.side))
+                                          : sole_.name(FootPoint::ball);
+    }
     double full_length_m() const { return op_.T_length_m; }
 
   private:
@@ -142,9 +155,10 @@ class FootHolder {
     int frames_, first_;
     double dt_, scale_, k_, beside_m_;
     const Sole& S_sole_;
+    double hips_give_;
     const WorldMotion& source_;
     std::vector<Quat> F_, toe_;
-    std::vector<Vec3> A_, start_, centre_;
+    std::vector<Vec3> A_, start_, centre_, base_;
     std::vector<double> S_stretch_;
     std::vector<Window> windows_;
     std::array<std::vector<int>, 3> at_;  // by point: the window at a frame, -1 for none
@@ -269,8 +283,8 @@ class FootHolder {
                 (shift_[size_t(f)] - shift_[size_t(f - 1)]).norm() > joint_break_m * scale_)
                 for (int g = std::max(0, f - around); g < std::min(frames_, f + around); ++g)
                     held_[size_t(g)] = 0;
-        levels_ = floor();
-        level_held();
+        levels_ = is_on_floor() ? floor() : std::vector<double>(size_t(frames_), no_floor);
+        if (is_on_floor()) level_held();
         fill_between(turn_, held_, ease(), most_turn_rad_s * dt_);
         fill_between(shift_, held_, ease(), most_shift_m_s * scale_ * dt_);
     }
@@ -345,7 +359,7 @@ class FootHolder {
         }
     }
     /// Toes come up to the floor.
-    void toes(LegCorrections& result) {
+    void toes(LimbCorrections& result) {
         result.toe.assign(size_t(frames_), Quat::Identity());
         if (!sole_.has_tip) return;
         // About the foot's own axis to its side, so that toes that flip do not turn aside.
@@ -375,6 +389,8 @@ class FootHolder {
     }
 };
 
+using Holders = std::array<std::optional<EndHolder>, limb_count>;
+
 /// What is held stands still while the source's own tremble goes on in the body: straight legs would turn it
 /// into pops. The hips take up what of the feet's shifts is fast, so that hip and held foot stay to each
 /// other as they are in the source. Of all shifts x and turns w of the hips the one that turns least,
@@ -382,13 +398,12 @@ class FootHolder {
 /// with L the length of a leg, a_i from the hip centre to the leg's start, u along the leg, f_i the fast part
 /// of its shift: a leg turns the more by a missing length the straighter it is. A free foot goes with the
 /// hips.
-void give_to_tremble(const std::array<std::optional<FootHolder>, 2>& feet, Corrections& corrections,
-                     int frames, double frame_time_s) {
+void give_to_tremble(const Holders& ends, Corrections& corrections, int frames, double frame_time_s) {
     const int reach = std::max(1, int(std::lround(tremble_s / frame_time_s)));
-    std::array<std::vector<Vec3>, 2> fast;
-    for (size_t side = 0; side < 2; ++side) {
-        LegCorrections& leg = corrections.legs[side];
-        fast[side] = fast_part(leg.ankle_m, reach);
+    std::array<std::vector<Vec3>, limb_count> fast;
+    for (size_t i = 0; i < limb_count; ++i) {
+        LimbCorrections& leg = corrections.limbs[i];
+        fast[i] = fast_part(leg.ankle_m, reach);
         leg.start_m.assign(leg.ankle_m.size(), Vec3::Zero());
     }
     corrections.hips_m.assign(size_t(frames), Vec3::Zero());
@@ -399,33 +414,33 @@ void give_to_tremble(const std::array<std::optional<FootHolder>, 2>& feet, Corre
         Eigen::Matrix<double, 6, 1> b = Eigen::Matrix<double, 6, 1>::Zero();
         double most = 0.0;
         double leg_m = 1.0;
-        for (size_t side = 0; side < 2; ++side) {
-            const LegCorrections& leg = corrections.legs[side];
-            if (!feet[side] || leg.hold[f] <= 0.0) continue;
-            const Vec3 to = feet[side]->reach(frame, leg).to;
+        for (size_t i = 0; i < limb_count; ++i) {
+            const LimbCorrections& leg = corrections.limbs[i];
+            if (!ends[i] || !ends[i]->is_on_floor() || leg.hold[f] <= 0.0) continue;
+            const Vec3 to = ends[i]->reach(frame, leg).to;
             const double length = to.norm();
             if (length < 1e-9) continue;
-            const double bent = std::max(0.0, 1.0 - length / feet[side]->full_length_m());
+            const double bent = std::max(0.0, 1.0 - length / ends[i]->full_length_m());
             const Mat3 W = leg.hold[f] *
                            (Mat3::Identity() + to * to.transpose() / (length * length * (least_bent + bent)));
-            const Vec3 a = feet[side]->from_hip_centre(frame);
+            const Vec3 a = ends[i]->from_hip_centre(frame);
             Eigen::Matrix<double, 3, 6> J;
             J.leftCols<3>().setIdentity();
             J.rightCols<3>() << 0, a.z(), -a.y(), -a.z(), 0, a.x(), a.y(), -a.x(), 0;  // w x a
             A += J.transpose() * W * J;
-            b += J.transpose() * W * fast[side][f];
+            b += J.transpose() * W * fast[i][f];
             most = std::max(most, leg.hold[f]);
-            leg_m = feet[side]->full_length_m();
+            leg_m = ends[i]->full_length_m();
         }
         if (most <= 0.0) continue;
         A.bottomRightCorner<3, 3>() += leg_m * leg_m * Mat3::Identity();
         const Eigen::Matrix<double, 6, 1> solution = most * A.ldlt().solve(b);
         corrections.hips_m[f] = solution.head<3>();
         corrections.hips_turn[f] = solution.tail<3>();
-        for (size_t side = 0; side < 2; ++side) {
-            LegCorrections& leg = corrections.legs[side];
-            if (!feet[side]) continue;
-            const Vec3 a = feet[side]->from_hip_centre(frame);
+        for (size_t i = 0; i < limb_count; ++i) {
+            LimbCorrections& leg = corrections.limbs[i];
+            if (!ends[i]) continue;
+            const Vec3 a = ends[i]->from_hip_centre(frame);
             leg.start_m[f] = corrections.hips_m[f] + exp_rotation(corrections.hips_turn[f]) * a - a;
             leg.ankle_m[f] += (1.0 - leg.hold[f]) * leg.start_m[f];
         }
@@ -440,10 +455,10 @@ FrameCorrection Corrections::at(int frame) const {
     const size_t f = size_t(frame);
     result.hips_m = hips_m[f];
     result.hips_turn = exp_rotation(hips_turn[f]);
-    for (size_t side = 0; side < 2; ++side)
-        if (!legs[side].ankle_m.empty())
-            result.legs[side] = {legs[side].ankle_m[f], legs[side].start_m[f], legs[side].foot[f],
-                                 legs[side].toe[f], legs[side].hold[f]};
+    for (size_t i = 0; i < limb_count; ++i)
+        if (!limbs[i].ankle_m.empty())
+            result.limbs[i] = {limbs[i].ankle_m[f], limbs[i].start_m[f], limbs[i].foot[f], limbs[i].toe[f],
+                               limbs[i].hold[f]};
     return result;
 }
 
@@ -451,44 +466,49 @@ Corrections hold_contacts(const Plan& plan, const Contacts& contacts, const Worl
                           const WorldMotion& target, double frame_time_s, int first_frame) {
     Corrections result;
     if (!plan.passes.contacts || !plan.passes.reach) return result;
-    std::array<std::optional<FootHolder>, 2> feet;
-    for (size_t side = 0; side < 2; ++side) {
-        if (plan.feet[side].reach < 0) continue;
-        feet[side].emplace(plan, side, contacts, source, target, frame_time_s, first_frame);
-        if (!feet[side]->has_windows())
-            feet[side].reset();
+    Holders ends;
+    bool is_any = false;
+    for (size_t i = 0; i < limb_count; ++i) {
+        if (plan.ends[i].reach < 0) continue;
+        ends[i].emplace(plan, i, contacts, source, target, frame_time_s, first_frame);
+        if (!ends[i]->has_windows())
+            ends[i].reset();
         else
-            result.legs[side] = feet[side]->hold();
+            result.limbs[i] = ends[i]->hold();
+        is_any |= ends[i].has_value();
     }
-    if (!feet[0] && !feet[1]) return result;
-    give_to_tremble(feet, result, target.frames, frame_time_s);
-    for (size_t side = 0; side < 2; ++side)
-        if (feet[side]) feet[side]->stand(result.legs[side]);
+    if (!is_any) return result;
+    give_to_tremble(ends, result, target.frames, frame_time_s);
+    for (size_t i = 0; i < limb_count; ++i)
+        if (ends[i]) ends[i]->stand(result.limbs[i]);
     std::vector<HeldReach> reaches;
     for (int f = first_frame; f < target.frames; ++f)
-        for (size_t side = 0; side < 2; ++side)
-            if (feet[side] && result.legs[side].hold[size_t(f)] > 0.0) {
-                reaches.push_back(feet[side]->reach(f, result.legs[side]));
-                reaches.back().to -= result.legs[side].start_m[size_t(f)];
+        for (size_t i = 0; i < limb_count; ++i)
+            if (ends[i] && ends[i]->hips_give() > 0.0 && result.limbs[i].hold[size_t(f)] > 0.0) {
+                HeldReach reach = ends[i]->reach(f, result.limbs[i]);
+                reach.to -= result.limbs[i].start_m[size_t(f)];
+                // Only their share of what is missing is asked of the hips.
+                reach.limit_m +=
+                    (1.0 - ends[i]->hips_give()) * std::max(0.0, reach.to.norm() - reach.limit_m);
+                reaches.push_back(reach);
             }
     for (int f = first_frame; f < target.frames; ++f)
-        for (const auto& foot : feet) result.held_frames += foot && foot->is_held(f);
+        for (const auto& end : ends) result.held_frames += end && end->is_held(f);
     const std::vector<Vec3> given = give_way(target.frames, frame_time_s, reaches);
     for (size_t f = 0; f < given.size(); ++f) {
         result.hips_m[f] += given[f];
-        for (LegCorrections& leg : result.legs)
-            if (!leg.start_m.empty()) leg.start_m[f] += given[f];
+        for (LimbCorrections& limb : result.limbs)
+            if (!limb.start_m.empty()) limb.start_m[f] += given[f];
     }
-    for (size_t side = 0; side < 2; ++side) {
-        if (!feet[side]) continue;
+    for (size_t i = 0; i < limb_count; ++i) {
+        if (!ends[i]) continue;
         for (int f = first_frame; f < target.frames; ++f) {
-            if (!feet[side]->is_held(f)) continue;
-            const Vec3 left =
-                feet[side]->reach(f, result.legs[side]).to - result.legs[side].start_m[size_t(f)];
-            const double missing = left.norm() - longest_reach * feet[side]->full_length_m();
+            if (!ends[i]->is_held(f)) continue;
+            const Vec3 left = ends[i]->reach(f, result.limbs[i]).to - result.limbs[i].start_m[size_t(f)];
+            const double missing = left.norm() - longest_reach * ends[i]->full_length_m();
             if (missing < 0.0005) continue;
             auto& deficits = result.deficits;
-            const std::string point = side == 0 ? "foot.left" : "foot.right";
+            const std::string point = ends[i]->name();
             if (deficits.empty() || deficits.back().point != point || deficits.back().last != f)
                 deficits.push_back({point, f, f, f, 0.0});
             deficits.back().last = f + 1;

@@ -4,6 +4,8 @@
 // In: contacts of the take, the source's motion, the target's motion after angles and root. Out: what root
 // and reach add a frame (`Corrections`), zero where nothing is held.
 //
+// Paws and wrists are points held alone; a wrist has no floor below it, and the hips do not give for it.
+//
 // For each foot, F(t) its world rotation after angles, A(t) the place its ankle is asked to stand:
 // - While heel and ball are both held the sole is one rigid pose: the mean of F over the span, turned so that
 //   heel and ball lie on their supports; ankle at the mean of A, at the height the sole asks for. A point
@@ -31,15 +33,15 @@ namespace nb {
 
 /// A lock that could not be met: missing centimetres at the worst frame of a span.
 struct Deficit {
-    std::string point;  ///< "foot.left"
+    std::string point;  ///< "foot.left", "forepaw.right", "wrist.left"
     int first = 0, last = 0;
     int worst_frame = 0;
     double missing_m = 0.0;
 };
 
-struct LegCorrections {
+struct LimbCorrections {
     std::vector<Vec3> ankle_m;  ///< d, a frame
-    std::vector<Vec3> start_m;  ///< by which the hips move the leg's start
+    std::vector<Vec3> start_m;  ///< by which the hips move the limb's start
     std::vector<Quat> foot;     ///< C: R_foot := C R_foot, a frame
     std::vector<Quat> toe;      ///< of the toe, after C
     std::vector<double> hold;   ///< 1 where the ankle's place is held, 0 where the reach may soften
@@ -48,10 +50,10 @@ struct LegCorrections {
 /// What root and reach add, a frame. Empty: nothing is held.
 struct Corrections {
     std::vector<Vec3> hips_m;
-    std::vector<Vec3> hips_turn;  ///< rotation vectors about the hip centre, rad
-    std::array<LegCorrections, 2> legs;
+    std::vector<Vec3> hips_turn;                    ///< rotation vectors about the hip centre, rad
+    std::array<LimbCorrections, limb_count> limbs;  ///< by `limb_names`
     std::vector<Deficit> deficits;
-    int held_frames = 0;  ///< over both feet
+    int held_frames = 0;  ///< over all ends
     bool is_empty() const { return hips_m.empty(); }
     FrameCorrection at(int frame) const;
 };

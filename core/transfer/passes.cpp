@@ -24,6 +24,8 @@ void pass_angles(const Plan& plan, const SourceFrame& source, TargetFrame& targe
             target.R[j] = parent < 0 ? op.C : (target.R[size_t(parent)] * op.C).normalized();
         else if (!is_on)
             target.R[j] = plan.T_aligned_rest[j];
+        else if (op.kind == AngleOp::Kind::direct && op.gathered >= 0 && plan.passes.gather)
+            target.R[j] = (source.R[size_t(op.gathered)] * op.gathered_C).normalized();
         else if (op.kind == AngleOp::Kind::direct)
             target.R[j] = (source.R[size_t(op.a)] * op.C).normalized();
         else
@@ -36,8 +38,18 @@ void pass_angles(const Plan& plan, const SourceFrame& source, TargetFrame& targe
 
 namespace {
 
+/// What the offset of a target joint is scaled by.
+double length_factor(const Plan& plan, const SourceFrame& source, size_t joint) {
+    if (plan.give_of.empty() || plan.give_of[joint] < 0) return 1.0;
+    const GiveOp& op = plan.gives[size_t(plan.give_of[joint])];
+    double now = 0.0;
+    for (size_t i = 1; i < op.S_joints.size(); ++i)
+        now += (source.p[size_t(op.S_joints[i])] - source.p[size_t(op.S_joints[i - 1])]).norm();
+    return 1.0 + op.share * (now / op.S_rest_m - 1.0);
+}
+
 /// Positions below the hips from rotations; what stands outside the body stays at rest.
-void place_joints(const Plan& plan, const Vec3& p_WH, TargetFrame& target) {
+void place_joints(const Plan& plan, const SourceFrame& source, const Vec3& p_WH, TargetFrame& target) {
     for (size_t j = 0; j < plan.T_parents.size(); ++j) {
         const int parent = plan.T_parents[j];
         if (int(j) == plan.T_hips)
@@ -45,7 +57,8 @@ void place_joints(const Plan& plan, const Vec3& p_WH, TargetFrame& target) {
         else if (parent < 0)
             target.p[j] = plan.T_offsets[j];
         else
-            target.p[j] = target.p[size_t(parent)] + target.R[size_t(parent)] * plan.T_offsets[j];
+            target.p[j] = target.p[size_t(parent)] +
+                          target.R[size_t(parent)] * (length_factor(plan, source, j) * plan.T_offsets[j]);
     }
 }
 
@@ -62,9 +75,9 @@ void follow(const Plan& plan, TargetFrame& target, bool are_twists_turned) {
 }
 
 /// The same, and positions after it.
-void follow_anew(const Plan& plan, TargetFrame& target, bool are_twists_turned) {
+void follow_anew(const Plan& plan, const SourceFrame& source, TargetFrame& target, bool are_twists_turned) {
     follow(plan, target, are_twists_turned);
-    place_joints(plan, target.p[size_t(plan.T_hips)], target);
+    place_joints(plan, source, target.p[size_t(plan.T_hips)], target);
 }
 
 }  // namespace
@@ -84,16 +97,16 @@ void pass_root(const Plan& plan, const SourceFrame& source, TargetFrame& target,
             target.R[size_t(joint)] = (by * target.R[size_t(joint)]).normalized();
         };
         turn(plan.T_hips, held->hips_turn);
-        for (size_t side = 0; side < 2; ++side) {
-            const FootOp& foot = plan.feet[side];
-            if (foot.reach < 0) continue;
-            const FrameCorrection::Leg& leg = held->legs[side];
-            turn(foot.sole.ankle, leg.foot);
-            if (foot.sole.toe >= 0) turn(foot.sole.toe, leg.toe * leg.foot);
+        for (size_t i = 0; i < limb_count; ++i) {
+            const EndOp& end = plan.ends[i];
+            if (end.reach < 0) continue;
+            const FrameCorrection::Limb& limb = held->limbs[i];
+            turn(end.sole.ankle, limb.foot);
+            if (end.sole.toe >= 0) turn(end.sole.toe, limb.toe * limb.foot);
         }
         follow(plan, target, false);
     }
-    place_joints(plan, centre - target.R[size_t(plan.T_hips)] * plan.T_hip_centre, target);
+    place_joints(plan, source, centre - target.R[size_t(plan.T_hips)] * plan.T_hip_centre, target);
 }
 
 double soften_stretch(double wanted, double source, double from) {
@@ -130,38 +143,156 @@ double bend_for_distance(const Vec3& upper, const Vec3& lower, const Vec3& n, do
     return flexion + straight;
 }
 
+Vec3 reach_goal(const Plan& plan, const ReachOp& op, std::span<const Vec3> source_p,
+                const Vec3& target_start) {
+    const Vec3& tip = source_p[size_t(op.S_tip)];
+    if (op.is_placed) {
+        const Vec3 place = plan.k * tip;
+        return {place.x(), op.T_over_m + plan.k * (tip.y() - op.S_over_m), place.z()};
+    }
+    return target_start + op.scale * (tip - source_p[size_t(op.S_start)]);
+}
+
+double raised(double elevation_rad) {
+    constexpr double from = pi / 6.0, onset = pi / 18.0, top = 5.0 * pi / 6.0;
+    const double over = std::min(elevation_rad, top) - from;
+    double result = over <= 0.0 ? 0.0 : over < onset ? over * over / (2.0 * onset) : over - 0.5 * onset;
+    if (elevation_rad > top) {
+        const double v = std::min(1.0, (elevation_rad - top) / (pi - top));
+        result += (pi - top) * (v - 0.5 * v * v);
+    }
+    return result;
+}
+
+namespace {
+
+/// Turns a joint and moves its end: the clavicle with the shoulder.
+void turn_clavicle(const ReachOp& op, const Quat& turn, TargetFrame& target) {
+    const Vec3& pivot = target.p[size_t(op.T_clavicle)];
+    Vec3& shoulder = target.p[size_t(op.T_start)];
+    shoulder = pivot + turn * (shoulder - pivot);
+    target.R[size_t(op.T_clavicle)] = (turn * target.R[size_t(op.T_clavicle)]).normalized();
+}
+
+void reach_limb(const Plan& plan, const ReachOp& op, const SourceFrame& source, TargetFrame& target,
+                const FrameCorrection::Limb* held) {
+    const double hold = held ? held->hold : 0.0;
+    const double share = std::max(op.share, hold);
+    const bool has_shoulder = op.shoulder_share > 0.0 && op.T_clavicle >= 0 && op.T_chest >= 0;
+    if (share <= 0.0 && op.pole_rad == 0.0 && !has_shoulder) return;
+    const Vec3& start = target.p[size_t(op.T_start)];
+    const Vec3 upper = target.p[size_t(op.T_mid)] - start;
+    const Vec3 lower = target.p[size_t(op.T_tip)] - target.p[size_t(op.T_mid)];
+    const Vec3 by_angles = target.p[size_t(op.T_tip)];
+    const Vec3 goal = reach_goal(plan, op, source.p, start);
+    if (has_shoulder) {
+        const Quat Q_chest = target.R[size_t(op.T_chest)] * op.T_chest0_inverse;
+        const double turn = op.shoulder_share * raised(angle_between(upper, Vec3(Q_chest * -Vec3::UnitY())));
+        turn_clavicle(op, exp_rotation(op.side_sign * turn * (Q_chest * Vec3::UnitZ())), target);
+    }
+    const double T_length = upper.norm() + lower.norm();
+    const double S_length = (source.p[size_t(op.S_mid)] - source.p[size_t(op.S_start)]).norm() +
+                            (source.p[size_t(op.S_tip)] - source.p[size_t(op.S_mid)]).norm();
+    if (T_length < 1e-9 || S_length < 1e-9) return;
+    const double S_stretch = (source.p[size_t(op.S_tip)] - source.p[size_t(op.S_start)]).norm() / S_length;
+    const auto asked_from = [&](const Vec3& from) {
+        Vec3 asked = goal - from;
+        if (held) asked += held->ankle_m - held->start_m;
+        if (share < 1.0) asked = by_angles - from + share * (asked - (by_angles - from));
+        return asked;
+    };
+    const auto stretch_for = [&](double wanted) {
+        if (share <= 0.0 && !has_shoulder) return wanted;
+        const double stretch = soften_stretch(wanted, S_stretch, op.soften_from);
+        return stretch + hold * (soften_beyond(wanted, held_stretch(S_stretch)) - stretch);
+    };
+    Vec3 asked = asked_from(start);
+    double wanted = asked.norm() / T_length;
+    if (wanted < 1e-9) return;
+    double stretch = stretch_for(wanted);
+    if (op.clavicle_gives > 0.0 && op.T_clavicle >= 0 && wanted > stretch) {
+        const Vec3 arm = start - target.p[size_t(op.T_clavicle)];
+        const Vec3 toward = op.clavicle_gives * (wanted - stretch) * T_length * asked.normalized();
+        turn_clavicle(op, shortest_arc(arm, arm + toward), target);
+        asked = asked_from(start);
+        wanted = asked.norm() / T_length;
+        stretch = stretch_for(wanted);
+    }
+    const bool is_gathered = plan.passes.gather;
+    const Vec3 n = source.R[size_t(is_gathered ? op.S_hinge : op.S_hinge_plain)] *
+                   ((is_gathered ? op.S_hinge0_inverse : op.S_hinge_plain0_inverse) * op.n0);
+    const Quat bend = exp_rotation(bend_for_distance(upper, lower, n, stretch * T_length) * n);
+    const Vec3 bent_tip = upper + bend * lower;
+    if (bent_tip.norm() < 1e-9) return;
+    const Mat3 from = frame_from(bent_tip, n);
+    const Vec3 aside = op.pole_rad == 0.0 ? n : Vec3(exp_rotation(op.pole_rad * asked.normalized()) * n);
+    const Mat3 to = frame_from(asked, aside);
+    const Quat turn(Mat3(to * from.transpose()));
+    const auto turn_joint = [&](int joint, const Quat& by) {
+        target.R[size_t(joint)] = (by * target.R[size_t(joint)]).normalized();
+    };
+    turn_joint(op.T_start, turn);
+    turn_joint(op.T_mid, turn * bend);
+    if (op.T_hock >= 0) turn_joint(op.T_hock, turn * bend);
+}
+
+void reach_run(const Plan& plan, const RunReachOp& op, const SourceFrame& source, TargetFrame& target) {
+    const auto p = [&](size_t i) -> Vec3& { return target.p[size_t(op.T_joints[i])]; };
+    const auto R = [&](size_t i) -> Quat& { return target.R[size_t(op.T_joints[i])]; };
+    const size_t count = op.T_joints.size();
+    const Vec3 start = p(0);
+    Vec3 tip = p(count - 1) + R(count - 1) * op.T_end_J;
+    const Vec3& S_start = source.p[size_t(op.S_first)];
+    const Vec3 S_tip = source.p[size_t(op.S_last)] + source.R[size_t(op.S_last)] * op.S_end_J;
+    Vec3 asked = op.is_placed ? Vec3(plan.k * S_tip - start) : Vec3(op.scale * (S_tip - S_start));
+    asked = tip - start + op.share * (asked - (tip - start));
+    const double wanted = asked.norm() / op.T_length_m;
+    if (wanted < 1e-9) return;
+    const Vec3 goal =
+        start +
+        asked / wanted * soften_stretch(wanted, (S_tip - S_start).norm() / op.S_length_m, op.soften_from);
+    constexpr int most_steps = 24;
+    const double damping = 0.02 * op.T_length_m;
+    const double most_step = 0.3 * op.T_length_m;
+    for (int step = 0; step < most_steps; ++step) {
+        Vec3 error = goal - tip;
+        const double off = error.norm();
+        if (off < 1e-7 * op.T_length_m) break;
+        if (off > most_step) error *= most_step / off;
+        // J_i = -[r_i]x of each joint's turn, r_i from the joint to the tip.
+        Mat3 JJ = std::min(1.0, off / op.T_length_m) * damping * damping * Mat3::Identity();
+        for (size_t i = 0; i < count; ++i) {
+            const Vec3 r = tip - p(i);
+            JJ += r.squaredNorm() * Mat3::Identity() - r * r.transpose();
+        }
+        const Vec3 y = JJ.ldlt().solve(error);
+        const Vec3 tip_before = tip;
+        for (size_t i = count; i-- > 0;) {
+            const Vec3 r = tip_before - p(i);
+            const Quat turn = exp_rotation(r.cross(y));
+            for (size_t j = i; j < count; ++j) {
+                R(j) = (turn * R(j)).normalized();
+                if (j > i) p(j) = p(i) + turn * (p(j) - p(i));
+            }
+            tip = p(i) + turn * (tip - p(i));
+        }
+    }
+}
+
+}  // namespace
+
 void pass_reach(const Plan& plan, const SourceFrame& source, TargetFrame& target,
                 const FrameCorrection* held) {
-    if (!plan.passes.reach || plan.reaches.empty()) return;
-    for (const ReachOp& op : plan.reaches) {
-        const FrameCorrection::Leg* leg = held && op.foot >= 0 ? &held->legs[size_t(op.foot)] : nullptr;
-        const Vec3& start = target.p[size_t(op.T_start)];
-        const double S_reach = (source.p[size_t(op.S_tip)] - source.p[size_t(op.S_start)]).norm();
-        Vec3 asked = reach_goal(op, source.p, start) - start;
-        if (leg) asked += leg->ankle_m - leg->start_m;
-        if (op.share < 1.0) {
-            const Vec3 by_angles = target.p[size_t(op.T_tip)] - start;
-            asked = by_angles + std::max(op.share, leg ? leg->hold : 0.0) * (asked - by_angles);
-        }
-        const double wanted = asked.norm() / op.T_length_m;
-        if (wanted < 1e-9) continue;
-        double stretch = soften_stretch(wanted, S_reach / op.S_length_m, op.soften_from);
-        if (leg)
-            stretch += leg->hold * (soften_beyond(wanted, held_stretch(S_reach / op.S_length_m)) - stretch);
-
-        const Vec3 n = source.R[size_t(op.S_hinge)] * (op.S_hinge0_inverse * op.n0);
-        const Vec3 upper = target.p[size_t(op.T_mid)] - start;
-        const Vec3 lower = target.p[size_t(op.T_tip)] - target.p[size_t(op.T_mid)];
-        const Quat bend = exp_rotation(bend_for_distance(upper, lower, n, stretch * op.T_length_m) * n);
-        const Vec3 bent_tip = upper + bend * lower;
-        if (bent_tip.norm() < 1e-9) continue;
-        const Mat3 from = frame_from(bent_tip, n);
-        const Mat3 to = frame_from(asked, n);
-        const Quat turn(Mat3(to * from.transpose()));
-        target.R[size_t(op.T_start)] = (turn * target.R[size_t(op.T_start)]).normalized();
-        target.R[size_t(op.T_mid)] = (turn * bend * target.R[size_t(op.T_mid)]).normalized();
+    if (!plan.passes.reach) return;
+    for (const RunReachOp& op : plan.run_reaches) {
+        reach_run(plan, op, source, target);
+        follow_anew(plan, source, target, false);
     }
-    follow_anew(plan, target, false);
+    if (plan.reaches.empty()) return;
+    for (const ReachOp& op : plan.reaches)
+        reach_limb(plan, op, source, target,
+                   held && plan.ends[op.limb].reach >= 0 ? &held->limbs[op.limb] : nullptr);
+    follow_anew(plan, source, target, false);
 }
 
 double fold_roll(double roll_rad) {
@@ -171,7 +302,7 @@ double fold_roll(double roll_rad) {
     return std::copysign(most * (pi - std::min(size, pi)) / (pi - most), roll_rad);
 }
 
-void pass_twist(const Plan& plan, TargetFrame& target) {
+void pass_twist(const Plan& plan, const SourceFrame& source, TargetFrame& target) {
     if (!plan.passes.twist || plan.twists.empty()) return;
     for (const TwistOp& op : plan.twists) {
         const Quat Q_above = target.R[size_t(op.above)] * op.above0_inverse;
@@ -183,7 +314,7 @@ void pass_twist(const Plan& plan, TargetFrame& target) {
         }
         target.R[size_t(op.joint)] = (Q_bone * exp_rotation(turn * op.axis0) * op.joint0).normalized();
     }
-    follow_anew(plan, target, true);
+    follow_anew(plan, source, target, true);
 }
 
 }  // namespace nb

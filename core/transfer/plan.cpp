@@ -16,8 +16,11 @@ namespace {
 
 class Compiler {
   public:
-    Compiler(const Character& source, const Character& target, const PairingSettings& settings)
-        : S_(source), T_(target), settings_(settings) {}
+    Compiler(const Character& source, const Character& target, const PairingSettings& settings,
+             const std::string& take_key)
+        : S_(source), T_(target), settings_(settings) {
+        plan_.chains = chains_in_force(target, settings, take_key);
+    }
 
     Plan compile() {
         std::string why;
@@ -44,14 +47,17 @@ class Compiler {
         plan_.T_aligned_rest = T_.rest.R_WJ0;
         follow_everywhere();
         direct("hips", "hips");
+        matched_ = match_chains(S_, T_, plan_.chains);
         chains();
         // Roles beside the chains (eyes, jaw; a dog's tail, ears and paws) match by their name.
         for (const RoleFill& fill : T_.roles.fills)
             if (!is_of_chain(fill.role) && fill.role != "hips" && fill.role != "root" &&
                 S_.roles.joint(fill.role) >= 0)
                 direct(fill.role, fill.role);
-        reaches();
-        feet();
+        limbs();
+        runs();
+        ends();
+        gives();
         twists();
         note_partners();
         return std::move(plan_);
@@ -62,12 +68,17 @@ class Compiler {
     const Character& T_;
     const PairingSettings& settings_;
     Plan plan_;
+    std::vector<MatchedChain> matched_;
 
-    static bool is_of_chain(const std::string& role) {
-        const auto& chains = biped_chains();
-        return std::any_of(chains.begin(), chains.end(), [&](const ChainPlan& chain) {
-            return std::find(chain.roles.begin(), chain.roles.end(), role) != chain.roles.end();
-        });
+    bool is_of_chain(const std::string& role) const {
+        return body_plan(T_.roles.plan).chain_of(role) != nullptr;
+    }
+    const ChainSettings& set(const std::string& chain) const { return settings_of(plan_.chains, chain); }
+
+    /// The source joint that has the whole roll of a role's bone, when that is another one; -1 else.
+    int gathered(int joint) const {
+        const int last = gathered_joint(S_.rig.skeleton, S_.roles, S_.roles.role_of(joint));
+        return last == joint ? -1 : last;
     }
 
     void follow_everywhere() {
@@ -87,13 +98,16 @@ class Compiler {
         op.kind = AngleOp::Kind::direct;
         op.a = source;
         op.C = S_.rest.R_WJ0[size_t(source)].conjugate() * T_.rest.R_WJ0[size_t(target)];
+        op.gathered = gathered(source);
+        if (op.gathered >= 0)
+            op.gathered_C = S_.rest.R_WJ0[size_t(op.gathered)].conjugate() * T_.rest.R_WJ0[size_t(target)];
     }
     void direct(std::string_view source, std::string_view target) {
         direct_joints(S_.roles.joint(source), T_.roles.joint(target));
     }
 
     void chains() {
-        for (const MatchedChain& chain : match_chains(S_, T_, settings_.chains)) {
+        for (const MatchedChain& chain : matched_) {
             if (chain.is_left_out || chain.samples.empty()) continue;
             for (size_t i = 0; i < chain.T_joints.size(); ++i) {
                 const ChainSample& sample = chain.samples[i];
@@ -117,60 +131,157 @@ class Compiler {
         }
     }
 
-    void reaches() {
-        for (const auto& [limb, carry] : settings_.carry) {
-            if (carry != Carry::limb || settings_.chain(limb).is_left_out) continue;
-            const bool is_leg = limb.starts_with("leg");
+    /// The roles of a limb's start, middle and tip; of two bodies on four legs the hock comes before the tip.
+    void limbs() {
+        const bool has_hock = S_.roles.is_four_legged() && T_.roles.is_four_legged();
+        for (size_t i = 0; i < limb_count; ++i) {
+            const std::string limb = limb_names[i];
+            const ChainSettings& own = set(limb);
+            if (own.is_left_out.value_or(false)) continue;
+            const bool is_leg = i < 2;
             const std::string side(side_suffix(role_side(limb)));
-            const std::array<std::string, 3> roles =
-                is_leg ? std::array<std::string, 3>{"thigh" + side, "shin" + side, "foot" + side}
-                       : std::array<std::string, 3>{"upperarm" + side, "forearm" + side, "hand" + side};
+            std::vector<std::string> roles =
+                is_leg ? std::vector<std::string>{"thigh" + side, "shin" + side, "foot" + side}
+                       : std::vector<std::string>{"upperarm" + side, "forearm" + side, "hand" + side};
             ReachOp op;
-            op.limb = limb;
-            op.share = std::clamp(settings_.chain(limb).tip_share.value_or(1.0), 0.0, 1.0);
-            op.soften_from =
-                std::clamp(settings_.chain(limb).soften_from.value_or(usual_soften_from), 0.5, 0.9999);
+            op.limb = i;
+            const std::string tip = (is_leg ? "toe" : "paw") + side;
+            if (has_hock && S_.roles.joint(tip) >= 0 && T_.roles.joint(tip) >= 0) {
+                op.T_hock = T_.roles.joint(roles.back());
+                roles.back() = tip;
+            }
             std::array<int, 3> S{};
             std::array<int, 3> T{};
-            for (size_t i = 0; i < 3; ++i) {
-                S[i] = S_.roles.joint(roles[i]);
-                T[i] = T_.roles.joint(roles[i]);
+            for (size_t r = 0; r < 3; ++r) {
+                S[r] = S_.roles.joint(roles[r]);
+                T[r] = T_.roles.joint(roles[r]);
             }
             if (*std::min_element(S.begin(), S.end()) < 0 || *std::min_element(T.begin(), T.end()) < 0)
                 continue;
             std::tie(op.S_start, op.S_mid, op.S_tip) = std::tuple{S[0], S[1], S[2]};
             std::tie(op.T_start, op.T_mid, op.T_tip) = std::tuple{T[0], T[1], T[2]};
-            op.S_hinge = is_leg ? op.S_mid : op.S_start;
+            op.S_hinge_plain = is_leg ? op.S_mid : op.S_start;
+            op.S_hinge = !is_leg && gathered(op.S_start) >= 0 ? gathered(op.S_start) : op.S_hinge_plain;
             op.S_hinge0_inverse = S_.rest.R_WJ0[size_t(op.S_hinge)].conjugate();
-            op.n0 = S_.rest.hinges.at(limb).n_W;
+            op.S_hinge_plain0_inverse = S_.rest.R_WJ0[size_t(op.S_hinge_plain)].conjugate();
+            const auto hinge = S_.rest.hinges.find(limb);
+            if (hinge == S_.rest.hinges.end()) continue;
+            op.n0 = hinge->second.n_W;
             op.scale = is_leg ? leg_length(T_.rig.skeleton, T_.roles) / leg_length(S_.rig.skeleton, S_.roles)
                               : arm_length(T_.rig.skeleton, T_.roles) / arm_length(S_.rig.skeleton, S_.roles);
             if (is_leg && settings_.scale) op.scale = *settings_.scale;
-            const auto length = [](const Character& c, int start, int mid, int tip) {
-                return c.rig.skeleton.path_length(start, mid) + c.rig.skeleton.path_length(mid, tip);
-            };
-            op.S_length_m = length(S_, op.S_start, op.S_mid, op.S_tip);
-            op.T_length_m = length(T_, op.T_start, op.T_mid, op.T_tip);
-            if (op.S_length_m > 1e-6 && op.T_length_m > 1e-6) plan_.reaches.push_back(op);
+            op.T_length_m = length_of(T_, op.T_start, op.T_mid) + length_of(T_, op.T_mid, op.T_tip);
+            if (op.T_length_m < 1e-6 || length_of(S_, op.S_start, op.S_tip) < 1e-6) continue;
+            if (is_leg || T_.roles.is_four_legged()) {
+                op.S_over_m = S_.rest.p_WJ0[size_t(op.S_tip)].y();
+                op.T_over_m = T_.rest.p_WJ0[size_t(op.T_tip)].y();
+            }
+            const Carry carry = own.carry.value_or(Carry::angles);
+            op.is_placed = carry == Carry::place;
+            op.share = carry == Carry::angles ? 0.0 : own.tip_share.value_or(1.0);
+            op.soften_from = std::min(own.soften_from.value_or(usual_soften_from), 0.9999);
+            op.pole_rad = own.pole_rad.value_or(0.0);
+            op.side_sign = role_side(limb) == Side::left ? 1.0 : -1.0;
+            if (!is_leg) {
+                op.T_clavicle = T_.roles.joint("clavicle" + side);
+                op.clavicle_gives = own.start_gives.value_or(usual_clavicle_gives);
+                op.shoulder_share = own.shoulder_share.value_or(0.0);
+                op.T_chest = T_.roles.joint(
+                    T_.roles.parent_role(op.T_clavicle >= 0 ? "clavicle" + side : "upperarm" + side));
+                if (op.T_chest >= 0) op.T_chest0_inverse = T_.rest.R_WJ0[size_t(op.T_chest)].conjugate();
+            }
+            plan_.reaches.push_back(op);
         }
     }
 
-    void feet() {
-        plan_.T_stature_m = stature(T_.rig.skeleton, T_.roles);
-        if (S_.roles.is_four_legged()) return;
-        const auto soles = soles_of(T_);
-        const auto S_soles = soles_of(S_);
-        plan_.S_stature_m = stature(S_.rig.skeleton, S_.roles);
-        for (size_t side = 0; side < 2; ++side) {
-            if (!soles[side] || !S_soles[side]) continue;
-            plan_.feet[side].sole = *soles[side];
-            plan_.feet[side].S_sole = *S_soles[side];
-            for (size_t i = 0; i < plan_.reaches.size(); ++i)
-                if (plan_.reaches[i].T_tip == soles[side]->ankle) {
-                    plan_.feet[side].reach = int(i);
-                    plan_.reaches[i].foot = int(side);
-                }
+    static double length_of(const Character& c, int from, int to) {
+        return c.rig.skeleton.path_length(from, to);
+    }
+
+    /// Where a run ends: its last bone's far end, else its last joint. In that joint's frame.
+    static Vec3 end_of_run(const Character& c, int last) {
+        Vec3 end;
+        if (!find_bone_end(c.rig.skeleton, c.roles, c.roles.role_of(last), aligned_pose(c.rest), end))
+            return Vec3::Zero();
+        return c.rest.R_WJ0[size_t(last)].conjugate() * Vec3(end - c.rest.p_WJ0[size_t(last)]);
+    }
+
+    /// Other chains that are carried by their tip.
+    void runs() {
+        for (const MatchedChain& chain : matched_) {
+            const ChainSettings& own = set(chain.name);
+            if (chain.is_limb || chain.is_left_out || own.carry.value_or(Carry::angles) == Carry::angles ||
+                chain.S_joints.size() < 2 || chain.T_joints.size() < 2)
+                continue;
+            RunReachOp op;
+            op.chain = chain.name;
+            op.T_joints = chain.T_joints;
+            op.T_end_J = end_of_run(T_, chain.T_joints.back());
+            op.S_first = chain.S_joints.front();
+            op.S_last = chain.S_joints.back();
+            op.S_end_J = end_of_run(S_, op.S_last);
+            op.T_length_m = length_of(T_, op.T_joints.front(), op.T_joints.back()) + op.T_end_J.norm();
+            op.S_length_m = length_of(S_, op.S_first, op.S_last) + op.S_end_J.norm();
+            if (op.S_length_m < 1e-6 || op.T_length_m < 1e-6) continue;
+            op.scale = op.T_length_m / op.S_length_m;
+            op.is_placed = own.carry == Carry::place;
+            op.share = own.tip_share.value_or(1.0);
+            op.soften_from = std::min(own.soften_from.value_or(usual_soften_from), 0.9999);
+            plan_.run_reaches.push_back(std::move(op));
         }
+    }
+
+    /// What can be held: the ends of limbs that both bodies have in the same kind.
+    void ends() {
+        plan_.T_stature_m = stature(T_.rig.skeleton, T_.roles);
+        plan_.S_stature_m = stature(S_.rig.skeleton, S_.roles);
+        const Soles soles = soles_of(T_);
+        const Soles S_soles = soles_of(S_);
+        for (size_t i = 0; i < limb_count; ++i) {
+            if (!soles[i] || !S_soles[i] || soles[i]->end != S_soles[i]->end) continue;
+            EndOp& end = plan_.ends[i];
+            end.sole = *soles[i];
+            end.S_sole = *S_soles[i];
+            for (size_t r = 0; r < plan_.reaches.size(); ++r)
+                if (plan_.reaches[r].limb == i && plan_.reaches[r].T_tip == end.sole.ankle)
+                    end.reach = int(r);
+            if (end.reach < 0) continue;
+            end.base = plan_.reaches[size_t(end.reach)].T_start;
+            for (int j = end.base; j >= 0 && j != plan_.T_hips; j = T_.rig.skeleton.parents[size_t(j)])
+                if (plan_.angles[size_t(j)].kind != AngleOp::Kind::follow) end.base = j;
+            end.hips_give =
+                i < 2 || T_.roles.is_four_legged() ? set(limb_names[i]).start_gives.value_or(1.0) : 0.0;
+        }
+    }
+
+    /// Bones whose length follows the source's.
+    void gives() {
+        plan_.give_of.assign(T_.rig.skeleton.names.size(), -1);
+        for (const MatchedChain& chain : matched_) {
+            const double share = set(chain.name).give.value_or(0.0);
+            if (share <= 0.0 || chain.is_left_out || chain.samples.empty()) continue;
+            const bool is_even = chain.S_joints.size() == chain.T_joints.size();
+            for (size_t t = 0; t + 1 < chain.T_joints.size(); ++t) {
+                GiveOp op;
+                op.share = share;
+                const int s = chain.samples[t].a;
+                if (chain.is_limb || is_even) {
+                    if (s < 0 || size_t(s) + 1 >= chain.S_joints.size()) continue;
+                    op.S_joints = {chain.S_joints[size_t(s)], chain.S_joints[size_t(s) + 1]};
+                } else {
+                    op.S_joints = chain.S_joints;
+                }
+                const auto& p0 = S_.rest.p_WJ0;
+                for (size_t i = 1; i < op.S_joints.size(); ++i)
+                    op.S_rest_m += (p0[size_t(op.S_joints[i])] - p0[size_t(op.S_joints[i - 1])]).norm();
+                if (op.S_rest_m < 1e-6) continue;
+                for (int j = chain.T_joints[t + 1]; j >= 0 && j != chain.T_joints[t];
+                     j = T_.rig.skeleton.parents[size_t(j)])
+                    plan_.give_of[size_t(j)] = int(plan_.gives.size());
+                plan_.gives.push_back(std::move(op));
+            }
+        }
+        if (plan_.gives.empty()) plan_.give_of.clear();
     }
 
     /// Upper arm and thigh let go of their roll toward the body; forearm and shin take on that of hand and
@@ -222,7 +333,7 @@ class Compiler {
         };
         for (const RoleFill& fill : S_.roles.fills) {
             const ChainPlan* run = nullptr;
-            for (const ChainPlan& chain : biped_chains())
+            for (const ChainPlan& chain : body_plan(S_.roles.plan).chains)
                 if (!chain.is_limb &&
                     std::find(chain.roles.begin(), chain.roles.end(), fill.role) != chain.roles.end())
                     run = &chain;
@@ -242,8 +353,9 @@ class Compiler {
 
 }  // namespace
 
-Plan compile_plan(const Character& source, const Character& target, const PairingSettings& settings) {
-    return Compiler(source, target, settings).compile();
+Plan compile_plan(const Character& source, const Character& target, const PairingSettings& settings,
+                  const std::string& take_key) {
+    return Compiler(source, target, settings, take_key).compile();
 }
 
 }  // namespace nb

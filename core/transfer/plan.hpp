@@ -4,7 +4,6 @@
 #include <string>
 #include <vector>
 
-#include "core/chain/chain_settings.hpp"
 #include "core/contact/sole.hpp"
 #include "core/math/rotation.hpp"
 #include "core/rest/character.hpp"
@@ -27,28 +26,68 @@ struct AngleOp {
     Quat C = Quat::Identity();
     Quat A0_inverse = Quat::Identity();  ///< blend: R_WS0[a]^T
     Quat B0_inverse = Quat::Identity();  ///< blend: R_WS0[b]^T
+    /// direct: the last twist bone of the source that lies in the limb before the next role. Its rotation has
+    /// the roll that the limb's bone left to it.
+    int gathered = -1;
+    Quat gathered_C = Quat::Identity();
 };
 
-/// A limb of two bones that is carried by its tip.
+/// A limb whose tip can be carried, held, or whose middle joint is turned aside. Two bones; of a dog's leg
+/// the third one (hind foot, fore hand) stays to the second as angles have it, so that the hock keeps the
+/// source's angle.
 struct ReachOp {
-    std::string limb;
-    int S_start, S_mid, S_tip;  ///< source joints
-    int T_start, T_mid, T_tip;  ///< target joints
-    int S_hinge;                ///< source joint whose Q turns the hinge: shin for legs, upper arm for arms
-    Quat S_hinge0_inverse;      ///< R_WJ_S0^T of that joint
-    Vec3 n0;                    ///< hinge axis at the source's aligned rest, world axes
-    double scale;               ///< length of the target's limb by the source's, mean of both sides
-    double S_length_m, T_length_m;
-    double share = 1.0;  ///< of the tip's place that crosses; the rest is as angles have it
+    size_t limb = 0;                           ///< of `limb_names`
+    int S_start = -1, S_mid = -1, S_tip = -1;  ///< source joints
+    int T_start = -1, T_mid = -1, T_tip = -1;  ///< target joints
+    int T_hock = -1;         ///< target joint between mid and tip that turns with mid; -1: none
+    int S_hinge = -1;        ///< source joint whose Q turns the hinge: shin for legs, upper arm for arms
+    Quat S_hinge0_inverse;   ///< R_WJ_S0^T of that joint
+    int S_hinge_plain = -1;  ///< the same joint when nothing is gathered
+    Quat S_hinge_plain0_inverse;
+    Vec3 n0;             ///< hinge axis at the source's aligned rest, world axes
+    double scale = 1.0;  ///< length of the target's limb by the source's, mean of both sides
+    double T_length_m = 0.0;
+    double S_over_m = 0.0, T_over_m = 0.0;  ///< of leg and paw: height of the tip when it stands
+    bool is_placed = false;  ///< the tip's place crosses by the place map; else relative to the limb's start
+    double share = 0.0;      ///< of the tip's place that crosses; the rest is as angles have it
     double soften_from = usual_soften_from;  ///< stretch beyond which the reach is eased
-    int foot = -1;  ///< 0 left, 1 right: a leg whose foot can be held; -1: any other limb
+    double pole_rad = 0.0;                   ///< the middle joint turned about start -> tip
+    int T_clavicle = -1;                     ///< of an arm that hangs on one
+    double clavicle_gives = 0.0;             ///< share of what is missing by which it brings the shoulder on
+    double shoulder_share = 0.0;             ///< of the arm's elevation above 30 degrees
+    int T_chest = -1;                        ///< the elevation is counted against it
+    Quat T_chest0_inverse;                   ///< R_WJ_T0^T of the chest
+    double side_sign = 1.0;                  ///< +1 left, -1 right
 };
 
-/// A foot of the target that can be held.
-struct FootOp {
-    int reach = -1;  ///< index of its leg in `reaches`; -1: it cannot be held
-    Sole sole;       ///< of the target
-    Sole S_sole;     ///< of the source
+/// A run of any number of bones (tail, finger, spine, a user's own) that is carried by its tip.
+struct RunReachOp {
+    std::string chain;
+    std::vector<int> T_joints;
+    Vec3 T_end_J = Vec3::Zero();  ///< the tip in the last joint's frame, m
+    int S_first = -1, S_last = -1;
+    Vec3 S_end_J = Vec3::Zero();
+    double scale = 1.0;  ///< length of the target's run by the source's
+    double S_length_m = 0.0, T_length_m = 0.0;
+    bool is_placed = false;
+    double share = 1.0;
+    double soften_from = usual_soften_from;
+};
+
+/// Lengths that follow the source's: offsets of target joints are scaled by 1 + share (now / at rest - 1).
+struct GiveOp {
+    std::vector<int> S_joints;  ///< from one to the next
+    double S_rest_m = 0.0;
+    double share = 0.0;
+};
+
+/// A limb's end of the target that can be held.
+struct EndOp {
+    int reach = -1;          ///< index of its limb in `reaches`; -1: it cannot be held
+    int base = -1;           ///< the first joint toward it that keeps its turn when the hips are turned
+    double hips_give = 1.0;  ///< share of what is missing that the hips give
+    Sole sole;               ///< of the target
+    Sole S_sole;             ///< of the source
 };
 
 /// A twist bone of the target with the limb's bone it lies along.
@@ -73,8 +112,11 @@ struct Plan {
     Passes passes;
     std::vector<AngleOp> angles;  ///< one a target joint
     std::vector<ReachOp> reaches;
+    std::vector<RunReachOp> run_reaches;
+    std::vector<GiveOp> gives;
+    std::vector<int> give_of;  ///< a target joint: index in `gives`, -1 for none; empty when nothing gives
     std::vector<TwistOp> twists;
-    std::array<FootOp, 2> feet;  ///< left, right
+    std::array<EndOp, limb_count> ends;  ///< by `limb_names`
     double S_stature_m = 1.75, T_stature_m = 1.75;
     int S_thigh_left, S_thigh_right;
     int T_thigh_left, T_thigh_right, T_hips;
@@ -85,11 +127,14 @@ struct Plan {
     std::vector<int> T_parents;
     std::vector<Vec3> T_offsets;       ///< p_PJ, m
     std::vector<Quat> T_aligned_rest;  ///< R_WJ0: where the body stands when the angles pass is left out
+    ChainTable chains;                 ///< settings in force, of all levels
     std::vector<MissingPartner> partners;
     std::vector<std::string> notes;  ///< the same, a sentence each
 };
 
-/// Throws FileError when one of the characters lacks hips or legs.
-Plan compile_plan(const Character& source, const Character& target, const PairingSettings& settings);
+/// `take_key`: of the take whose own settings speak (`Take::key`). Throws FileError when one of the
+/// characters lacks hips or legs.
+Plan compile_plan(const Character& source, const Character& target, const PairingSettings& settings,
+                  const std::string& take_key = {});
 
 }  // namespace nb

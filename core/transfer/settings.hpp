@@ -5,15 +5,14 @@
 #include <optional>
 #include <string>
 
-#include "core/chain/chain_settings.hpp"
+#include "core/body/chain_settings.hpp"
+#include "core/rest/character.hpp"
 
 namespace nb {
 
-/// What of a limb crosses: its angles only, or also the place of its tip relative to the limb's start.
-enum class Carry { angles, limb };
-
 /// Which passes of the solve run.
 struct Passes {
+    bool gather = true;
     bool root = true;
     bool angles = true;
     bool reach = true;
@@ -27,7 +26,8 @@ struct PassName {
     const char* name;
     bool Passes::*is_on;
 };
-inline constexpr std::array<PassName, 5> pass_table{{{"root", &Passes::root},
+inline constexpr std::array<PassName, 6> pass_table{{{"gather", &Passes::gather},
+                                                     {"root", &Passes::root},
                                                      {"angles", &Passes::angles},
                                                      {"reach", &Passes::reach},
                                                      {"contacts", &Passes::contacts},
@@ -35,19 +35,18 @@ inline constexpr std::array<PassName, 5> pass_table{{{"root", &Passes::root},
 
 struct PairingSettings {
     Passes passes;
-    std::map<std::string, Carry> carry = {{"arm.left", Carry::angles},
-                                          {"arm.right", Carry::angles},
-                                          {"leg.left", Carry::limb},
-                                          {"leg.right", Carry::limb}};
-    std::map<std::string, ChainSettings> chains;  ///< what is set by hand, by the target's chain
-    /// What is set for a chain; all as usual where nothing is.
-    const ChainSettings& chain(const std::string& name) const {
-        static const ChainSettings usual;
-        const auto at = chains.find(name);
-        return at == chains.end() ? usual : at->second;
-    }
-    std::optional<double> scale;  ///< k of the place map; else leg length of target by source
+    ChainTable chains;                        ///< for this pair, whatever the take
+    std::map<std::string, ChainTable> takes;  ///< for one take on this target, by `Take::key`
+    std::optional<double> scale;              ///< k of the place map; else leg length of target by source
     bool operator==(const PairingSettings&) const = default;
 };
+
+/// What each level says of a chain of the target, by `SettingLevel`.
+using ChainLevels = std::array<ChainSettings, setting_levels.size()>;
+ChainLevels levels_of(const std::string& chain, const Character& target, const PairingSettings& settings,
+                      const std::string& take_key);
+/// What is in force for every chain of the target's plan.
+ChainTable chains_in_force(const Character& target, const PairingSettings& settings,
+                           const std::string& take_key);
 
 }  // namespace nb

@@ -11,6 +11,7 @@
 #include "app/main_window.hpp"
 #include "app/station_line.hpp"
 #include "core/io/documents.hpp"
+#include "core/io/file_error.hpp"
 #include "core/library/library.hpp"
 #include "tests/app/window_fixture.hpp"
 
@@ -38,8 +39,8 @@ class ChainsWindowTest : public test::WindowFixture {
              ruler().end_of("spine", false, 0).toPoint());
         QVERIFY(settled());
         QVERIFY(settings().chains.contains("spine"));
-        QCOMPARE(settings().chains.at("spine").ticks.size(), size_t(1));
-        QCOMPARE(settings().chains.at("spine").ticks[0].second, std::string("spine.2"));
+        QCOMPARE(settings().chains.at("spine").ticks->size(), size_t(1));
+        QCOMPARE(settings().chains.at("spine").ticks->front().second, std::string("spine.2"));
         QVERIFY(w().chains().map().count(Driven::between) < before);
         // Dropped beside all joints it is matched no more; undone it is.
         drag(ruler(), ruler().end_of("spine", true, 1).toPoint(),
@@ -47,7 +48,7 @@ class ChainsWindowTest : public test::WindowFixture {
         QVERIFY(settled());
         QVERIFY(!settings().chains.contains("spine"));
         w().undo_stack().undo();
-        QCOMPARE(settings().chains.at("spine").ticks.size(), size_t(1));
+        QCOMPARE(settings().chains.at("spine").ticks->size(), size_t(1));
         w().undo_stack().undo();
         QVERIFY(settings().chains.empty());
         QVERIFY(settled());
@@ -56,16 +57,17 @@ class ChainsWindowTest : public test::WindowFixture {
         enter("the ferrier");
         ruler().choose("arm.left");
         emit ruler().chain_chosen("arm.left");
+        w().chains().set_level(SettingLevel::pairing);
         auto* left_out = box("left out");
         QVERIFY(left_out && !left_out->isChecked());
         QTest::mouseClick(left_out, Qt::LeftButton, {}, QPoint(8, left_out->height() / 2));
         QVERIFY(settled());
-        QVERIFY(settings().chains.at("arm.left").is_left_out);
+        QVERIFY(settings().chains.at("arm.left").is_left_out.value_or(false));
         QVERIFY(w().chains().map().count(Driven::left_out) >= 3);
         w().undo_stack().undo();
         QVERIFY(settled());
         PairingSettings by_tip = settings();
-        by_tip.carry["arm.left"] = Carry::limb;
+        by_tip.chains["arm.left"].carry = Carry::limb;
         w().workspace().set_settings(w().workspace().pairing_key(), by_tip);
         QVERIFY(settled());
         auto* share = named<QDoubleSpinBox>("of the tip's place");
@@ -75,6 +77,75 @@ class ChainsWindowTest : public test::WindowFixture {
         QVERIFY(std::abs(*settings().chains.at("arm.left").tip_share - 0.4) < 1e-9);
         w().chains().withdraw(false);
         QVERIFY(settings() == PairingSettings());
+        QVERIFY(settled());
+    }
+    void each_level_keeps_its_own() {
+        enter("the ferrier");
+        ruler().choose("arm.right");
+        emit ruler().chain_chosen("arm.right");
+        auto& panel = w().chains();
+        const auto body = [&] { return w().workspace().target()->file.character.chains; };
+        auto* pole = named<QDoubleSpinBox>("elbow turned out");
+        if (!pole) pole = named<QDoubleSpinBox>("knee turned out");
+        QVERIFY(pole && pole->isVisible());
+        QCOMPARE(panel.level(), SettingLevel::character);
+        pole->setValue(15.0);
+        QVERIFY(settled());
+        QVERIFY(std::abs(*body().at("arm.right").pole_rad - deg_to_rad(15.0)) < 1e-9);
+        QVERIFY(settings().chains.empty());
+        panel.set_level(SettingLevel::take);
+        pole->setValue(-5.0);
+        QVERIFY(settled());
+        const std::string take = w().workspace().take_key();
+        QVERIFY(!take.empty());
+        QVERIFY(std::abs(*settings().takes.at(take).at("arm.right").pole_rad + deg_to_rad(5.0)) < 1e-9);
+        QVERIFY(std::abs(w().workspace().plan()->reaches[3].pole_rad + deg_to_rad(5.0)) < 1e-9);
+        // On another take the body's own word holds.
+        QVERIFY(choose_take("Haul rope"));
+        QVERIFY(settled());
+        QVERIFY(std::abs(w().workspace().plan()->reaches[3].pole_rad - deg_to_rad(15.0)) < 1e-9);
+        QVERIFY(choose_take("Quay walk"));
+        QVERIFY(settled());
+        // Said again as it is below, the take says nothing any more.
+        pole->setValue(15.0);
+        QVERIFY(settings().takes.empty());
+        pole->setValue(-5.0);
+        QVERIFY(settings().takes.contains(take));
+        // Kept on disk with the body and with the pair, and there again after a crash.
+        QVERIFY(w().workspace().has_unsaved_changes());
+        w().workspace().save();
+        const std::string document =
+            read_file((library() + "/characters/ferrier/character.json").toStdString());
+        QVERIFY(document.find("\"pole_deg\": 15.0") != std::string::npos);
+        panel.withdraw(true);
+        QVERIFY(settled());
+        QVERIFY(body().empty() && settings() == PairingSettings());
+        w().undo_stack().undo();
+        QVERIFY(body().contains("arm.right") && settings().takes.contains(take));
+        QVERIFY(settled());
+    }
+    void proposals_are_marked_confirmed_and_withdrawn() {
+        enter("the net-mender");
+        auto& panel = w().chains();
+        panel.propose(false);
+        QVERIFY(settled());
+        QVERIFY(settings().chains.at("spine").is_proposed);
+        ruler().choose("spine");
+        emit ruler().chain_chosen("spine");
+        auto* confirm = button("confirm");
+        QVERIFY(confirm && confirm->isVisible());
+        confirm->click();
+        QVERIFY(!settings().chains.at("spine").is_proposed && !confirm->isVisible());
+        panel.withdraw_unconfirmed();
+        QVERIFY(settings().chains.contains("spine"));
+        // What a person did is not proposed over.
+        const auto ticks = settings().chains.at("spine").ticks;
+        panel.propose(false);
+        QVERIFY(settings().chains.at("spine").ticks == ticks);
+        w().undo_stack().undo();
+        w().undo_stack().undo();
+        panel.withdraw_unconfirmed();
+        QVERIFY(settings().chains.empty());
         QVERIFY(settled());
     }
     void the_map_is_searched_and_written() {
@@ -119,7 +190,7 @@ class ChainsWindowTest : public test::WindowFixture {
         std::string path;
         QVERIFY(find_pairing(library_now, w().workspace().source()->file.character.id,
                              w().workspace().target()->file.character.id, pairing, path));
-        QCOMPARE(pairing.settings.chains.at("spine").ticks.size(), size_t(1));
+        QCOMPARE(pairing.settings.chains.at("spine").ticks->size(), size_t(1));
     }
 };
 

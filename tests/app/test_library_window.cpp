@@ -23,10 +23,6 @@ class LibraryWindowTest : public test::WindowFixture {
     }
     int take(const QString& name) { return index_of(w().workspace().takes(), name); }
     int target(const QString& name) { return index_of(w().workspace().targets(), name); }
-    bool choose_take(const QString& name) {
-        w().workspace().choose_take(take(name));
-        return settled();
-    }
 
   private slots:
     void a_character_is_renamed_in_its_place_and_back() {
@@ -293,7 +289,7 @@ class LibraryWindowTest : public test::WindowFixture {
         QVERIFY(choose_take("Dog trot"));
         QCOMPARE(w().sentence().sentence(),
                  QString("Dog trot, moved by the quay dog, carried onto the quay dog."));
-        // The same body: it arrives as it was (property 1), but for the reach pass's rounding.
+        // The same body: it arrives as it was (property 1), but for what its paws slide while they stand.
         Pose source, result;
         w().workspace().poses_at(100, source, result);
         const auto& S = w().workspace().source()->file.character;
@@ -301,7 +297,7 @@ class LibraryWindowTest : public test::WindowFixture {
         for (const auto* role : {"hips", "head", "hand.left", "foot.right", "toe.left"}) {
             const double off =
                 (source.p[size_t(S.roles.joint(role))] - result.p[size_t(T.roles.joint(role))]).norm();
-            QVERIFY2(off < 1e-3, qPrintable(QString("%1 %2 m").arg(role).arg(off)));
+            QVERIFY2(off < 5e-3, qPrintable(QString("%1 %2 m").arg(role).arg(off)));
         }
     }
 };

@@ -34,6 +34,12 @@ class WindowFixture : public QObject {
         return QTest::qWaitFor(
             [this] { return !w().workspace().is_busy() && w().workspace().review() != nullptr; }, 20000);
     }
+    bool choose_take(const QString& name) {
+        const auto& takes = w().workspace().takes();
+        for (size_t i = 0; i < takes.size(); ++i)
+            if (takes[i].name == name) w().workspace().choose_take(int(i));
+        return settled();
+    }
     QImage stage_picture() {
         QTest::qWait(50);
         return w().stage().grabFramebuffer();
@@ -69,6 +75,11 @@ class WindowFixture : public QObject {
     QCheckBox* box(const QString& text) {
         for (auto* widget : w().findChildren<QCheckBox*>())
             if (widget->text().startsWith(text)) return widget;
+        return nullptr;
+    }
+    QPushButton* button(const QString& text) {
+        for (auto* widget : w().findChildren<QPushButton*>())
+            if (widget->text() == text) return widget;
         return nullptr;
     }
 

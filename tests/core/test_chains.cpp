@@ -67,7 +67,7 @@ class ChainsTest : public QObject {
         const LoadedFile source = demo_take("quay-walk");
         const LoadedFile target = demo_body("net-mender");
         PairingSettings settings;
-        settings.chains["spine"].ticks = {{"spine.1", "spine.2"}};
+        settings.chains["spine"].ticks.emplace().emplace_back("spine.1", "spine.2");
         const TransferResult matched = carry(source, target, settings);
         const TransferResult proposed = carry(source, target);
         const int S = source.character.roles.joint("spine.1");
@@ -97,7 +97,7 @@ class ChainsTest : public QObject {
             QVERIFY(angle_between(Quat(result.target.R[result.target.at(f, parent)].conjugate() *
                                        result.target.R[result.target.at(f, arm)]),
                                   Quat(R0[size_t(parent)].conjugate() * R0[size_t(arm)])) < 1e-9);
-        const BoneMap map = bone_map(source.character, target.character, settings, result.plan);
+        const BoneMap map = bone_map(source.character, target.character, result.plan);
         QCOMPARE(row_of(map, "upperarm.left")->how, Driven::left_out);
         QVERIFY(map.count(SourceBone::Fate::left_out) >= 3);
     }
@@ -109,7 +109,7 @@ class ChainsTest : public QObject {
         PairingSettings settings;
         settings.chains["ring.left"].driven_by = "middle.left";
         const Plan plan = compile_plan(source.character, target.character, settings);
-        const BoneMap map = bone_map(source.character, target.character, settings, plan);
+        const BoneMap map = bone_map(source.character, target.character, plan);
         QCOMPARE(row_of(map, "ring.1.left")->from,
                  source.character.rig.skeleton.names[size_t(source.character.roles.joint("middle.1.left"))]);
         QVERIFY(row_of(map, "ring.1.left")->evidence.find("by hand") != std::string::npos);
@@ -120,7 +120,7 @@ class ChainsTest : public QObject {
         const LoadedFile target = demo_body("ferrier");
         const auto wrist = [&](std::optional<double> share) {
             PairingSettings settings;
-            settings.carry["arm.left"] = share ? Carry::limb : Carry::angles;
+            settings.chains["arm.left"].carry = share ? Carry::limb : Carry::angles;
             if (share) settings.chains["arm.left"].tip_share = *share;
             const TransferResult r = carry(source, target, settings);
             return Vec3(r.target.p[r.target.at(150, target.character.roles.joint("hand.left"))]);
@@ -133,7 +133,7 @@ class ChainsTest : public QObject {
         const LoadedFile source = load_file(capture("01_01.bvh"));
         const LoadedFile target = demo_body("ferrier");
         const Plan plan = compile_plan(source.character, target.character, {});
-        const BoneMap map = bone_map(source.character, target.character, {}, plan);
+        const BoneMap map = bone_map(source.character, target.character, plan);
         QCOMPARE(map.rows.size(), target.character.rig.skeleton.names.size());
         QCOMPARE(map.sources.size(), source.character.roles.fills.size());
         // Every bone is in one class; what is driven names its driver and why.
@@ -165,30 +165,44 @@ class ChainsTest : public QObject {
             return std::string();
         };
         const Plan plan = compile_plan(source.character, target.character, {});
-        const std::string text = arms_of(forecast(source.character, target.character, {}, plan));
+        const std::string text = arms_of(forecast(source.character, target.character, plan));
         QVERIFY2(text.find("120 %") != std::string::npos && text.find("beyond") != std::string::npos,
                  text.c_str());
-        QVERIFY(arms_of(forecast(source.character, same.character, {},
+        QVERIFY(arms_of(forecast(source.character, same.character,
                                  compile_plan(source.character, same.character, {})))
                     .empty());
     }
     void chains_in_a_pairing_document() {
         Pairing pairing;
         pairing.id = make_uuid();
-        pairing.settings.chains["spine"].ticks = {{"spine.1", "spine.2"}};
+        pairing.settings.chains["spine"].ticks.emplace().emplace_back("spine.1", "spine.2");
         pairing.settings.chains["leg.left"].tip_share = 0.5;
         pairing.settings.chains["leg.left"].soften_from = 0.9;
-        pairing.settings.chains["ring.left"] = {true, "middle.left", {}, {}, {}};
+        pairing.settings.chains["ring.left"].is_left_out = true;
+        pairing.settings.chains["ring.left"].driven_by = "middle.left";
+        ChainSettings& arm = pairing.settings.takes["a take"]["arm.right"];
+        arm.carry = Carry::place;
+        arm.pole_rad = deg_to_rad(-12.5);
+        arm.start_gives = 0.25;
+        arm.give = 1.0;
+        arm.shoulder_share = 0.33;
         const Json document = pairing_document(pairing);
         const Pairing back = read_pairing(document, "p");
-        QVERIFY(back.settings == pairing.settings);
+        QVERIFY(back.settings.chains == pairing.settings.chains);
+        QVERIFY(back.settings.takes.at("a take").at("arm.right").carry == Carry::place);
+        QVERIFY(std::abs(*back.settings.takes.at("a take").at("arm.right").pole_rad - *arm.pole_rad) < 1e-12);
         QCOMPARE(format_document(pairing_document(back)), format_document(document));
         // Taken back by hand it leaves no trace.
         Pairing none = back;
         none.settings.chains.clear();
         QVERIFY(!pairing_document(none).contains("chains"));
-        for (const auto& [key, value] : std::map<std::string, Json>{
-                 {"tip_share", 3.0}, {"soften_from", 0.1}, {"driven_by", "tentacle"}, {"ticks", "all"}}) {
+        for (const auto& [key, value] : std::map<std::string, Json>{{"tip_share", 3.0},
+                                                                    {"soften_from", 0.1},
+                                                                    {"driven_by", "tentacle"},
+                                                                    {"ticks", "all"},
+                                                                    {"carry", "hand"},
+                                                                    {"pole_deg", 200.0},
+                                                                    {"give", -0.1}}) {
             Json broken = document;
             broken["chains"]["spine"][key] = value;
             QVERIFY_EXCEPTION_THROWN(read_pairing(broken, "p"), FileError);

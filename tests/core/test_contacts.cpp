@@ -214,8 +214,8 @@ class ContactsTest : public QObject {
                             contacts.list.end());
         source.take->contacts = contacts;
         const TransferResult after = carry(source, target);
-        QVERIFY(after.corrections.legs[0].ankle_m.empty());
-        QVERIFY(!after.corrections.legs[1].ankle_m.empty());
+        QVERIFY(after.corrections.limbs[0].ankle_m.empty());
+        QVERIFY(!after.corrections.limbs[1].ankle_m.empty());
         const auto bars = bars_of(review_result(source.character, target.character, after), after.contacts);
         QVERIFY(value_of(bars, "window_cover") < 0.7);
     }
@@ -238,7 +238,7 @@ class ContactsTest : public QObject {
         tidy_contacts(contacts, source.take->frames);
         source.take->contacts = contacts;
         const TransferResult result = carry(source, target);
-        const Sole sole = result.plan.feet[0].sole;
+        const Sole sole = result.plan.ends[0].sole;
         const Vec3 place = sole.point(FootPoint::ball, result.target, from);
         for (int f = from; f < from + 12; ++f)
             QVERIFY((sole.point(FootPoint::ball, result.target, f) - place).norm() < 1e-3);

@@ -33,7 +33,7 @@ Pairing some_pairing() {
     pairing.target_path = "../b";
     pairing.settings.scale = 1.25;
     pairing.settings.passes.reach = false;
-    pairing.settings.carry["arm.left"] = Carry::limb;
+    pairing.settings.chains["arm.left"].carry = Carry::limb;
     return pairing;
 }
 
@@ -81,7 +81,7 @@ class DocumentsTest : public QObject {
         write_file(path, format_document(document));
         const Pairing read = read_pairing(read_document(path, "pairing"), path);
         QCOMPARE(format_document(pairing_document(read)), read_file(path));
-        QVERIFY(read.settings.carry.at("arm.left") == Carry::limb && !read.settings.passes.reach);
+        QVERIFY(read.settings.chains.at("arm.left").carry == Carry::limb && !read.settings.passes.reach);
 
         const std::string take_path = test::demo("takes/quay-walk.take.json");
         const TakeDocument take = read_take_document(read_document(take_path, "take"), take_path);
@@ -179,7 +179,8 @@ class DocumentsTest : public QObject {
                                      << "'passes' is missing";
         QTest::newRow("wrong kind of value")
             << QString(good).replace("\"root\": true", "\"root\": 7") << "'root'";
-        QTest::newRow("unknown carry") << QString(good).replace("\"limb\"", "\"train\"") << "carry of";
+        QTest::newRow("unknown carry")
+            << QString(good).replace("\"limb\"", "\"train\"") << "'carry' is 'train'";
         QTest::newRow("scale of a giant") << QString(good).replace("1.25", "1e99") << "beyond any body";
         QTest::newRow("not an object") << "[1, 2]"
                                        << "is no pairing document";

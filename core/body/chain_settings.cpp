@@ -1,0 +1,147 @@
+#include "core/body/chain_settings.hpp"
+
+#include <fmt/format.h>
+
+#include <nlohmann/json.hpp>
+#include <stdexcept>
+
+#include "core/math/rotation.hpp"
+
+namespace nb {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr std::array<std::pair<Carry, std::string_view>, 3> carries{
+    {{Carry::angles, "angles"}, {Carry::limb, "limb"}, {Carry::place, "place"}}};
+
+/// The numbers, with their keys and what they may be; the pole in degrees.
+struct NumberField {
+    const char* key;
+    std::optional<double> ChainSettings::*field;
+    double least, most;
+};
+constexpr std::array<NumberField, 6> numbers{{{"tip_share", &ChainSettings::tip_share, 0.0, 1.0},
+                                              {"soften_from", &ChainSettings::soften_from, 0.5, 1.0},
+                                              {"pole_deg", &ChainSettings::pole_rad, -180.0, 180.0},
+                                              {"start_gives", &ChainSettings::start_gives, 0.0, 1.0},
+                                              {"give", &ChainSettings::give, 0.0, 1.0},
+                                              {"shoulder_share", &ChainSettings::shoulder_share, 0.0, 1.0}}};
+
+bool is_angle(const NumberField& number) {
+    return number.field == &ChainSettings::pole_rad;
+}
+
+/// Twelve significant digits: the same when written and read again.
+double rounded(double value) {
+    return std::stod(fmt::format("{:.12g}", value));
+}
+
+}  // namespace
+
+std::string_view carry_name(Carry carry) {
+    for (const auto& [value, name] : carries)
+        if (value == carry) return name;
+    return {};
+}
+
+ChainSettings merged(const ChainSettings& below, const ChainSettings& above) {
+    ChainSettings result = below;
+    const auto take = [&](auto field) {
+        if (above.*field) result.*field = above.*field;
+    };
+    std::apply([&](auto... field) { (take(field), ...); }, chain_fields);
+    return result;
+}
+
+ChainSettings usual_settings(const std::string& chain) {
+    ChainSettings usual;
+    usual.is_left_out = false;
+    usual.driven_by = "";
+    usual.ticks.emplace();
+    usual.carry = Carry::angles;
+    usual.tip_share = 1.0;
+    usual.soften_from = usual_soften_from;
+    usual.pole_rad = usual.give = usual.shoulder_share = 0.0;
+    usual.start_gives = chain.starts_with("arm") ? usual_clavicle_gives : 1.0;
+    return usual;
+}
+
+void drop_what_is_said(ChainSettings& settings, const ChainSettings& below) {
+    const auto drop = [&](auto field) {
+        if (settings.*field == below.*field) (settings.*field).reset();
+    };
+    std::apply([&](auto... field) { (drop(field), ...); }, chain_fields);
+}
+
+const ChainSettings& settings_of(const ChainTable& table, const std::string& chain) {
+    static const ChainSettings none;
+    const auto at = table.find(chain);
+    return at == table.end() ? none : at->second;
+}
+
+void put_settings(ChainTable& table, const std::string& chain, const ChainSettings& settings) {
+    if (settings.is_empty())
+        table.erase(chain);
+    else
+        table[chain] = settings;
+}
+
+std::string_view setting_level_name(SettingLevel level) {
+    constexpr std::array<std::string_view, 4> names{"plan", "character", "pairing", "take"};
+    return names[size_t(level)];
+}
+
+Json chain_settings_json(const ChainSettings& set) {
+    Json json = Json::object();
+    if (set.is_left_out) json["left_out"] = *set.is_left_out;
+    if (set.driven_by) json["driven_by"] = *set.driven_by;
+    if (set.ticks) {
+        json["ticks"] = Json::array();
+        for (const auto& tick : *set.ticks)
+            json["ticks"].push_back({{"source", tick.first}, {"target", tick.second}});
+    }
+    if (set.carry) json["carry"] = carry_name(*set.carry);
+    for (const NumberField& number : numbers)
+        if (const auto& value = set.*number.field)
+            json[number.key] = rounded(is_angle(number) ? rad_to_deg(*value) : *value);
+    if (set.is_proposed) json["proposed"] = true;
+    return json;
+}
+
+ChainSettings parse_chain_settings(const Json& json) {
+    ChainSettings set;
+    try {
+        if (json.contains("left_out")) set.is_left_out = json.at("left_out").get<bool>();
+        if (json.contains("driven_by")) set.driven_by = json.at("driven_by").get<std::string>();
+        if (json.contains("ticks")) {
+            set.ticks.emplace();
+            for (const Json& tick : json.at("ticks"))
+                set.ticks->emplace_back(tick.at("source").get<std::string>(),
+                                        tick.at("target").get<std::string>());
+        }
+        if (json.contains("carry")) {
+            const auto word = json.at("carry").get<std::string>();
+            for (const auto& [value, name] : carries)
+                if (name == word) set.carry = value;
+            if (!set.carry)
+                throw std::invalid_argument(
+                    fmt::format("'carry' is '{}': write angles, limb or place", word));
+        }
+        for (const NumberField& number : numbers) {
+            if (!json.contains(number.key)) continue;
+            const double value = json.at(number.key).get<double>();
+            if (!(value >= number.least && value <= number.most))
+                throw std::invalid_argument(
+                    fmt::format("'{}' is {}: write {} to {}", number.key, value, number.least, number.most));
+            set.*number.field = is_angle(number) ? deg_to_rad(value) : value;
+        }
+        set.is_proposed = json.value("proposed", false);
+    } catch (const Json::exception&) {
+        throw std::invalid_argument("a setting is of the wrong kind: compare with docs/schema");
+    }
+    return set;
+}
+
+}  // namespace nb

@@ -1,0 +1,488 @@
+// What chains are set to: levels, gather, pole, place, give-way, give in length, shoulder share, the reach of
+// longer runs (its Jacobian against orocos-kdl's), the hock of four legs, proposals. Expectations follow from
+// the definitions and from small cases worked by hand.
+#include <QtTest>
+
+#include <set>
+
+#include <kdl/chain.hpp>
+#include <kdl/chainjnttojacsolver.hpp>
+
+#include "core/chain/propose.hpp"
+#include "core/io/documents.hpp"
+#include "core/io/file_error.hpp"
+#include "core/library/library.hpp"
+#include "core/rest/edit.hpp"
+#include "core/rest/measures.hpp"
+#include "core/transfer/passes.hpp"
+#include "tests/support/test_rigs.hpp"
+
+using namespace nb;
+using namespace nb::test;
+
+namespace {
+
+const Vec3& place(const LoadedFile& of, const WorldMotion& motion, const char* role, int frame) {
+    return motion.p[motion.at(frame, of.character.roles.joint(role))];
+}
+const Quat& turn(const LoadedFile& of, const WorldMotion& motion, const char* role, int frame) {
+    return motion.R[motion.at(frame, of.character.roles.joint(role))];
+}
+
+PairingSettings plain() {
+    PairingSettings settings;
+    settings.passes.contacts = false;
+    return settings;
+}
+
+/// A joint put between `above` and its child `below`, half way, that carries `roll` of what `above` turned.
+SkeletonFile with_twist_in_limb(SkeletonFile file, const std::string& above, const std::string& below,
+                                double roll_rad) {
+    Skeleton& s = file.skeleton;
+    const int a = s.find(above);
+    const int b = s.find(below);
+    const Vec3 half = 0.5 * s.rest_p[size_t(b)];
+    const Vec3 axis = half.normalized();
+    Skeleton grown = s;
+    grown.names.insert(grown.names.begin() + b, above + "_twist");
+    grown.rest_R.insert(grown.rest_R.begin() + b, Quat::Identity());
+    grown.rest_p.insert(grown.rest_p.begin() + b, half);
+    grown.parents.insert(grown.parents.begin() + b, a);
+    for (size_t j = size_t(b) + 1; j < grown.parents.size(); ++j)
+        if (grown.parents[j] >= b) ++grown.parents[j];
+    grown.parents[size_t(b) + 1] = b;
+    grown.rest_p[size_t(b) + 1] = half;
+    for (EndSite& end : grown.end_sites)
+        if (end.joint >= b) ++end.joint;
+    Take& take = file.take;
+    Take more = take;
+    more.joints = take.joints + 1;
+    more.R.clear();
+    for (int f = 0; f < take.frames; ++f) {
+        const Quat twist = exp_rotation(roll_rad * std::sin(0.1 * f) * axis);
+        for (int j = 0; j < take.joints; ++j) {
+            if (j == b) more.R.push_back(twist);
+            const Quat& R = take.rotations(f)[size_t(j)];
+            more.R.push_back(j == a ? R * twist.conjugate() : R);
+        }
+    }
+    for (int& joint : more.translated)
+        if (joint >= b) ++joint;
+    s = grown;
+    take = more;
+    return file;
+}
+
+LoadedFile settled(SkeletonFile file) {
+    return settle(std::move(file), "made", "glb");
+}
+
+SkeletonFile moving_body(int seed, int frames = 60) {
+    SkeletonFile file = random_body(std::uint64_t(seed));
+    file.take = random_motion(file, std::uint64_t(seed), frames);
+    return file;
+}
+
+}  // namespace
+
+class SettingsTest : public QObject {
+    Q_OBJECT
+
+  private slots:
+    void the_highest_level_that_says_something_speaks() {
+        LoadedFile target = demo_body("dockhand");
+        PairingSettings settings;
+        const auto in_force = [&](const char* chain) {
+            return settings_of(chains_in_force(target.character, settings, "a take"), chain);
+        };
+        QVERIFY(in_force("leg.left").carry == Carry::limb);  // the body plan
+        QVERIFY(!in_force("arm.left").carry);
+        target.character.chains["arm.left"].carry = Carry::limb;
+        target.character.chains["arm.left"].tip_share = 0.5;
+        QVERIFY(in_force("arm.left").carry == Carry::limb);
+        settings.chains["arm.left"].carry = Carry::place;
+        QVERIFY(in_force("arm.left").carry == Carry::place && in_force("arm.left").tip_share == 0.5);
+        settings.takes["another"]["arm.left"].carry = Carry::angles;
+        QVERIFY(in_force("arm.left").carry == Carry::place);
+        settings.takes["a take"]["arm.left"].carry = Carry::angles;
+        QVERIFY(in_force("arm.left").carry == Carry::angles);
+        // What lower levels say anyway is not kept twice.
+        ChainSettings own;
+        own.tip_share = 0.5;
+        own.carry = Carry::place;
+        drop_what_is_said(own, merged(usual_settings("arm.left"), target.character.chains["arm.left"]));
+        QVERIFY(!own.tip_share && own.carry == Carry::place);
+    }
+    void a_body_keeps_its_own_settings() {
+        LoadedFile target = demo_body("dockhand");
+        target.character.chains["arm.left"].soften_from = 0.9;
+        target.character.chains["spine"].give = 0.25;
+        const Json document = character_document(target.character);
+        QCOMPARE(read_chain_table(document.at("chains"), "c").at("spine").give.value(), 0.25);
+        // Taken back, nothing of it stays in the document it came from.
+        target.character.document_text = document.dump();
+        target.character.chains.clear();
+        QVERIFY(!character_document(target.character).contains("chains"));
+        QVERIFY_EXCEPTION_THROWN(read_chain_table(Json::array(), "c"), FileError);
+        // A carry as pairings had it before levels.
+        Pairing pairing;
+        pairing.id = make_uuid();
+        Json old = pairing_document(pairing);
+        old["carry"] = {{"arm.left", "limb"}, {"leg.left", "limb"}, {"leg.right", "angles"}};
+        const Pairing read = read_pairing(old, "p");
+        QVERIFY(read.settings.chains.at("arm.left").carry == Carry::limb);
+        QVERIFY(!read.settings.chains.contains("leg.left"));
+        QVERIFY(read.settings.chains.at("leg.right").carry == Carry::angles);
+        QVERIFY(!pairing_document(read).contains("carry"));
+    }
+    void a_plan_says_what_is_usual() {
+        const BodyPlan plan = parse_body_plan(R"({"format": "nimble-bone/body-plan", "version": 1,
+            "name": "crane", "extends": "biped", "chains": [{"name": "boom", "from": "spine",
+            "roles": ["boom.1-3"], "set": {"carry": "place", "soften_from": 0.9}}]})");
+        QVERIFY(plan.chain("boom")->usual.carry == Carry::place);
+        QVERIFY(plan.chain("leg.left")->usual.carry == Carry::limb);
+        QVERIFY_EXCEPTION_THROWN(
+            parse_body_plan(R"({"format": "nimble-bone/body-plan", "version": 1, "name": "odd",
+                "extends": "biped", "chains": [{"name": "boom", "from": "spine", "roles": ["boom.1"],
+                "set": {"carry": "sideways"}}]})"),
+            std::invalid_argument);
+    }
+
+    void twist_of_the_source_is_gathered() {
+        // The source's upper arms and thighs leave all of their roll to a bone half way down. With gather the
+        // motion is the one of the body without these bones; without it the upper arm lacks the roll.
+        const SkeletonFile file = moving_body(7);
+        const LoadedFile before = settled(file);
+        const auto name = [&](const char* role) {
+            return before.character.rig.skeleton.names[size_t(before.character.roles.joint(role))];
+        };
+        SkeletonFile changed = with_twist_in_limb(file, name("upperarm.left"), name("forearm.left"), 1.1);
+        changed = with_twist_in_limb(changed, name("thigh.right"), name("shin.right"), -0.8);
+        LoadedFile source = settled(changed);
+        QCOMPARE(source.character.roles.twists.size(), size_t(2));
+        const LoadedFile target = demo_body("dockhand");
+        PairingSettings settings = plain();
+        const TransferResult expected = carry(before, target, settings);
+        const TransferResult gathered = carry(source, target, settings);
+        const Difference same = difference(expected.target, gathered.target);
+        QVERIFY2(same.place_m < 1e-6 && same.turn_deg < 1e-3,
+                 qPrintable(QString("%1 m %2 deg").arg(same.place_m).arg(same.turn_deg)));
+        settings.passes.gather = false;
+        const TransferResult left = carry(source, target, settings);
+        double most = 0.0;
+        for (int f = 0; f < 60; ++f)
+            most = std::max(most, rad_to_deg(angle_between(turn(target, expected.target, "upperarm.left", f),
+                                                           turn(target, left.target, "upperarm.left", f))));
+        QVERIFY2(most > 50.0 && most < 70.0, qPrintable(QString::number(most)));  // 1.1 rad = 63 degrees
+    }
+
+    void a_pole_turns_the_knee_about_the_limb() {
+        const LoadedFile source = demo_take("quay-walk");
+        const LoadedFile target = demo_body("dockhand");
+        PairingSettings settings = plain();
+        const TransferResult before = carry(source, target, settings);
+        settings.chains["leg.left"].pole_rad = deg_to_rad(20.0);
+        settings.chains["arm.right"].pole_rad = deg_to_rad(-35.0);  // carried by angles
+        const TransferResult after = carry(source, target, settings);
+        for (const auto& [start, mid, tip, degrees] :
+             {std::tuple{"thigh.left", "shin.left", "foot.left", 20.0},
+              std::tuple{"upperarm.right", "forearm.right", "hand.right", -35.0}})
+            for (int f = 5; f < before.target.frames; f += 17) {
+                const auto p = [&](const TransferResult& of, const char* role) {
+                    return place(target, of.target, role, f);
+                };
+                QVERIFY((p(before, tip) - p(after, tip)).norm() < 1e-9);
+                const Vec3 axis = (p(before, tip) - p(before, start)).normalized();
+                const auto aside = [&](const TransferResult& of) {
+                    const Vec3 v = p(of, mid) - p(of, start);
+                    return Vec3(v - axis.dot(v) * axis);
+                };
+                if (aside(before).norm() < 0.02) continue;  // nearly straight
+                const double turned =
+                    std::atan2(axis.dot(aside(before).cross(aside(after))), aside(before).dot(aside(after)));
+                QVERIFY2(std::abs(rad_to_deg(turned) - degrees) < 0.01,
+                         qPrintable(QString("%1 at %2").arg(rad_to_deg(turned)).arg(f)));
+                QVERIFY(angle_between(turn(target, before.target, tip, f),
+                                      turn(target, after.target, tip, f)) < 1e-6);
+            }
+    }
+
+    void a_hand_goes_to_its_place_in_the_world() {
+        const LoadedFile source = demo_take("carry-crate");
+        const LoadedFile target = demo_body("ferrier");
+        PairingSettings settings = plain();
+        settings.chains["arm.left"].carry = Carry::place;
+        settings.chains["arm.left"].start_gives = 0.0;
+        const TransferResult stiff = carry(source, target, settings);
+        settings.chains["arm.left"].start_gives = 1.0;
+        const TransferResult giving = carry(source, target, settings);
+        const double arm = arm_length(target.character.rig.skeleton, target.character.roles);
+        double stiff_off = 0.0, giving_off = 0.0;
+        int reached = 0;
+        for (int f = 0; f < stiff.target.frames; ++f) {
+            const Vec3 asked = stiff.plan.k * place(source, stiff.source, "hand.left", f);
+            const double off = (place(target, stiff.target, "hand.left", f) - asked).norm();
+            stiff_off += off;
+            giving_off += (place(target, giving.target, "hand.left", f) - asked).norm();
+            const double wanted = (asked - place(target, stiff.target, "upperarm.left", f)).norm();
+            if (wanted > 0.95 * arm) continue;
+            ++reached;
+            QVERIFY2(off < 1e-9, qPrintable(QString("%1 m at %2").arg(off).arg(f)));
+        }
+        QVERIFY(reached > 20);
+        QVERIFY2(giving_off <= stiff_off + 1e-9,
+                 qPrintable(QString("%1 -> %2").arg(stiff_off).arg(giving_off)));
+    }
+
+    void a_clavicle_gives_what_the_arm_lacks() {
+        // Shoulder 20 cm beside the clavicle's joint, an arm of 2 x 30 cm asked for a point 66 cm straight
+        // below the shoulder: 6 cm are missing, half of them are given, so that the shoulder comes 3 cm
+        // down (turned about its joint: a little less).
+        const LoadedFile body = demo_body("performer");
+        PairingSettings settings = plain();
+        settings.chains["arm.left"].carry = Carry::limb;
+        Plan plan = compile_plan(body.character, body.character, settings);
+        ReachOp* op = nullptr;
+        for (ReachOp& reach : plan.reaches)
+            if (reach.limb == 2) op = &reach;
+        QVERIFY(op && op->T_clavicle >= 0);
+        const Pose rest = aligned_pose(body.character.rest);
+        const auto solved = [&] {
+            Pose target = rest;
+            solve_pose(plan, rest, target);
+            return target;
+        };
+        const Vec3 before = solved().p[size_t(op->T_start)];
+        op->scale = 1.2;
+        op->clavicle_gives = 0.0;
+        QVERIFY((solved().p[size_t(op->T_start)] - before).norm() < 1e-12);
+        op->clavicle_gives = 0.5;
+        const Pose given = solved();
+        const Vec3 along = (rest.p[size_t(op->T_tip)] - rest.p[size_t(op->T_start)]).normalized();
+        const double moved = (given.p[size_t(op->T_start)] - before).dot(along);
+        // The arm is level and straight: asked 1.2 of its length; the clavicle lies nearly along it and can
+        // only turn, so most of what it would give is lost; never more than half of what is missing.
+        QVERIFY(moved >= 0.0 && moved <= 0.5 * 0.2 * op->T_length_m + 1e-9);
+        const double clavicle = (rest.p[size_t(op->T_start)] - rest.p[size_t(op->T_clavicle)]).norm();
+        QVERIFY(std::abs((given.p[size_t(op->T_start)] - given.p[size_t(op->T_clavicle)]).norm() - clavicle) <
+                1e-12);
+    }
+
+    void lengths_follow_by_their_share() {
+        // The source's left forearm grows to 1.2 of its rest within the take.
+        SkeletonFile file = moving_body(11);
+        LoadedFile source = settled(file);
+        const int hand = source.character.roles.joint("hand.left");
+        Take& take = *source.take;
+        const Skeleton& skeleton = source.character.rig.skeleton;
+        std::vector<Vec3> p;
+        const size_t had = take.translated.size();
+        for (int f = 0; f < take.frames; ++f) {
+            for (const Vec3& v : take.translations(f)) p.push_back(v);
+            p.push_back((1.0 + 0.2 * f / (take.frames - 1)) * skeleton.rest_p[size_t(hand)]);
+        }
+        QCOMPARE(take.p.size(), had * size_t(take.frames));
+        take.translated.push_back(hand);
+        take.p = p;
+        const LoadedFile target = demo_body("dockhand");
+        const double rest = length_between(target.character.rig.skeleton, target.character.roles,
+                                           "forearm.left", "hand.left");
+        for (const double give : {0.0, 0.5, 1.0}) {
+            PairingSettings settings = plain();
+            settings.chains["arm.left"].give = give;
+            const TransferResult result = carry(source, target, settings);
+            for (const int f : {0, 30, take.frames - 1}) {
+                const double now = (place(target, result.target, "hand.left", f) -
+                                    place(target, result.target, "forearm.left", f))
+                                       .norm();
+                QVERIFY(std::abs(now - rest * (1.0 + give * 0.2 * f / (take.frames - 1))) < 1e-9);
+            }
+            // The baked take has it, too.
+            const WorldMotion baked = forward_kinematics(target.character.rig.skeleton, result.take);
+            QVERIFY(difference(baked, result.target).place_m < 1e-9);
+        }
+    }
+
+    void a_shoulder_rises_with_the_arm_and_the_hand_stays() {
+        QCOMPARE(raised(deg_to_rad(20.0)), 0.0);
+        QVERIFY(std::abs(rad_to_deg(raised(deg_to_rad(90.0))) - 55.0) < 1e-9);  // 60 less half the onset
+        const LoadedFile body = demo_body("performer");
+        PairingSettings settings = plain();
+        settings.chains["arm.left"].shoulder_share = 1.0 / 3.0;
+        const Plan plan = compile_plan(body.character, body.character, settings);
+        const Plan before = compile_plan(body.character, body.character, plain());
+        RestAlignment rest = body.character.rest;
+        // The T-pose has arms level: 90 degrees from hanging. The elbow bends, so that the arm has length to
+        // spare when its shoulder moves.
+        turn_bone(body.character.rig.skeleton, body.character.roles, rest, "forearm.left",
+                  exp_rotation(Vec3(0.0, deg_to_rad(-40.0), 0.0)), false);
+        const Pose pose = aligned_pose(rest);
+        Pose raised_pose = pose, plain_pose = pose;
+        solve_pose(plan, pose, raised_pose);
+        solve_pose(before, pose, plain_pose);
+        const RoleMap& roles = body.character.roles;
+        const size_t clavicle = size_t(roles.joint("clavicle.left"));
+        const size_t hand = size_t(roles.joint("hand.left"));
+        const Vec3 w = log_rotation(raised_pose.R[clavicle] * plain_pose.R[clavicle].conjugate());
+        QVERIFY2(std::abs(rad_to_deg(w.z()) - 55.0 / 3.0) < 0.5,
+                 qPrintable(QString::number(rad_to_deg(w.z()))));
+        QVERIFY((raised_pose.p[hand] - plain_pose.p[hand]).norm() < 1e-6);
+        QVERIFY(raised_pose.p[size_t(roles.joint("upperarm.left"))].y() >
+                plain_pose.p[size_t(roles.joint("upperarm.left"))].y() + 0.01);
+    }
+
+    void a_run_reaches_with_its_tip() {
+        // The ferrier's spine, carried by its end: the chest's end comes to where the source's is, in the
+        // spine's own scale; bones keep their lengths.
+        const LoadedFile source = demo_take("haul-rope");
+        const LoadedFile target = demo_body("ferrier");
+        PairingSettings settings = plain();
+        const TransferResult before = carry(source, target, settings);
+        settings.chains["spine"].carry = Carry::limb;
+        const TransferResult after = carry(source, target, settings);
+        QCOMPARE(after.plan.run_reaches.size(), size_t(1));
+        const RunReachOp& op = after.plan.run_reaches.front();
+        double off_before = 0.0, off_after = 0.0;
+        for (int f = 0; f < after.target.frames; ++f) {
+            const auto tip = [&](const WorldMotion& m, int joint, const Vec3& end) {
+                return Vec3(m.p[m.at(f, joint)] + m.R[m.at(f, joint)] * end);
+            };
+            const Vec3 S =
+                tip(after.source, op.S_last, op.S_end_J) - after.source.p[after.source.at(f, op.S_first)];
+            const auto off = [&](const WorldMotion& m) {
+                return (tip(m, op.T_joints.back(), op.T_end_J) - m.p[m.at(f, op.T_joints.front())] -
+                        op.scale * S)
+                    .norm();
+            };
+            off_before = std::max(off_before, off(before.target));
+            off_after = std::max(off_after, off(after.target));
+        }
+        QVERIFY2(off_after < 0.002, qPrintable(QString::number(off_after)));
+        QVERIFY2(off_before > 3.0 * off_after, qPrintable(QString("%1 %2").arg(off_before).arg(off_after)));
+        // With source = target it is the identity.
+        const TransferResult same = transfer(source.character, *source.take, source.character, settings);
+        QVERIFY(difference(same.source, same.target).place_m < 1e-6);
+    }
+
+    void the_jacobian_against_kdl() {
+        // A chain of four bones with a ball joint each, as three hinges about the axes. The tip moves by
+        // w x r for a turn w about a joint: the columns of orocos-kdl's Jacobian.
+        KDL::Chain chain;
+        const std::array<double, 4> lengths{0.3, 0.25, 0.2, 0.15};
+        for (const double length : lengths) {
+            chain.addSegment(KDL::Segment(KDL::Joint(KDL::Joint::RotX)));
+            chain.addSegment(KDL::Segment(KDL::Joint(KDL::Joint::RotY)));
+            chain.addSegment(
+                KDL::Segment(KDL::Joint(KDL::Joint::RotZ), KDL::Frame(KDL::Vector(0, length, 0))));
+        }
+        KDL::JntArray angles(12);
+        for (unsigned i = 0; i < 12; ++i) angles(i) = 0.3 * std::sin(1.7 * i + 0.4);
+        KDL::Jacobian jacobian(12);
+        KDL::ChainJntToJacSolver solver(chain);
+        QVERIFY(solver.JntToJac(angles, jacobian) >= 0);
+        // The same by our own frames.
+        std::vector<Vec3> places, axes;
+        Quat R = Quat::Identity();
+        Vec3 p = Vec3::Zero();
+        for (size_t bone = 0; bone < lengths.size(); ++bone) {
+            for (int axis = 0; axis < 3; ++axis) {
+                const Vec3 unit = Vec3::Unit(axis);
+                places.push_back(p);
+                axes.emplace_back(R * unit);
+                R = R * exp_rotation(angles(unsigned(3 * bone) + unsigned(axis)) * unit);
+            }
+            p += R * Vec3(0, lengths[bone], 0);
+        }
+        for (unsigned i = 0; i < 12; ++i) {
+            const Vec3 ours = axes[i].cross(p - places[i]);
+            for (unsigned k = 0; k < 3; ++k) QVERIFY(std::abs(ours[k] - jacobian(k, i)) < 1e-12);
+        }
+    }
+
+    void proposals_stand_until_somebody_confirms_them() {
+        const LoadedFile source = demo_take("quay-walk");
+        const LoadedFile target = demo_body("ferrier");
+        PairingSettings settings;
+        const auto propose = [&](ProposeFrom from, bool only_empty = false) {
+            return propose_chains(source.character, target.character, settings.chains, from, only_empty);
+        };
+        const ChainTable all = propose({});
+        QVERIFY(!all.empty());
+        for (const auto& [chain, set] : all) {
+            QVERIFY(set.is_proposed && (set.ticks || set.driven_by));
+            QVERIFY(!body_plan("biped").chain(chain)->is_limb);
+        }
+        QVERIFY(propose({false, false, false}).empty());
+        put_proposals(settings.chains, all);
+        QVERIFY(propose({}, true).empty());
+        // The document keeps what is not confirmed as such.
+        Pairing pairing;
+        pairing.id = make_uuid();
+        pairing.settings = settings;
+        QVERIFY(read_pairing(pairing_document(pairing), "p").settings == settings);
+        // One is confirmed and stays, beside a hand-set share of another.
+        const std::string kept = all.begin()->first;
+        settings.chains[kept].is_proposed = false;
+        QCOMPARE(withdraw_proposals(settings.chains), int(all.size()) - 1);
+        QVERIFY(settings.chains.contains(kept));
+        QVERIFY(!propose({}).contains(kept));
+        // A chain that the source lacks takes the one beside it.
+        LoadedFile no_ring = demo_body("ferrier");
+        std::erase_if(no_ring.character.roles.fills,
+                      [](const RoleFill& fill) { return fill.role.starts_with("ring."); });
+        const ChainTable beside =
+            propose_chains(no_ring.character, target.character, {}, {false, true, false}, false);
+        QVERIFY(beside.contains("ring.left"));
+        QVERIFY(beside.at("ring.left").driven_by == "middle.left" ||
+                beside.at("ring.left").driven_by == "little.left");
+    }
+
+    void four_legs_keep_the_hock_and_paws_stand() {
+        const LoadedFile source = demo_take("dog-walk");
+        LoadedFile target = demo_body("quay-dog");
+        const TransferResult same = carry(source, target);
+        QVERIFY(same.plan.reaches.size() == 4 && same.plan.reaches.front().T_hock >= 0);
+        QVERIFY(!same.contacts.list.empty() && same.corrections.held_frames > 0);
+        std::set<std::string> points;
+        for (const Contact& contact : same.contacts.list) points.insert(contact.point);
+        QCOMPARE(points.size(), size_t(4));
+        QVERIFY(points.contains("forepaw.left") && points.contains("hindpaw.right"));
+        // While a paw is held it does not move.
+        for (const Contact& contact : same.contacts.list) {
+            const EndOp& end = same.plan.ends[contact_point(contact.point)->limb];
+            const int from = std::max(contact.first + 1, source.take->first_motion_frame);
+            const Vec3 at = end.sole.point(FootPoint::ball, same.target, from);
+            for (int f = from; f < contact.last - 1; ++f)
+                QVERIFY2((end.sole.point(FootPoint::ball, same.target, f) - at).norm() < 0.004,
+                         qPrintable(QString("%1 at %2: %3")
+                                        .arg(QString::fromStdString(contact.point))
+                                        .arg(f)
+                                        .arg((end.sole.point(FootPoint::ball, same.target, f) - at).norm())));
+        }
+    }
+
+    void a_wrist_is_held_where_that_is_said() {
+        LoadedFile source = demo_take("bollard-sit");
+        const LoadedFile target = demo_body("dockhand");
+        const TransferResult free = carry(source, target);
+        Contacts contacts = free.contacts;
+        contacts.is_by_hand = true;
+        const int middle = source.take->frames / 2;
+        const double level = place(source, free.source, "hand.left", middle).y();
+        contacts.list.push_back({"wrist.left", middle - 10, middle + 10, ContactKind::stay, level});
+        tidy_contacts(contacts, source.take->frames);
+        source.take->contacts = contacts;
+        const TransferResult held = carry(source, target);
+        const Vec3 at = place(target, held.target, "hand.left", middle - 10);
+        for (int f = middle - 10; f < middle + 10; ++f)
+            QVERIFY((place(target, held.target, "hand.left", f) - at).norm() < 1e-6);
+        QVERIFY(std::abs(at.y() - held.plan.k * level) < 0.02);
+        // Elsewhere the arm is as angles have it.
+        QVERIFY(
+            (place(target, held.target, "hand.left", 2) - place(target, free.target, "hand.left", 2)).norm() <
+            1e-9);
+    }
+};
+
+QTEST_GUILESS_MAIN(SettingsTest)
+#include "test_settings.moc"
