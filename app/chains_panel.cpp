@@ -97,7 +97,7 @@ void ChainsPanel::build_form(QVBoxLayout& column) {
         tr("Where a change is kept: with the target, whatever drives it; with this source and target; or "
            "with this take on this target. Of each setting the last of these that says something holds."));
     kept_->setMaximumWidth(field_px);
-    grid->addWidget(dim_label(tr("changes are kept with"), this), 1, 0);
+    grid->addWidget(dim_label(tr("kept with"), this), 1, 0);
     grid->addWidget(kept_, 1, 1);
     driver_ = new QComboBox(this);
     driver_->setToolTip(tr("Which chain of the source drives it"));

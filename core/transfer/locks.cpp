@@ -95,6 +95,9 @@ class EndHolder {
             S_stretch_.push_back((S[size_t(op_.S_tip)] - S[size_t(op_.S_start)]).norm() /
                                  ((S[size_t(op_.S_mid)] - S[size_t(op_.S_start)]).norm() +
                                   (S[size_t(op_.S_tip)] - S[size_t(op_.S_mid)]).norm()));
+            const Vec3& mid = target.p[target.at(f, op_.T_mid)];
+            length_.push_back((mid - start_[size_t(f)]).norm() +
+                              (target.p[target.at(f, op_.T_tip)] - mid).norm());
             base_[size_t(f)] = target.p[target.at(f, plan.ends[limb].base)];
         }
         for (auto& at : at_) at.assign(size_t(frames_), -1);
@@ -136,7 +139,8 @@ class EndHolder {
         HeldReach reach;
         reach.frame = frame;
         reach.to = A_[f] + of.ankle_m[f] - start_[f];
-        reach.limit_m = op_.T_length_m * (held_stretch(S_stretch_[f]) + (1.0 - of.hold[f]) * led_slack);
+        reach.limit_m =
+            length_[f] * (held_stretch(S_stretch_[f], op_.T_hock >= 0) + (1.0 - of.hold[f]) * led_slack);
         return reach;
     }
     /// Of the joint that the turned hips carry: the thigh, or where the spine begins.
@@ -147,7 +151,8 @@ class EndHolder {
         return sole_.end == LimbEnd::foot ? "foot" + std::string(side_suffix(sole_.side))
                                           : sole_.name(FootPoint::ball);
     }
-    double full_length_m() const { return op_.T_length_m; }
+    /// Of the limb when it is straight; a hock stays as it is. m.
+    double full_length_m(int frame) const { return length_[size_t(frame)]; }
 
   private:
     const Sole& sole_;
@@ -159,7 +164,7 @@ class EndHolder {
     const WorldMotion& source_;
     std::vector<Quat> F_, toe_;
     std::vector<Vec3> A_, start_, centre_, base_;
-    std::vector<double> S_stretch_;
+    std::vector<double> S_stretch_, length_;
     std::vector<Window> windows_;
     std::array<std::vector<int>, 3> at_;  // by point: the window at a frame, -1 for none
     std::vector<char> held_;
@@ -420,7 +425,7 @@ void give_to_tremble(const Holders& ends, Corrections& corrections, int frames, 
             const Vec3 to = ends[i]->reach(frame, leg).to;
             const double length = to.norm();
             if (length < 1e-9) continue;
-            const double bent = std::max(0.0, 1.0 - length / ends[i]->full_length_m());
+            const double bent = std::max(0.0, 1.0 - length / ends[i]->full_length_m(frame));
             const Mat3 W = leg.hold[f] *
                            (Mat3::Identity() + to * to.transpose() / (length * length * (least_bent + bent)));
             const Vec3 a = ends[i]->from_hip_centre(frame);
@@ -430,7 +435,7 @@ void give_to_tremble(const Holders& ends, Corrections& corrections, int frames, 
             A += J.transpose() * W * J;
             b += J.transpose() * W * fast[i][f];
             most = std::max(most, leg.hold[f]);
-            leg_m = ends[i]->full_length_m();
+            leg_m = ends[i]->full_length_m(frame);
         }
         if (most <= 0.0) continue;
         A.bottomRightCorner<3, 3>() += leg_m * leg_m * Mat3::Identity();
@@ -505,7 +510,7 @@ Corrections hold_contacts(const Plan& plan, const Contacts& contacts, const Worl
         for (int f = first_frame; f < target.frames; ++f) {
             if (!ends[i]->is_held(f)) continue;
             const Vec3 left = ends[i]->reach(f, result.limbs[i]).to - result.limbs[i].start_m[size_t(f)];
-            const double missing = left.norm() - longest_reach * ends[i]->full_length_m();
+            const double missing = left.norm() - longest_reach * ends[i]->full_length_m(f);
             if (missing < 0.0005) continue;
             auto& deficits = result.deficits;
             const std::string point = ends[i]->name();

@@ -113,8 +113,8 @@ double soften_stretch(double wanted, double source, double from) {
     return soften_beyond(wanted, std::min(std::max(source, from), 1.0));
 }
 
-double held_stretch(double source) {
-    return std::clamp(source, 0.98, 0.995);
+double held_stretch(double source, bool has_hock) {
+    return std::clamp(source, 0.98, has_hock ? 0.9999 : 0.995);
 }
 
 double soften_beyond(double wanted, double free) {
@@ -204,7 +204,7 @@ void reach_limb(const Plan& plan, const ReachOp& op, const SourceFrame& source, 
     const auto stretch_for = [&](double wanted) {
         if (share <= 0.0 && !has_shoulder) return wanted;
         const double stretch = soften_stretch(wanted, S_stretch, op.soften_from);
-        return stretch + hold * (soften_beyond(wanted, held_stretch(S_stretch)) - stretch);
+        return stretch + hold * (soften_beyond(wanted, held_stretch(S_stretch, op.T_hock >= 0)) - stretch);
     };
     Vec3 asked = asked_from(start);
     double wanted = asked.norm() / T_length;

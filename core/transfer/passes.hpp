@@ -99,8 +99,9 @@ double soften_stretch(double wanted, double source, double from = usual_soften_f
 /// The same beyond a stretch of one's own.
 double soften_beyond(double wanted, double free);
 /// How far a held limb may stretch before the hips give way: as the source's, within 0.98 and 0.995. Just
-/// short of straight it still bends one way, and a tremble of the hips does not turn the knee much.
-double held_stretch(double source);
+/// short of straight it still bends one way, and a tremble of the hips does not turn the knee much. With a
+/// hock between, knee and elbow are bent anyway, and it may go to 0.9999.
+double held_stretch(double source, bool has_hock);
 
 /// Turn about unit axis n of the lower bone (vector from mid to tip) that makes |upper + lower| = distance.
 /// Near the straight limb the side on which the limb is bent is kept; a limb bent the wrong way by h goes

@@ -20,6 +20,19 @@ class Compiler {
              const std::string& take_key)
         : S_(source), T_(target), settings_(settings) {
         plan_.chains = chains_in_force(target, settings, take_key);
+        S_R0_ = S_.rest.R_WJ0;
+        T_R0_ = T_.rest.R_WJ0;
+        if (S_.roles.is_four_legged() == T_.roles.is_four_legged()) return;
+        // Between two and four legs arms that hang are as fore legs that stand.
+        const bool is_source = T_.roles.is_four_legged();
+        const Character& biped = is_source ? S_ : T_;
+        for (const Side side : {Side::left, Side::right}) {
+            const Quat down = exp_rotation((side == Side::left ? -0.5 : 0.5) * pi * Vec3::UnitZ());
+            const int arm = biped.roles.joint("upperarm" + std::string(side_suffix(side)));
+            auto& R0 = is_source ? S_R0_ : T_R0_;
+            for (int j = arm; arm >= 0 && j < biped.rig.skeleton.size(); ++j)
+                if (biped.rig.skeleton.is_ancestor(arm, j)) R0[size_t(j)] = down * R0[size_t(j)];
+        }
     }
 
     Plan compile() {
@@ -44,7 +57,7 @@ class Compiler {
             T_.rest.R_WJ0[size_t(plan_.T_hips)].conjugate() * Vec3(centre - p0[size_t(plan_.T_hips)]);
         plan_.T_parents = T_.rig.skeleton.parents;
         plan_.T_offsets = T_.rig.skeleton.rest_p;
-        plan_.T_aligned_rest = T_.rest.R_WJ0;
+        plan_.T_aligned_rest = T_R0_;
         follow_everywhere();
         direct("hips", "hips");
         matched_ = match_chains(S_, T_, plan_.chains);
@@ -69,6 +82,7 @@ class Compiler {
     const PairingSettings& settings_;
     Plan plan_;
     std::vector<MatchedChain> matched_;
+    std::vector<Quat> S_R0_, T_R0_;  ///< the rests that are as one another
 
     bool is_of_chain(const std::string& role) const {
         return body_plan(T_.roles.plan).chain_of(role) != nullptr;
@@ -83,7 +97,7 @@ class Compiler {
 
     void follow_everywhere() {
         const Skeleton& skeleton = T_.rig.skeleton;
-        const auto& R0 = T_.rest.R_WJ0;
+        const auto& R0 = T_R0_;
         plan_.angles.resize(skeleton.names.size());
         for (size_t j = 0; j < plan_.angles.size(); ++j) {
             const bool is_outside = !skeleton.is_ancestor(plan_.T_hips, int(j));
@@ -97,10 +111,9 @@ class Compiler {
         AngleOp& op = plan_.angles[size_t(target)];
         op.kind = AngleOp::Kind::direct;
         op.a = source;
-        op.C = S_.rest.R_WJ0[size_t(source)].conjugate() * T_.rest.R_WJ0[size_t(target)];
+        op.C = S_R0_[size_t(source)].conjugate() * T_R0_[size_t(target)];
         op.gathered = gathered(source);
-        if (op.gathered >= 0)
-            op.gathered_C = S_.rest.R_WJ0[size_t(op.gathered)].conjugate() * T_.rest.R_WJ0[size_t(target)];
+        if (op.gathered >= 0) op.gathered_C = S_R0_[size_t(op.gathered)].conjugate() * T_R0_[size_t(target)];
     }
     void direct(std::string_view source, std::string_view target) {
         direct_joints(S_.roles.joint(source), T_.roles.joint(target));
@@ -124,9 +137,9 @@ class Compiler {
                 op.kind = AngleOp::Kind::blend;
                 op.b = b;
                 op.u = sample.u;
-                op.A0_inverse = S_.rest.R_WJ0[size_t(a)].conjugate();
-                op.B0_inverse = S_.rest.R_WJ0[size_t(b)].conjugate();
-                op.C = T_.rest.R_WJ0[size_t(chain.T_joints[i])];
+                op.A0_inverse = S_R0_[size_t(a)].conjugate();
+                op.B0_inverse = S_R0_[size_t(b)].conjugate();
+                op.C = T_R0_[size_t(chain.T_joints[i])];
             }
         }
     }
@@ -162,14 +175,24 @@ class Compiler {
             std::tie(op.T_start, op.T_mid, op.T_tip) = std::tuple{T[0], T[1], T[2]};
             op.S_hinge_plain = is_leg ? op.S_mid : op.S_start;
             op.S_hinge = !is_leg && gathered(op.S_start) >= 0 ? gathered(op.S_start) : op.S_hinge_plain;
-            op.S_hinge0_inverse = S_.rest.R_WJ0[size_t(op.S_hinge)].conjugate();
-            op.S_hinge_plain0_inverse = S_.rest.R_WJ0[size_t(op.S_hinge_plain)].conjugate();
+            op.S_hinge0_inverse = S_R0_[size_t(op.S_hinge)].conjugate();
+            op.S_hinge_plain0_inverse = S_R0_[size_t(op.S_hinge_plain)].conjugate();
             const auto hinge = S_.rest.hinges.find(limb);
             if (hinge == S_.rest.hinges.end()) continue;
-            op.n0 = hinge->second.n_W;
+            // The hinge goes with the rest its rotation is counted from.
+            op.n0 =
+                S_R0_[size_t(op.S_start)] * S_.rest.R_WJ0[size_t(op.S_start)].conjugate() * hinge->second.n_W;
+            if (op.T_hock >= 0) {
+                // Seen from mid to paw the limb may bend the other way than its own hinge.
+                const auto& p0 = T_.rest.p_WJ0;
+                const Vec3 upper = p0[size_t(op.T_mid)] - p0[size_t(op.T_start)];
+                const Vec3 lower = p0[size_t(op.T_tip)] - p0[size_t(op.T_mid)];
+                if (op.n0.dot(upper.cross(lower)) < 0.0) op.n0 = -op.n0;
+            }
             op.scale = is_leg ? leg_length(T_.rig.skeleton, T_.roles) / leg_length(S_.rig.skeleton, S_.roles)
                               : arm_length(T_.rig.skeleton, T_.roles) / arm_length(S_.rig.skeleton, S_.roles);
-            if (is_leg && settings_.scale) op.scale = *settings_.scale;
+            // What stands goes as far as the body travels.
+            if ((is_leg && settings_.scale) || (has_hock && !is_leg)) op.scale = plan_.k;
             op.T_length_m = length_of(T_, op.T_start, op.T_mid) + length_of(T_, op.T_mid, op.T_tip);
             if (op.T_length_m < 1e-6 || length_of(S_, op.S_start, op.S_tip) < 1e-6) continue;
             if (is_leg || T_.roles.is_four_legged()) {
@@ -188,7 +211,7 @@ class Compiler {
                 op.shoulder_share = own.shoulder_share.value_or(0.0);
                 op.T_chest = T_.roles.joint(
                     T_.roles.parent_role(op.T_clavicle >= 0 ? "clavicle" + side : "upperarm" + side));
-                if (op.T_chest >= 0) op.T_chest0_inverse = T_.rest.R_WJ0[size_t(op.T_chest)].conjugate();
+                if (op.T_chest >= 0) op.T_chest0_inverse = T_R0_[size_t(op.T_chest)].conjugate();
             }
             plan_.reaches.push_back(op);
         }
@@ -287,7 +310,7 @@ class Compiler {
     /// Upper arm and thigh let go of their roll toward the body; forearm and shin take on that of hand and
     /// foot.
     void twists() {
-        const auto& R0 = T_.rest.R_WJ0;
+        const auto& R0 = T_R0_;
         for (const TwistBone& twist : T_.roles.twists) {
             const std::string part = role_part(twist.role);
             const bool is_lower = part == "forearm" || part == "shin";
@@ -306,7 +329,8 @@ class Compiler {
                 plan_.angles[size_t(op.bone)].kind == AngleOp::Kind::follow ||
                 !find_bone_end(T_.rig.skeleton, T_.roles, twist.role, rest, end))
                 continue;
-            op.axis0 = (end - rest.p[size_t(op.bone)]).normalized();
+            op.axis0 = R0[size_t(op.bone)] * rest.R[size_t(op.bone)].conjugate() *
+                       (end - rest.p[size_t(op.bone)]).normalized();
             op.above0_inverse = R0[size_t(op.above)].conjugate();
             op.bone0_inverse = R0[size_t(op.bone)].conjugate();
             op.below0_inverse = op.below < 0 ? Quat::Identity() : Quat(R0[size_t(op.below)].conjugate());

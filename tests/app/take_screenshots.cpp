@@ -210,6 +210,40 @@ int main(int argc, char** argv) {
              window.undo_stack().undo();
              window.stations().set_station(Station::transfer);
          }},
+        {"chains-more",
+         [&] {
+             if (wanted.isEmpty()) return;  // for a look, not for the folder
+             const auto target = [&](const char* name) {
+                 const auto& targets = window.workspace().targets();
+                 for (size_t i = 0; i < targets.size(); ++i)
+                     if (targets[i].name == name) window.workspace().choose_target(int(i));
+             };
+             const auto take = [&](const char* name) {
+                 const auto& takes = window.workspace().takes();
+                 for (size_t i = 0; i < takes.size(); ++i)
+                     if (takes[i].name == name) window.workspace().choose_take(int(i));
+             };
+             target("the ferrier");
+             settle_down(window);
+             window.stations().set_station(Station::chains);
+             PairingSettings settings = window.workspace().settings();
+             settings.chains["arm.left"].carry = Carry::limb;
+             settings.takes[window.workspace().take_key()]["arm.left"].pole_rad = 0.3;
+             window.workspace().set_settings(window.workspace().pairing_key(), settings);
+             window.ruler().choose("arm.left");
+             emit window.ruler().chain_chosen("arm.left");
+             shoot("chains-arm");
+             take("Dog walk");
+             target("the quay dog");
+             settle_down(window);
+             window.playback().go_to(60);
+             shoot("chains-dog");
+             window.stations().set_station(Station::transfer);
+             shoot("transfer-dog");
+             take("Quay walk");
+             settle_down(window);
+             shoot("transfer-biped-on-dog");
+         }},
         {"rest-more",
          [&] {
              if (wanted.isEmpty()) return;  // for a look, not for the folder

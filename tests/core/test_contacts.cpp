@@ -117,6 +117,36 @@ class ContactsTest : public QObject {
         QVERIFY2(precision >= 0.95 && recall >= 0.95,
                  qPrintable(QString("precision %1, recall %2").arg(precision).arg(recall)));
     }
+    void paws_are_found_where_the_simulator_says() {
+        int both = 0, found = 0, labelled_frames = 0;
+        for (const std::string name : {"dog-walk", "dog-trot"}) {
+            const LoadedFile take = demo_take(name);
+            const auto motion = forward_kinematics(take.character.rig.skeleton, *take.take);
+            const Contacts contacts =
+                find_contacts(take.character, motion, take.take->frame_time_s, take.take->first_motion_frame);
+            for (const std::string end : {"fore", "hind"})
+                for (const std::string side : {".left", ".right"}) {
+                    // The labels call the limb "fore.left" and its point "paw".
+                    std::vector<char> label(size_t(motion.frames), 0);
+                    std::ifstream file(demo("takes/" + name + ".labels.json"));
+                    for (const auto& one : nlohmann::json::parse(file))
+                        if (one.at("limb") == end + side)
+                            for (int f = one.at("first"); f < std::min(motion.frames, int(one.at("last")));
+                                 ++f)
+                                label[size_t(f)] = 1;
+                    const auto hold = held(contacts, end + "paw" + side, motion.frames);
+                    for (int f = take.take->first_motion_frame; f < motion.frames; ++f) {
+                        both += label[size_t(f)] && hold[size_t(f)];
+                        found += hold[size_t(f)];
+                        labelled_frames += label[size_t(f)];
+                    }
+                }
+        }
+        const double precision = double(both) / found;
+        const double recall = double(both) / labelled_frames;
+        QVERIFY2(precision >= 0.95 && recall >= 0.95,
+                 qPrintable(QString("precision %1, recall %2").arg(precision).arg(recall)));
+    }
     void a_foot_stands_for_about_three_fifths_of_a_stride() {
         // Perry, Gait Analysis (from memory): stance about 60 % of the walking cycle. Between the first heel
         // strike and the last one whole strides were taken.

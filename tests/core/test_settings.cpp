@@ -461,6 +461,46 @@ class SettingsTest : public QObject {
         }
     }
 
+    void dogs_of_other_proportions_stand_on_their_paws() {
+        const LoadedFile source = demo_take("dog-trot");
+        LoadOptions options;
+        options.is_by_hand = true;
+        options.lengths = {{"legs", 1.3}, {"arms", 1.25}};
+        std::vector<std::string> notes;
+        const LoadedFile tall = load_character(demo("characters/quay-dog/rig.glb"),
+                                               demo("characters/quay-dog/character.json"), notes, options);
+        QVERIFY(tall.character.roles.is_four_legged());
+        const TransferResult result = carry(source, tall);
+        double worst = 0.0;
+        for (const Contact& contact : result.contacts.list) {
+            const EndOp& end = result.plan.ends[contact_point(contact.point)->limb];
+            const Vec3 at = end.sole.point(FootPoint::ball, result.target, contact.first + 2);
+            for (int f = contact.first + 2; f < contact.last - 2; ++f)
+                worst = std::max(worst, (end.sole.point(FootPoint::ball, result.target, f) - at).norm());
+        }
+        QVERIFY2(worst < 0.01, qPrintable(QString::number(worst)));
+        for (const Deficit& deficit : result.corrections.deficits)
+            QVERIFY2(deficit.missing_m < 0.01, deficit.point.c_str());
+    }
+    void arms_that_hang_are_as_fore_legs_that_stand() {
+        const LoadedFile walk = demo_take("quay-walk");
+        const LoadedFile trot = demo_take("dog-trot");
+        const LoadedFile dog = demo_body("quay-dog");
+        const LoadedFile man = demo_body("dockhand");
+        const auto from_hanging = [](const LoadedFile& of, const WorldMotion& motion, int frame) {
+            return rad_to_deg(angle_between(
+                Vec3(place(of, motion, "hand.left", frame) - place(of, motion, "upperarm.left", frame)),
+                Vec3(-Vec3::UnitY())));
+        };
+        const TransferResult down = carry(walk, dog);
+        const TransferResult up = carry(trot, man);
+        for (int f = 0; f < down.target.frames; f += 20)
+            QVERIFY2(from_hanging(dog, down.target, f) < from_hanging(walk, down.source, f) + 40.0,
+                     qPrintable(QString::number(from_hanging(dog, down.target, f))));
+        for (int f = 0; f < up.target.frames; f += 20) QVERIFY(from_hanging(man, up.target, f) < 75.0);
+        QVERIFY(down.corrections.is_empty());  // a foot's sole is no paw
+    }
+
     void a_wrist_is_held_where_that_is_said() {
         LoadedFile source = demo_take("bollard-sit");
         const LoadedFile target = demo_body("dockhand");
