@@ -23,6 +23,7 @@
 #include "app/chain_ruler.hpp"
 #include "app/chains_panel.hpp"
 #include "app/contact_lanes.hpp"
+#include "app/curves_view.hpp"
 #include "app/error_strip.hpp"
 #include "app/finder.hpp"
 #include "app/intake_panel.hpp"
@@ -41,6 +42,8 @@
 #include "app/transport.hpp"
 #include "core/io/file_error.hpp"
 #include "core/io/vrm.hpp"
+
+#include <utility>
 
 namespace nb {
 
@@ -205,6 +208,9 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     connect(strip_, &ErrorStrip::explained, this, [this](const QString& line) {
         if (!line.isEmpty()) notice_->say(line);
     });
+    connect(&undo_, &QUndoStack::indexChanged, this, [this](int index) {
+        if (index != std::exchange(changes_, index)) workspace_.remember_before();
+    });
     set_look(QSettings().value("look", "ink").toString());
     refresh_title();
     refresh_view_label();
@@ -296,6 +302,9 @@ void MainWindow::make_actions() {
     add("insets", tr("Foot insets"), {Qt::Key_I}, [this] { stage_->set_insets(!stage_->has_insets()); });
     add("trail", tr("Trail of the selected bone"), {Qt::Key_T},
         [this] { stage_->set_trail(!stage_->has_trail()); });
+    add("curves", tr("Curves of the selected bone, or the strip"), {Qt::Key_C},
+        [this] { show_curves(!curves_button_->isChecked()); });
+    add("pin", tr("Pin the result, or let go of it"), {Qt::Key_P}, [this] { panel_->toggle_pin(); });
     add("worst", tr("To the next worst frame of the measure"), {Qt::Key_W},
         [this] { go_to_worst(strip_->measure()); });
     add("open take", tr("Open a motion file"), {QKeySequence::Open}, [this] { ask_open(false); });
@@ -435,24 +444,59 @@ QWidget* MainWindow::make_sheet() {
         measure_->addItem(QString("%1, %2").arg(measure_name(m), measure_unit(m)), int(m));
     connect(measure_, &QComboBox::currentIndexChanged, this,
             [this] { strip_->set_measure(ReviewMeasure(measure_->currentData().toInt())); });
-    auto* worst = new QToolButton(sheet);
-    worst->setText(tr("next worst"));
-    worst->setToolTip(tr("Goes to the worst frame, then the next (W)"));
-    worst->setFocusPolicy(Qt::TabFocus);
-    connect(worst, &QToolButton::clicked, this, [this] { go_to_worst(strip_->measure()); });
-    auto* hint = new QLabel(tr("a bar a frame · click: go there, and why"), sheet);
-    hint->setProperty("dim", true);
+    quantity_ = new QComboBox(sheet);
+    quantity_->setAccessibleName(tr("curve"));
+    quantity_->setToolTip(tr("What of the selected bone the curves show"));
+    quantity_->setFocusPolicy(Qt::TabFocus);
+    for (const BoneQuantity quantity : bone_quantities) {
+        const auto name = bone_quantity_name(quantity);
+        const auto unit = bone_quantity_unit(quantity);
+        quantity_->addItem(QString("%1, %2").arg(QString::fromUtf8(name.data(), qsizetype(name.size())),
+                                                 QString::fromUtf8(unit.data(), qsizetype(unit.size()))),
+                           int(quantity));
+    }
+    worst_ = new QToolButton(sheet);
+    worst_->setText(tr("next worst"));
+    worst_->setToolTip(tr("Goes to the worst frame, then the next (W)"));
+    worst_->setFocusPolicy(Qt::TabFocus);
+    connect(worst_, &QToolButton::clicked, this, [this] { go_to_worst(strip_->measure()); });
+    curves_button_ = new QToolButton(sheet);
+    curves_button_->setText(tr("curves"));
+    curves_button_->setCheckable(true);
+    curves_button_->setToolTip(tr("The selected bone over the take: source and target over each other (C)"));
+    curves_button_->setFocusPolicy(Qt::TabFocus);
+    connect(curves_button_, &QToolButton::clicked, this, &MainWindow::show_curves);
+    strip_hint_ = new QLabel(sheet);
+    strip_hint_->setProperty("dim", true);
     head->addWidget(measure_);
-    head->addWidget(worst);
+    head->addWidget(worst_);
+    head->addWidget(quantity_);
     head->addSpacing(8);
-    head->addWidget(hint);
+    head->addWidget(strip_hint_);
     head->addStretch();
+    head->addWidget(curves_button_);
     rows->addLayout(head);
     rows->addWidget(strip_, 1);
+    curves_ = new CurvesView(workspace_, playback_, *stage_, sheet);
+    connect(quantity_, &QComboBox::currentIndexChanged, this,
+            [this] { curves_->set_quantity(BoneQuantity(quantity_->currentData().toInt())); });
+    rows->addWidget(curves_, 1);
+    show_curves(false);
     lanes_ = new ContactLanes(workspace_, playback_, undo_, sheet);
     connect(lanes_, &ContactLanes::explained, this, [this](const QString& line) { notice_->say(line); });
     rows->addWidget(lanes_);
     return sheet;
+}
+
+void MainWindow::show_curves(bool on) {
+    curves_button_->setChecked(on);
+    curves_->setVisible(on);
+    quantity_->setVisible(on);
+    strip_->setVisible(!on);
+    measure_->setVisible(!on);
+    worst_->setVisible(!on);
+    strip_hint_->setText(on ? tr("of the selected bone · wheel: zoom, click: go there")
+                            : tr("a bar a frame · click: go there, and why"));
 }
 
 QWidget* MainWindow::make_stage_side() {
@@ -484,6 +528,7 @@ void MainWindow::set_look(const QString& name) {
     QSettings().setValue("look", name);
     refresh_icons();
     notice_->refresh();
+    curves_->refresh_look();
     emit workspace_.choices_changed();
     for (QWidget* widget : findChildren<QWidget*>()) widget->update();
 }
@@ -702,6 +747,18 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
                                 pressed->key() == Qt::Key_Right;
         if (is_control && is_own_key && pressed->modifiers() == Qt::NoModifier) {
             event->accept();
+            return true;
+        }
+    }
+    // While H is held, the result before the last change is shown; fields keep their letters.
+    if (event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) {
+        const auto* pressed = static_cast<QKeyEvent*>(event);
+        const QWidget* with_keyboard = QApplication::focusWidget();
+        const bool is_typing = qobject_cast<const QLineEdit*>(with_keyboard) ||
+                               qobject_cast<const QAbstractSpinBox*>(with_keyboard) ||
+                               qobject_cast<const QAbstractItemView*>(with_keyboard);
+        if (pressed->key() == Qt::Key_H && pressed->modifiers() == Qt::NoModifier && !is_typing) {
+            if (!pressed->isAutoRepeat()) workspace_.show_before(event->type() == QEvent::KeyPress);
             return true;
         }
     }

@@ -18,6 +18,7 @@ namespace nb {
 class ChainRuler;
 class ChainsPanel;
 class ContactLanes;
+class CurvesView;
 class ErrorStrip;
 class IntakePanel;
 class IntakeSheet;
@@ -48,6 +49,9 @@ class MainWindow : public QMainWindow {
     StationLine& stations() { return *stations_; }
     ErrorStrip& strip() { return *strip_; }
     ContactLanes& lanes() { return *lanes_; }
+    CurvesView& curves() { return *curves_; }
+    /// Curves of the selected bone in the place of the strip.
+    void show_curves(bool on);
     NoticeBar& notice() { return *notice_; }
     TransferPanel& panel() { return *panel_; }
     Transport& transport() { return *transport_; }
@@ -83,6 +87,10 @@ class MainWindow : public QMainWindow {
     StageView* stage_;
     ErrorStrip* strip_;
     ContactLanes* lanes_;
+    CurvesView* curves_;
+    QComboBox* quantity_;
+    QToolButton *worst_, *curves_button_;
+    QLabel* strip_hint_;
     TransferPanel* panel_;
     Transport* transport_;
     NoticeBar* notice_;
@@ -108,6 +116,7 @@ class MainWindow : public QMainWindow {
     bool is_paper_ = false;
     QString last_opened_;
     bool close_anyway_ = false;
+    int changes_ = 0;  ///< of the undo stack, when the result was last kept as that before a change
 
     QAction* add(const QString& name, const QString& text, const QList<QKeySequence>& keys,
                  const std::function<void()>& run);

@@ -38,6 +38,8 @@ StageView::StageView(Workspace& workspace, Playback& playback, QWidget* parent)
     connect(&workspace_, &Workspace::rest_changed, this, &StageView::refresh_stand);
     connect(&workspace_, &Workspace::settings_changed, this, &StageView::refresh);
     connect(&workspace_, &Workspace::result_changed, this, &StageView::refresh);
+    connect(&workspace_, &Workspace::pin_changed, this, &StageView::refresh);
+    connect(&workspace_, &Workspace::before_shown, this, &StageView::refresh);
 }
 
 StageView::~StageView() {
@@ -353,6 +355,25 @@ Scene StageView::scene_at(int frame) const {
     return scene;
 }
 
+std::vector<Stroke2> StageView::pinned_strokes() const {
+    std::vector<Stroke2> strokes;
+    const auto& pinned = workspace_.pinned();
+    const int frame = playback_.frame();
+    if (!pinned || stand_ != Stand::take || shown_ == Shown::source || frame >= pinned->result->target.frames)
+        return strokes;
+    const Pose pose = pose_of(pinned->result->target, frame);
+    const Vec3 moved = moved_m(true);
+    strokes.reserve(pinned->target->segments.size());
+    for (const BoneSegment& bone : pinned->target->segments) {
+        const size_t j = size_t(bone.joint);
+        const auto seen = [&](const Vec3& p) -> Eigen::Vector2d {
+            return camera_.project(p + moved, width(), height()).head<2>();
+        };
+        strokes.push_back({seen(pose.p[j]), seen(pose.p[j] + pose.R[j] * bone.end_m), 1.4});
+    }
+    return strokes;
+}
+
 void StageView::initializeGL() {
     try {
         renderer_ = std::make_unique<Renderer>();
@@ -382,6 +403,10 @@ void StageView::paintGL() {
             const auto strokes = there.strokes(camera_, size());
             over.insert(over.end(), strokes.begin(), strokes.end());
         }
+    if (workspace_.pinned()) {
+        const auto strokes = pinned_strokes();
+        over.insert(over.end(), strokes.begin(), strokes.end());
+    }
     if (const auto hoops = handle()) {
         const auto strokes =
             hoops->strokes(camera_, size(), turning_ ? turning_->axis : lit_hoop_,

@@ -77,6 +77,8 @@ class StageView : public QOpenGLWidget {
     int bone_at(const QPointF& at, bool& in_target) const;
     /// All bones under a point, nearest first: (in target, joint).
     std::vector<std::pair<bool, int>> bones_at(const QPointF& at) const;
+    /// The pinned result's bones as they are seen, px; empty when nothing is pinned.
+    std::vector<Stroke2> pinned_strokes() const;
     /// Why nothing is drawn; empty while all is well.
     QString trouble() const { return trouble_; }
     /// Drawn frames a second over the last second of playing; 0 before.

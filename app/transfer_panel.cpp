@@ -33,22 +33,30 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     column->setContentsMargins(16, 14, 14, 12);
     column->setSpacing(6);
 
-    column->addWidget(heading_label(tr("How well it arrives"), this));
+    auto* head = new QHBoxLayout;
+    head->addWidget(heading_label(tr("How well it arrives"), this));
+    head->addStretch();
+    pin_ = new QPushButton(tr("pin"), this);
+    pin_->setObjectName("small");
+    connect(pin_, &QPushButton::clicked, this, &TransferPanel::toggle_pin);
+    head->addWidget(pin_);
+    column->addLayout(head);
     auto* figures = new QGridLayout;
-    figures->setHorizontalSpacing(10);
+    figures->setHorizontalSpacing(6);
     figures->setVerticalSpacing(3);
-    figures->addWidget(dim_label(tr("95 % of frames within"), this), 0, 0);
+    figures->addWidget(dim_label(tr("95 % of frames"), this), 0, 0);
     figures->addWidget(dim_label(tr("take"), this), 0, 1, Qt::AlignRight);
     figures->addWidget(dim_label(tr("here"), this), 0, 2, Qt::AlignRight);
+    figures->addWidget(pinned_head_ = dim_label(tr("pinned"), this), 0, 3, Qt::AlignRight);
     const std::array<std::tuple<QString, QString, ReviewMeasure>, 6> rows{
         {{tr("foot slide, cm/s"),
           tr("Horizontal speed of a resting foot, for a body of 175 cm; beside it the capture's own"),
           ReviewMeasure::slide},
-         {tr("held point off floor, cm"), tr("Height of a resting heel or ball over the floor it rests on"),
+         {tr("held off floor, cm"), tr("Height of a resting heel or ball over the floor it rests on"),
           ReviewMeasure::height},
-         {tr("below the floor, cm"), tr("Deepest heel, ball or toe tip; the largest of all frames"),
+         {tr("below floor, cm"), tr("Deepest heel, ball or toe tip; the largest of all frames"),
           ReviewMeasure::below},
-         {tr("tip beside its limb, cm"),
+         {tr("tip beside, cm"),
           tr("Hand or ankle beside where the source's is, in the limb's own scale; worst limb"),
           ReviewMeasure::tip},
          {tr("direction of bones, °"), tr("Angle between the same bone of source and target; worst bone"),
@@ -69,11 +77,13 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
         figures->addWidget(go, i + 1, 0);
         figures->addWidget(source_figures_[size_t(i)] = figure(this), i + 1, 1);
         figures->addWidget(target_figures_[size_t(i)] = figure(this), i + 1, 2);
+        figures->addWidget(pinned_figures_[size_t(i)] = figure(this), i + 1, 3);
     }
     figures->setColumnStretch(0, 1);
-    figures->setColumnMinimumWidth(1, 40);
-    figures->setColumnMinimumWidth(2, 48);
+    figures->setColumnMinimumWidth(1, 30);
+    figures->setColumnMinimumWidth(2, 38);
     column->addLayout(figures);
+    column->addWidget(pinned_words_ = dim_label({}, this));
     column->addSpacing(10);
 
     column->addWidget(heading_label(tr("Where it falls short"), this));
@@ -168,6 +178,8 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     connect(&workspace_, &Workspace::result_changed, this, &TransferPanel::refresh_settings);
     for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed})
         connect(&workspace_, signal, this, &TransferPanel::refresh_review);
+    connect(&workspace_, &Workspace::pin_changed, this, &TransferPanel::refresh_pinned);
+    refresh_pinned();
     refresh_settings();
 }
 
@@ -291,6 +303,54 @@ void TransferPanel::follow(int index, int remedy) {
     }
 }
 
+namespace {
+
+/// The figures of a review as they stand in the panel: of the source, of the target.
+std::array<std::pair<QString, QString>, 6> figures_of(const Review& review) {
+    const auto number = [](double value, int digits) { return QString::number(value, 'f', digits); };
+    return {{{number(review.source_slide_cm_s.p95, 1), number(review.target_slide_cm_s.p95, 1)},
+             {{}, number(0.1 * review.height_mm.p95, 2)},
+             {{}, number(0.1 * review.below_mm.max, 2)},
+             {{}, number(review.worst_tip_p95_cm(), 1)},
+             {{}, number(review.worst_direction_p95_deg(), 1)},
+             {{}, QString::number(review.pop_count())}}};
+}
+
+}  // namespace
+
+void TransferPanel::toggle_pin() {
+    if (workspace_.pinned()) return workspace_.unpin();
+    const LoadedPtr target = workspace_.target();
+    if (!target) return;
+    const QString change = undo_.undoText();
+    workspace_.pin(QString::fromStdString(target->file.character.name) +
+                   (change.isEmpty() ? tr(", as it was") : tr(", after: %1").arg(change)));
+    if (!workspace_.pinned()) emit said(tr("There is nothing to pin yet: wait until it is measured."));
+}
+
+QStringList TransferPanel::pinned_texts() const {
+    QStringList texts;
+    if (!workspace_.pinned()) return texts;
+    for (const QLabel* label : pinned_figures_) texts << label->text();
+    return texts;
+}
+
+void TransferPanel::refresh_pinned() {
+    const auto& pinned = workspace_.pinned();
+    pin_->setText(pinned ? tr("let go") : tr("pin"));
+    pin_->setToolTip(pinned
+                         ? tr("Lets go of the pinned result (P)")
+                         : tr("Keeps this result as a thin figure with its own figures beside (P). Hold H: "
+                              "what it was before the last change"));
+    pinned_head_->setVisible(pinned.has_value());
+    pinned_words_->setVisible(pinned.has_value());
+    for (QLabel* label : pinned_figures_) label->setVisible(pinned.has_value());
+    if (!pinned) return;
+    pinned_words_->setText(tr("pinned: %1").arg(pinned->words));
+    const auto figures = figures_of(*pinned->review);
+    for (size_t i = 0; i < figures.size(); ++i) pinned_figures_[i]->setText(figures[i].second);
+}
+
 void TransferPanel::refresh_review() {
     refresh_events();
     const auto review = workspace_.review();
@@ -298,13 +358,11 @@ void TransferPanel::refresh_review() {
     for (QLabel* label : source_figures_) label->setText({});
     refresh_distances();
     if (!review) return;
-    target_figures_[0]->setText(QString::number(review->target_slide_cm_s.p95, 'f', 1));
-    source_figures_[0]->setText(QString::number(review->source_slide_cm_s.p95, 'f', 1));
-    target_figures_[1]->setText(QString::number(0.1 * review->height_mm.p95, 'f', 2));
-    target_figures_[2]->setText(QString::number(0.1 * review->below_mm.max, 'f', 2));
-    target_figures_[3]->setText(QString::number(review->worst_tip_p95_cm(), 'f', 1));
-    target_figures_[4]->setText(QString::number(review->worst_direction_p95_deg(), 'f', 1));
-    target_figures_[5]->setText(QString::number(review->pop_count()));
+    const auto figures = figures_of(*review);
+    for (size_t i = 0; i < figures.size(); ++i) {
+        source_figures_[i]->setText(figures[i].first);
+        target_figures_[i]->setText(figures[i].second);
+    }
 }
 
 }  // namespace nb

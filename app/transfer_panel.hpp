@@ -1,5 +1,5 @@
-// The panel of the Transfer station: the figures of the review, the passes with how far each moves the body,
-// what of each limb crosses, the place map, and what has no partner.
+// The panel of the Transfer station: the figures of the review beside the pinned result's, where it falls
+// short, the passes with how far each moves the body, the place map, and what has no partner.
 #pragma once
 #include <QTimer>
 #include <QWidget>
@@ -14,6 +14,7 @@ class QComboBox;
 class QDoubleSpinBox;
 class QGridLayout;
 class QLabel;
+class QPushButton;
 class QUndoStack;
 
 namespace nb {
@@ -32,6 +33,10 @@ class TransferPanel : public QWidget {
     void contact_wanted(const QString& foot, int frame);
 
   public:
+    /// Pins the result in force, or lets go of the pinned one.
+    void toggle_pin();
+    /// What stands in the column of the pinned result; empty when nothing is pinned.
+    QStringList pinned_texts() const;
     const std::vector<ReviewEvent>& events() const { return events_; }
     /// Goes to an event and says it; `remedy` of it is done when it is one.
     void follow(int event, int remedy = -1);
@@ -43,7 +48,9 @@ class TransferPanel : public QWidget {
     Playback& playback_;
     QTimer unread_;
     QUndoStack& undo_;
-    std::array<QLabel*, 6> target_figures_{}, source_figures_{};
+    std::array<QLabel*, 6> target_figures_{}, source_figures_{}, pinned_figures_{};
+    QLabel *pinned_head_, *pinned_words_;
+    QPushButton* pin_;
     std::array<QCheckBox*, pass_table.size()> passes_{};
     std::array<QLabel*, pass_table.size()> distances_{};
     QCheckBox* by_legs_;
@@ -56,6 +63,7 @@ class TransferPanel : public QWidget {
     void refresh_distances();
     void refresh_review();
     void refresh_events();
+    void refresh_pinned();
 };
 
 }  // namespace nb

@@ -373,7 +373,9 @@ void Workspace::take_up(LoadedPtr loaded, bool as_target) {
     }
     result_.reset();
     review_.reset();
+    before_.reset();
     is_result_current_ = false;
+    if (!as_target) unpin();
     if (source_ && target_) find_pairing_state();
     compile();
     if (as_target)
@@ -978,10 +980,37 @@ void Workspace::solve() {
         });
 }
 
+void Workspace::pin(const QString& words) {
+    if (!result_ || !is_result_current_ || !review_ || !target_) return;
+    pinned_ = Pinned{result_, review_, target_, words};
+    emit pin_changed();
+}
+
+void Workspace::unpin() {
+    if (!pinned_) return;
+    pinned_.reset();
+    emit pin_changed();
+}
+
+void Workspace::remember_before() {
+    if (result_) before_ = result_;
+}
+
+void Workspace::show_before(bool on) {
+    if (on == is_before_shown_) return;
+    is_before_shown_ = on;
+    emit before_shown(on && before_ != nullptr);
+}
+
 void Workspace::poses_at(int frame, Pose& source, Pose& target) const {
     source = target = {};
     if (!motion_ || frame < 0 || frame >= motion_->frames) return;
     source = pose_of(*motion_, frame);
+    if (is_before_shown() && before_->target.frames == motion_->frames && target_ &&
+        before_->target.joints == target_->file.character.rig.skeleton.size()) {
+        target = pose_of(before_->target, frame);
+        return;
+    }
     if (is_result_current_ && result_) {
         target = pose_of(result_->target, frame);
         return;

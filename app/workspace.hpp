@@ -54,6 +54,14 @@ struct Choice {
     QString holds;      ///< of a file that was opened: what is in it, one sentence
 };
 
+/// A result that stays beside new ones, with its own figures.
+struct Pinned {
+    std::shared_ptr<const TransferResult> result;
+    std::shared_ptr<const Review> review;
+    LoadedPtr target;
+    QString words;  ///< what it is, one line
+};
+
 class Workspace : public QObject {
     Q_OBJECT
 
@@ -92,6 +100,14 @@ class Workspace : public QObject {
     LoadedPtr target() const { return target_; }
     std::shared_ptr<const TransferResult> result() const { return result_; }
     std::shared_ptr<const Review> review() const { return review_; }
+    /// Keeps the result in force beside the ones to come; lets go of it. It goes with its take.
+    void pin(const QString& words);
+    void unpin();
+    const std::optional<Pinned>& pinned() const { return pinned_; }
+    /// Keeps the result in force as that before a change; while it is shown, poses are its.
+    void remember_before();
+    void show_before(bool on);
+    bool is_before_shown() const { return is_before_shown_ && before_ != nullptr; }
     const Plan* plan() const { return plan_ ? &*plan_ : nullptr; }
     bool is_busy() const { return jobs_ > 0; }
 
@@ -164,6 +180,8 @@ class Workspace : public QObject {
     void file_opened(const QString& path, bool as_take, const QString& holds);
     void files_sorted(const std::vector<nb::SortedFile>& files);
     void limbering_changed();
+    void pin_changed();
+    void before_shown(bool on);
     void rest_changed();  ///< of one of the bodies; figures and roles are as before
 
   private:
@@ -185,6 +203,9 @@ class Workspace : public QObject {
     LoadedPtr source_, target_;
     std::shared_ptr<const TransferResult> result_;
     std::shared_ptr<const Review> review_;
+    std::optional<Pinned> pinned_;
+    std::shared_ptr<const TransferResult> before_;
+    bool is_before_shown_ = false;
     std::map<QString, PairingState> pairings_;
     /// Files whose roles or reading were changed and not saved yet, with what is on disk.
     struct FileChange {

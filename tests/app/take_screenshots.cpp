@@ -12,6 +12,8 @@
 
 #include "app/chain_ruler.hpp"
 #include "app/chains_panel.hpp"
+#include "app/commands.hpp"
+#include "app/curves_view.hpp"
 #include "app/error_strip.hpp"
 #include "app/finder.hpp"
 #include "app/intake_panel.hpp"
@@ -22,6 +24,7 @@
 #include "app/rest_sheet.hpp"
 #include "app/stage_view.hpp"
 #include "app/station_line.hpp"
+#include "app/transfer_panel.hpp"
 #include "draw/renderer.hpp"
 
 using namespace nb;
@@ -209,6 +212,31 @@ int main(int argc, char** argv) {
              shoot("chains");
              window.undo_stack().undo();
              window.stations().set_station(Station::transfer);
+         }},
+        {"curves",
+         [&] {
+             for (size_t i = 0; i < window.workspace().targets().size(); ++i)
+                 if (window.workspace().targets()[i].name == "the net-mender")
+                     window.workspace().choose_target(int(i));
+             settle_down(window);
+             window.stations().set_station(Station::transfer);
+             window.stage().set_view(View::three_quarter);
+             window.stage().set_spread(0.75);
+             window.panel().toggle_pin();
+             PairingSettings settings = window.workspace().settings();
+             settings.passes.contacts = settings.passes.reach = false;
+             window.undo_stack().push(
+                 new ChangeSettings(window.workspace(), settings, "leave out the pass reach"));
+             settle_down(window);
+             window.stage().select(true,
+                                   window.workspace().target()->file.character.roles.joint("foot.left"));
+             window.playback().go_to(166);
+             window.show_curves(true);
+             shoot("curves");
+             window.show_curves(false);
+             window.undo_stack().undo();
+             window.panel().toggle_pin();
+             window.stage().select(true, -1);
          }},
         {"chains-more",
          [&] {

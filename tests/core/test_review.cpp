@@ -3,6 +3,7 @@
 #include <QtTest>
 
 #include "core/rest/measures.hpp"
+#include "core/review/curves.hpp"
 #include "core/review/review.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -155,6 +156,35 @@ class ReviewTest : public QObject {
         const Review review = review_transfer(c, still, c, wrung, frame_time_s, 0);
         for (const NamedStat& role : review.wring_deg)
             QVERIFY(std::abs(role.stat.max - (role.name == "forearm.right" ? 70.0 : 0.0)) < 1e-6);
+    }
+    void curves_of_known_motions() {
+        // One turn of the forearm by 2 degrees a frame, the hips going ahead 1 cm a frame, at 50 frames/s.
+        const Character& c = body_.character;
+        WorldMotion motion;
+        motion.resize(11, c.rig.skeleton.size());
+        const int forearm = c.roles.joint("forearm.left");
+        for (int f = 0; f < 11; ++f)
+            for (int j = 0; j < motion.joints; ++j) {
+                motion.p[motion.at(f, j)] = c.rest.p_WJ0[size_t(j)] + Vec3(0, 0, 0.01 * f);
+                motion.R[motion.at(f, j)] = c.rest.R_WJ0[size_t(j)];
+                if (j == forearm)
+                    motion.R[motion.at(f, j)] =
+                        exp_rotation(deg_to_rad(2.0 * f) * Vec3::UnitY()) * c.rest.R_WJ0[size_t(j)];
+            }
+        const auto curve = [&](const char* role, BoneQuantity quantity, double scale = 1.0) {
+            return bone_curve(c, motion, role, quantity, 0.02, scale);
+        };
+        const double start = 100.0 * c.rest.p_WJ0[size_t(c.roles.joint("hips"))].z();
+        QVERIFY(std::abs(curve("hips", BoneQuantity::ahead)[7] - start - 7.0) < 1e-9);
+        QVERIFY(std::abs(curve("hips", BoneQuantity::ahead, 1.5)[7] - 1.5 * (start + 7.0)) < 1e-9);
+        for (const int f : {0, 5, 10}) {
+            QVERIFY(std::abs(curve("hips", BoneQuantity::speed)[size_t(f)] - 50.0) < 1e-9);
+            QVERIFY(std::abs(curve("forearm.left", BoneQuantity::turn_speed)[size_t(f)] - 100.0) < 1e-6);
+            QVERIFY(std::abs(curve("forearm.left", BoneQuantity::bend)[size_t(f)] - 2.0 * f) < 1e-6);
+            QVERIFY(std::abs(curve("forearm.left", BoneQuantity::turn)[size_t(f)] - 2.0 * f) < 1e-6);
+            QVERIFY(curve("upperarm.left", BoneQuantity::bend)[size_t(f)] < 1e-6);
+        }
+        QVERIFY(curve("tail.1", BoneQuantity::height).empty());
     }
     void statistics_by_hand() {
         // 1..20: median (nearest rank) 10, 95th percentile 19, largest 20.
