@@ -1,7 +1,9 @@
 #include "app/chain_ruler.hpp"
 
+#include <QContextMenuEvent>
 #include <QHelpEvent>
 #include <QKeyEvent>
+#include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
@@ -251,11 +253,39 @@ void ChainRuler::mousePressEvent(QMouseEvent* event) {
                 drag_at_ = at;
             }
     if (drag_row_ >= 0) return;
-    for (const bool of_target : {false, true}) {
-        const auto& joints = of_target ? chain.T_joints : chain.S_joints;
-        for (int i = 0; i < int(joints.size()); ++i)
-            if (bar_of(row, of_target, i).contains(at)) emit bone_picked(of_target, joints[size_t(i)]);
+    if (const auto [of_target, bone] = bone_at(row, at); bone >= 0)
+        emit bone_picked(of_target, (of_target ? chain.T_joints : chain.S_joints)[size_t(bone)]);
+}
+
+std::pair<bool, int> ChainRuler::bone_at(int row, const QPointF& at) const {
+    const MatchedChain& chain = rows_[size_t(row)].chain;
+    for (const bool of_target : {false, true})
+        for (int i = 0; i < int((of_target ? chain.T_joints : chain.S_joints).size()); ++i)
+            if (bar_of(row, of_target, i).contains(at)) return {of_target, i};
+    return {false, -1};
+}
+
+void ChainRuler::contextMenuEvent(QContextMenuEvent* event) {
+    const int row = row_at(event->pos());
+    if (row < 0 || rows_[size_t(row)].chain.is_limb) return;
+    const QString name = QString::fromStdString(rows_[size_t(row)].chain.name);
+    if (chosen_ != name) {
+        choose(name);
+        emit chain_chosen(name);
     }
+    QMenu menu(this);
+    const auto bone = bone_at(row, event->pos());
+    if (bone.second >= 0) {
+        for (const bool is_first : {true, false})
+            connect(menu.addAction(is_first ? tr("The run starts at this bone")
+                                            : tr("The run ends at this bone")),
+                    &QAction::triggered, this, [this, name, bone, is_first] {
+                        emit end_wanted(name, bone.first, bone.second, is_first);
+                    });
+    }
+    connect(menu.addAction(tr("The whole run")), &QAction::triggered, this,
+            [this, name] { emit end_wanted(name, true, -1, true); });
+    menu.exec(event->globalPos());
 }
 
 void ChainRuler::mouseMoveEvent(QMouseEvent* event) {

@@ -33,6 +33,8 @@ class ChainRuler : public QWidget {
     /// The far end of a target bone was dropped on the far end of a source bone; -1: beside all, match no
     /// more.
     void tick_moved(const QString& chain, int target_bone, int source_bone);
+    /// A run is to start or end at a bone of a body; with bone -1 it is to be whole again.
+    void end_wanted(const QString& chain, bool of_target, int bone, bool is_first);
 
   protected:
     void paintEvent(QPaintEvent* event) override;
@@ -40,6 +42,7 @@ class ChainRuler : public QWidget {
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     bool event(QEvent* event) override;
 
@@ -58,6 +61,8 @@ class ChainRuler : public QWidget {
     double end_x(int row, bool of_target, int bone) const;
     /// The row at a point; -1 for none.
     int row_at(const QPointF& at) const;
+    /// The bone of a row at a point: (of the target, index); -1 for none.
+    std::pair<bool, int> bone_at(int row, const QPointF& at) const;
     /// The source bone whose end is near to a point of a row; -1 for none.
     int source_end_near(int row, const QPointF& at) const;
     void scroll_to(int first);

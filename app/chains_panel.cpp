@@ -252,6 +252,7 @@ ChainsPanel::ChainsPanel(Workspace& workspace, StageView& stage, ChainRuler& rul
 
     connect(&ruler_, &ChainRuler::chain_chosen, this, &ChainsPanel::refresh_chosen);
     connect(&ruler_, &ChainRuler::tick_moved, this, &ChainsPanel::move_tick);
+    connect(&ruler_, &ChainRuler::end_wanted, this, &ChainsPanel::set_end);
     connect(&ruler_, &ChainRuler::bone_picked, this,
             [this](bool of_target, int joint) { stage_.select(of_target, joint); });
     connect(write, &QPushButton::clicked, this, [this] {
@@ -450,6 +451,28 @@ void ChainsPanel::withdraw(bool all) {
     undo_.endMacro();
 }
 
+void ChainsPanel::set_end(const QString& name, bool of_target, int bone, bool is_first) {
+    ruler_.choose(name);
+    for (const ChainRuler::Row& row : ruler_.rows()) {
+        if (row.chain.name != name.toStdString() || row.chain.is_limb) continue;
+        if (bone < 0) {
+            for (const auto end : {&ChainSettings::first, &ChainSettings::last, &ChainSettings::source_first,
+                                   &ChainSettings::source_last})
+                if (const SettingLevel by = speaks(end); by != SettingLevel::plan)
+                    change(tr("the whole run"), -1, by, [end](ChainSettings& set) { (set.*end).reset(); });
+            return;
+        }
+        const auto& body = of_target ? workspace_.target() : workspace_.source();
+        const auto& joints = of_target ? row.chain.T_joints : row.chain.S_joints;
+        const std::string role = body->file.character.roles.role_of(joints[size_t(bone)]);
+        const auto end = of_target ? (is_first ? &ChainSettings::first : &ChainSettings::last)
+                                   : (is_first ? &ChainSettings::source_first : &ChainSettings::source_last);
+        change(is_first ? tr("where a run starts") : tr("where a run ends"), -1,
+               of_target ? level() : of_pair(), [&](ChainSettings& set) { set.*end = role; });
+        return;
+    }
+}
+
 int ChainsPanel::open_points() const {
     return map_.count(SourceBone::Fate::forgotten);
 }
@@ -554,6 +577,15 @@ void ChainsPanel::refresh_chosen() {
                             .arg(shown->S_joints.size())
                             .arg(shown->T_joints.size())
                             .arg(now.ticks->size()));
+    const auto part = [](const QString& of, const std::string& first, const std::string& last) {
+        return first.empty() && last.empty() ? QString()
+               : first.empty() ? QObject::tr(" %1 up to %2.").arg(of, QString::fromStdString(last))
+               : last.empty()  ? QObject::tr(" %1 from %2 on.").arg(of, QString::fromStdString(first))
+                               : QObject::tr(" %1 from %2 to %3.")
+                                    .arg(of, QString::fromStdString(first), QString::fromStdString(last));
+    };
+    about_->setText(about_->text() + part(tr("Of the target"), *now.first, *now.last) +
+                    part(tr("Of the source"), *now.source_first, *now.source_last));
     left_out_->setChecked(*now.is_left_out);
     left_out_->setEnabled(shown && (is_run || is_limb));
     confirm_->setVisible(is_proposed);

@@ -31,6 +31,8 @@ class ChainsPanel : public QWidget {
     void write_map(const QString& path);
     /// Sets or takes away a matched end by hand.
     void move_tick(const QString& chain, int target_bone, int source_bone);
+    /// Lets a run start or end at a bone of a body; bone -1: all of it again.
+    void set_end(const QString& chain, bool of_target, int bone, bool is_first);
     /// The chosen chain, or all, as the body plan has it: what is set on any level is taken back.
     void withdraw(bool all);
     /// Proposes how runs are driven, from the evidence that is ticked; takes back what nobody confirmed.

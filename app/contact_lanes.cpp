@@ -29,9 +29,11 @@ QString lane_name(const std::string& point) {
                          : part == "ball"    ? QObject::tr("ball")
                          : part == "toetip"  ? QObject::tr("toe tip")
                          : part == "wrist"   ? QObject::tr("wrist")
+                         : part == "knee"    ? QObject::tr("knee")
+                         : part == "seat"    ? QObject::tr("seat")
                          : part == "hindpaw" ? QObject::tr("hind paw")
                                              : QObject::tr("fore paw");
-    return name + (role_side(point) == Side::left ? " L" : " R");
+    return part == "seat" ? name : name + (role_side(point) == Side::left ? " L" : " R");
 }
 
 /// Whether a contact's point is of a foot, paw or wrist as deficits and the review name it ("foot.left").
@@ -94,6 +96,8 @@ std::vector<std::string> ContactLanes::further_points() const {
         const std::string name = end.sole.name(point);
         if (std::find(lanes_.begin(), lanes_.end(), name) == lanes_.end()) points.push_back(name);
     }
+    for (const char* name : {"knee.left", "knee.right", "seat"})
+        if (std::find(lanes_.begin(), lanes_.end(), name) == lanes_.end()) points.emplace_back(name);
     return points;
 }
 
@@ -103,7 +107,16 @@ double ContactLanes::level_for(const Contact& contact) const {
     const auto result = workspace_.result();
     const ContactPoint point = contact_point(contact.point).value_or(ContactPoint());
     if (!result || result->plan.ends[point.limb].reach < 0) return lowest;
-    // On the level that the point is nearest to in the middle of its span; a wrist where it is.
+    // On the level that the point is nearest to in the middle of its span; a wrist, a knee, the seat where
+    // they are.
+    const Plan& plan = result->plan;
+    if (is_held_by_hips(point.end)) {
+        const int middle = (contact.first + contact.last) / 2;
+        const int joint = point.end == LimbEnd::seat
+                              ? plan.S_thigh_left
+                              : plan.reaches[size_t(plan.ends[point.limb].reach)].S_mid;
+        return result->source.p[result->source.at(middle, joint)].y();
+    }
     const Sole& sole = result->plan.ends[point.limb].S_sole;
     const double y = sole.point(point.point, result->source, (contact.first + contact.last) / 2).y();
     return sole.is_on_floor() ? workspace_.contacts().floor.nearest(y) : y;
@@ -438,14 +451,15 @@ bool ContactLanes::event(QEvent* event) {
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
         const Hit over = hit(help->pos());
-        QToolTip::showText(help->globalPos(),
-                           over.index >= 0
-                               ? why(over.index)
-                               : tr("When each point is held. Drag an end to move it, drag in an empty place "
-                                    "to add one, Delete removes, the menu holds toe tips and wrists; thin "
-                                    "lines: where the source "
-                                    "rests."),
-                           this);
+        QToolTip::showText(
+            help->globalPos(),
+            over.index >= 0
+                ? why(over.index)
+                : tr("When each point is held. Drag an end to move it, drag in an empty place "
+                     "to add one, Delete removes, the menu holds toe tips, wrists, knees, seat; thin "
+                     "lines: where the source "
+                     "rests."),
+            this);
         return true;
     }
     return QWidget::event(event);

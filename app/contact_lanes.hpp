@@ -1,6 +1,6 @@
-// The lanes under the error strip: when heel and ball of each foot are held, or each paw; toe tips and wrists
-// where that is said by hand. Ends are dragged, windows drawn, removed, given another kind; everything is
-// kept with the take and serves every target.
+// The lanes under the error strip: when heel and ball of each foot are held, or each paw; toe tips, wrists,
+// knees and seat where that is said by hand. Ends are dragged, windows drawn, removed, given another kind;
+// everything is kept with the take and serves every target.
 #pragma once
 #include <QWidget>
 #include <string>
@@ -31,7 +31,7 @@ class ContactLanes : public QWidget {
     QString why(int index) const;
     /// Where a frame lies in a lane, px: "ball.left", 120.
     QPoint place_of(const QString& point, int frame) const;
-    /// Points that could be held and have no lane yet: toe tips, wrists.
+    /// Points that could be held and have no lane yet: toe tips, wrists, knees, seat.
     std::vector<std::string> further_points() const;
     /// Holds a point for a quarter of a second about the shown frame; it gets a lane with that.
     void hold_here(const std::string& point);

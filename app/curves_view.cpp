@@ -18,7 +18,6 @@ CurvesView::CurvesView(Workspace& workspace, Playback& playback, StageView& stag
     auto* rows = new QVBoxLayout(this);
     rows->setContentsMargins(0, 0, 0, 0);
     plot_ = new QCustomPlot(this);
-    plot_->setOpenGl(false);
     plot_->setNoAntialiasingOnDrag(true);
     plot_->setToolTip(
         tr("Both curves at one scale: the source's lengths are multiplied as the body travels. "

@@ -753,7 +753,8 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     // While H is held, the result before the last change is shown; fields keep their letters.
     if (event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) {
         const auto* pressed = static_cast<QKeyEvent*>(event);
-        const QWidget* with_keyboard = QApplication::focusWidget();
+        const QWidget* with_keyboard = qobject_cast<QWidget*>(watched);
+        if (!with_keyboard) with_keyboard = QApplication::focusWidget();
         const bool is_typing = qobject_cast<const QLineEdit*>(with_keyboard) ||
                                qobject_cast<const QAbstractSpinBox*>(with_keyboard) ||
                                qobject_cast<const QAbstractItemView*>(with_keyboard);

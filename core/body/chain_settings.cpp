@@ -29,6 +29,13 @@ constexpr std::array<NumberField, 6> numbers{{{"tip_share", &ChainSettings::tip_
                                               {"give", &ChainSettings::give, 0.0, 1.0},
                                               {"shoulder_share", &ChainSettings::shoulder_share, 0.0, 1.0}}};
 
+/// The roles a run starts and ends at.
+constexpr std::array<std::pair<const char*, std::optional<std::string> ChainSettings::*>, 4> ends{
+    {{"first", &ChainSettings::first},
+     {"last", &ChainSettings::last},
+     {"source_first", &ChainSettings::source_first},
+     {"source_last", &ChainSettings::source_last}}};
+
 bool is_angle(const NumberField& number) {
     return number.field == &ChainSettings::pole_rad;
 }
@@ -59,6 +66,7 @@ ChainSettings usual_settings(const std::string& chain) {
     ChainSettings usual;
     usual.is_left_out = false;
     usual.driven_by = "";
+    usual.first = usual.last = usual.source_first = usual.source_last = "";
     usual.ticks.emplace();
     usual.carry = Carry::angles;
     usual.tip_share = 1.0;
@@ -102,6 +110,8 @@ Json chain_settings_json(const ChainSettings& set) {
         for (const auto& tick : *set.ticks)
             json["ticks"].push_back({{"source", tick.first}, {"target", tick.second}});
     }
+    for (const auto& [key, end] : ends)
+        if (set.*end) json[key] = *(set.*end);
     if (set.carry) json["carry"] = carry_name(*set.carry);
     for (const NumberField& number : numbers)
         if (const auto& value = set.*number.field)
@@ -121,6 +131,8 @@ ChainSettings parse_chain_settings(const Json& json) {
                 set.ticks->emplace_back(tick.at("source").get<std::string>(),
                                         tick.at("target").get<std::string>());
         }
+        for (const auto& [key, end] : ends)
+            if (json.contains(key)) set.*end = json.at(key).get<std::string>();
         if (json.contains("carry")) {
             const auto word = json.at("carry").get<std::string>();
             for (const auto& [value, name] : carries)

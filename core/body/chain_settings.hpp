@@ -25,6 +25,9 @@ struct ChainSettings {
     /// Roles of source and target whose bones' far ends are matched, from the body outward. Between them
     /// length decides; the ends of both chains are matched anyway.
     std::optional<std::vector<std::pair<std::string, std::string>>> ticks;
+    /// Of a run: the roles it starts and ends at, of the target and of the source; an empty word is the
+    /// plan's own. Bones beyond them keep their rest, and their motion is not taken.
+    std::optional<std::string> first, last, source_first, source_last;
     std::optional<Carry> carry;
     std::optional<double> tip_share;       ///< how much of its tip's place crosses, 0 angles .. 1 tip
     std::optional<double> soften_from;     ///< stretch beyond which the reach is eased, 0.5 .. 1
@@ -44,10 +47,11 @@ inline constexpr double usual_clavicle_gives = 0.3;
 
 /// All fields, for what goes over each of them.
 inline constexpr auto chain_fields =
-    std::tuple{&ChainSettings::is_left_out,   &ChainSettings::driven_by,   &ChainSettings::ticks,
-               &ChainSettings::carry,         &ChainSettings::tip_share,   &ChainSettings::soften_from,
-               &ChainSettings::pole_rad,      &ChainSettings::start_gives, &ChainSettings::give,
-               &ChainSettings::shoulder_share};
+    std::tuple{&ChainSettings::is_left_out, &ChainSettings::driven_by,     &ChainSettings::ticks,
+               &ChainSettings::first,       &ChainSettings::last,          &ChainSettings::source_first,
+               &ChainSettings::source_last, &ChainSettings::carry,         &ChainSettings::tip_share,
+               &ChainSettings::soften_from, &ChainSettings::pole_rad,      &ChainSettings::start_gives,
+               &ChainSettings::give,        &ChainSettings::shoulder_share};
 
 /// What holds for a chain where no level says anything: angles, nothing turned, no lengths.
 ChainSettings usual_settings(const std::string& chain);

@@ -145,6 +145,17 @@ std::vector<int> run_of(const Character& c, const ChainPlan& chain, bool by_role
     return joints;
 }
 
+/// What of a run lies from one role to another; words that name none of its bones say nothing.
+void cut(const Character& c, const std::optional<std::string>& first, const std::optional<std::string>& last,
+         std::vector<int>& joints) {
+    const auto at = [&](const std::optional<std::string>& role) {
+        const int joint = role ? c.roles.joint(*role) : -1;
+        return joint < 0 ? joints.end() : std::find(joints.begin(), joints.end(), joint);
+    };
+    if (const auto end = at(last); end != joints.end()) joints.erase(end + 1, joints.end());
+    if (const auto begin = at(first); begin != joints.end()) joints.erase(joints.begin(), begin);
+}
+
 /// Bones of the same role.
 void match_by_role(const Character& source, const Character& target, MatchedChain& chain) {
     chain.samples.assign(chain.T_joints.size(), ChainSample());
@@ -204,6 +215,10 @@ std::vector<MatchedChain> match_chains(const Character& source, const Character&
             chain.is_left_out = own.is_left_out.value_or(false);
             if (driver) chain.S_joints = run_of(source, *driver, by_role);
             chain.T_joints = run_of(target, plan, by_role);
+            if (!chain.is_limb) {
+                cut(target, own.first, own.last, chain.T_joints);
+                cut(source, own.source_first, own.source_last, chain.S_joints);
+            }
             if (chain.T_joints.empty()) continue;
             if (by_role) chain.name = target.roles.role_of(chain.T_joints.front());
             chain.S_lengths_m = lengths_of(source, chain.source_name, chain.S_joints);

@@ -47,7 +47,8 @@ struct MatchedChain {
 };
 
 /// All chains of the target's plan that have bones in it; the source's are those of its own plan. Heads and
-/// palms, which match by role alone, are limbs of one bone. `settings`: those in force.
+/// palms, which match by role alone, are limbs of one bone; of runs those between the roles that are set.
+/// `settings`: those in force.
 std::vector<MatchedChain> match_chains(const Character& source, const Character& target,
                                        const ChainTable& settings);
 

@@ -64,6 +64,13 @@ Contacts find_contacts(const Character& source, const WorldMotion& motion, doubl
             }
         }
     }
+    // A foot is let go of once it has begun to rise.
+    const int beyond = std::max(1, int(std::lround(rules.beyond_s / frame_time_s)));
+    for (size_t i = 0; i < contacts.list.size(); ++i) {
+        Contact& contact = contacts.list[i];
+        const bool has_next = i + 1 < contacts.list.size() && contacts.list[i + 1].point == contact.point;
+        contact.last = std::min(contact.last + beyond, has_next ? contacts.list[i + 1].first : motion.frames);
+    }
     std::sort(contacts.list.begin(), contacts.list.end(), [](const Contact& a, const Contact& b) {
         return a.point != b.point ? a.point < b.point : a.first < b.first;
     });

@@ -10,6 +10,7 @@ struct ContactRules {
     double enter_m_s = 0.22, leave_m_s = 0.30;            ///< speed over +-25 ms, with hysteresis
     double enter_height_m = 0.05, leave_height_m = 0.06;  ///< over the level, with hysteresis
     double least_s = 0.08;                                ///< shorter ones are left out
+    double beyond_s = 0.01;                               ///< by which what was found is held on
     double gap_s = 0.04;  ///< shorter gaps are closed when the place is the same
 };
 

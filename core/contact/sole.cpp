@@ -38,6 +38,10 @@ std::string_view point_name(LimbEnd end, FootPoint point) {
             return "forepaw";
         case LimbEnd::wrist:
             return "wrist";
+        case LimbEnd::knee:
+            return "knee";
+        case LimbEnd::seat:
+            return "seat";
     }
     return {};
 }
@@ -80,7 +84,9 @@ Vec3 Sole::point(FootPoint which, const Pose& pose) const {
 }
 
 std::optional<ContactPoint> contact_point(std::string_view name) {
-    for (const LimbEnd end : {LimbEnd::foot, LimbEnd::hindpaw, LimbEnd::forepaw, LimbEnd::wrist})
+    if (name == "seat") return ContactPoint{0, LimbEnd::seat, FootPoint::ball};
+    for (const LimbEnd end :
+         {LimbEnd::foot, LimbEnd::hindpaw, LimbEnd::forepaw, LimbEnd::wrist, LimbEnd::knee})
         for (const Side side : {Side::left, Side::right})
             for (const FootPoint point : foot_points) {
                 if (end != LimbEnd::foot && point != FootPoint::ball) continue;

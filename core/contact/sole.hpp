@@ -15,8 +15,12 @@ namespace nb {
 enum class FootPoint { heel, ball, toetip };
 inline constexpr std::array<FootPoint, 3> foot_points{FootPoint::heel, FootPoint::ball, FootPoint::toetip};
 
-/// What a limb ends in. Feet and paws rest by themselves; wrists are held where that is said by hand.
-enum class LimbEnd { foot, hindpaw, forepaw, wrist };
+/// What a limb ends in. Feet and paws rest by themselves; wrists are held where that is said by hand, and so
+/// are knees and the seat, which are no ends: the hips alone hold them.
+enum class LimbEnd { foot, hindpaw, forepaw, wrist, knee, seat };
+inline bool is_held_by_hips(LimbEnd end) {
+    return end == LimbEnd::knee || end == LimbEnd::seat;
+}
 
 /// The underside of one limb's end. At the aligned rest all points of feet and paws lie on the floor, y = 0.
 /// Of a foot:
@@ -61,7 +65,7 @@ inline constexpr std::array<const char*, limb_count> limb_names{"leg.left", "leg
 using Soles = std::array<std::optional<Sole>, limb_count>;
 Soles soles_of(const Character& character);
 
-/// A point by its name: which limb, and which point of its end.
+/// A point by its name: which limb (of the seat: any), and which point of its end.
 struct ContactPoint {
     size_t limb = 0;
     LimbEnd end = LimbEnd::foot;

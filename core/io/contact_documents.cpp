@@ -76,7 +76,8 @@ Contacts read_contacts(const Json& document, const std::string& path, const Load
             if (!contact_point(contact.point))
                 throw FileError(path,
                                 fmt::format("contact {}: '{}' is no point of a body", number, contact.point),
-                                "write heel, ball, toetip, wrist, hindpaw or forepaw with .left or .right");
+                                "write heel, ball, toetip, wrist, knee, hindpaw or forepaw with .left or "
+                                ".right, or seat");
             if (from < 0 || to <= from || !is_level(contact.level_m))
                 throw FileError(path, fmt::format("contact {} has no span or no height", number),
                                 "write first < last in frames, level_m in metres");

@@ -16,6 +16,7 @@ constexpr double tip_pass_cm = 3.0;
 constexpr double direction_pass_deg = 2.0;
 constexpr double deficit_pass_cm = 0.1;
 constexpr double pop_pass_deg_s = 200.0;
+constexpr double wring_pass_deg = 100.0;  // of roll between two bones, without a twist bone to take it
 constexpr double one_run_s = 0.25;
 
 struct Run {
@@ -52,10 +53,15 @@ std::string limb_of(const std::string& row) {
     return (is_leg ? "leg" : "arm") + std::string(side_suffix(role_side(row)));
 }
 
+bool has_twist_bone(const Plan& plan, const std::string& role) {
+    return std::any_of(plan.twists.begin(), plan.twists.end(),
+                       [&](const TwistOp& op) { return op.role == role; });
+}
+
 }  // namespace
 
 std::string_view owner_name(Owner owner) {
-    constexpr std::array<std::string_view, 3> names{"take", "proportions", "setting"};
+    constexpr std::array<std::string_view, 4> names{"take", "proportions", "setting", "skin"};
     return names[size_t(owner)];
 }
 
@@ -177,6 +183,19 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
                                           spoken(row), run.size);
                     event.remedies = {settings.passes.angles ? Remedy{"compare the rests", "rest=" + row}
                                                              : Remedy{"run the pass angles", "pass=angles"}};
+                }
+                break;
+            }
+            case ReviewMeasure::wring: {
+                // Skin follows the bones it hangs on: without a twist bone all of the roll is at one joint.
+                if (!settings.passes.twist || has_twist_bone(result.plan, row)) break;
+                for (const Run& run : runs_over(series.values, wring_pass_deg, 4 * gap)) {
+                    ReviewEvent& event = add("wring", row, run, "degrees", wring_pass_deg);
+                    event.owner = Owner::skin;
+                    event.text = fmt::format(
+                        "{} rolls {:.0f} degrees against the next bone and has no twist bone: skin wrings "
+                        "there",
+                        spoken(row), run.size);
                 }
                 break;
             }

@@ -8,8 +8,9 @@
 
 namespace nb {
 
-/// Whose fault it is: the take's own, unlike proportions, a setting that can be changed.
-enum class Owner { take, proportions, setting };
+/// Whose fault it is: the take's own, unlike proportions, a setting that can be changed, the skin: bones
+/// stand right, but what hangs on them looks wrong.
+enum class Owner { take, proportions, setting, skin };
 std::string_view owner_name(Owner owner);
 
 /// Something that can be done about it.
@@ -20,7 +21,7 @@ struct Remedy {
 };
 
 struct ReviewEvent {
-    std::string measure;      ///< "reach", "slide", "below floor", "pop", "tip", "direction"
+    std::string measure;      ///< "reach", "slide", "below floor", "pop", "tip", "direction", "wring"
     std::string row;          ///< a foot, limb or role
     int first = 0, last = 0;  ///< frames, the last not included
     int worst_frame = 0;
@@ -34,7 +35,8 @@ struct ReviewEvent {
 };
 
 /// What is let pass: 0.5 cm/s of slide (of held feet also the source's own), 0.2 cm below the floor, 3 cm of
-/// an arm's tip, 2 degrees of direction (of limbs carried by angles), any reach deficit of 0.1 cm and any
+/// an arm's tip, 2 degrees of direction (of limbs carried by angles), 100 degrees of
+/// roll between bones without a twist bone, any reach deficit of 0.1 cm and any
 /// pop. One event a run of frames over it; runs of one row and measure within 0.25 s are one. Ordered by
 /// weight, then frame.
 std::vector<ReviewEvent> find_events(const Review& review, const TransferResult& result,

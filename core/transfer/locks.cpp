@@ -12,7 +12,7 @@ namespace nb {
 namespace {
 
 constexpr double ease_s = 0.18;
-constexpr double most_shift_m_s = 0.5;   // slope of a shift where it is led out, at 175 cm
+constexpr double most_shift_m_s = 0.4;   // slope of a shift where it is led out, at 175 cm
 constexpr double most_turn_rad_s = 3.0;  // the same of a turn
 constexpr double joint_break_m = 0.015;  // a jump of the shift that two holds cannot share, at 175 cm
 constexpr double raise_s = 0.03;         // over which a foot that is too low is raised and let down
@@ -21,6 +21,7 @@ constexpr double most_toe_rad = 170.0 * pi / 180.0;
 constexpr double tremble_s = 0.08;   // of what is faster than this the hips give way to what is held
 constexpr double least_bent = 0.03;  // below which a leg counts as straight, of its length
 constexpr double break_s = 0.04;
+constexpr double calm_s = 0.008;  // over which the turn of a foot that is held at one point is evened out
 /// A point that the source holds deeper than this below a floor is beside it, at 175 cm.
 constexpr double beside_floor_m = 0.03;
 /// What is held counts as reached up to this stretch.
@@ -114,6 +115,7 @@ class EndHolder {
         turn_.assign(size_t(frames_), Vec3::Zero());
         shift_.assign(size_t(frames_), Vec3::Zero());
         soles();
+        calm_lone();
         lone_points();
         shifts();
         LimbCorrections result;
@@ -251,6 +253,25 @@ class EndHolder {
         }
     }
 
+    /// A foot that is held at one point carries the ankle about it: a tremble of its turn for a frame would
+    /// move the whole leg. There it is the mean of the frames beside it.
+    void calm_lone() {
+        const int reach = int(std::lround(calm_s / dt_));
+        std::vector<Quat> turned(size_t(frames_), Quat::Identity());
+        for (int f = first_; f < frames_; ++f) turned[size_t(f)] = foot_at(f);
+        const auto is_lone = [&](int f) {
+            return f >= first_ && f < frames_ && !is_sole_[size_t(f)] &&
+                   windows_at(f) != std::array<int, 3>{-1, -1, -1};
+        };
+        for (int f = first_; f < frames_; ++f) {
+            if (!is_lone(f)) continue;
+            int most = 0;
+            while (most < reach && is_lone(f - most - 1) && is_lone(f + most + 1)) ++most;
+            turn_[size_t(f)] =
+                log_rotation(mean_rotation(turned, f - most, f + most + 1) * F_[size_t(f)].conjugate());
+        }
+    }
+
     /// Windows in which no sole stood.
     void lone_points() {
         for (Window& window : windows_) {
@@ -348,7 +369,6 @@ class EndHolder {
 
     /// A free foot comes up to the floor.
     void raise_free() {
-        const std::vector<int> apart = frames_apart(held_);
         std::vector<double> below(size_t(frames_), 0.0);
         for (int f = first_; f < frames_; ++f) {
             if (levels_[size_t(f)] >= no_floor || held_[size_t(f)]) continue;
@@ -357,11 +377,7 @@ class EndHolder {
             below[size_t(f)] = std::max({0.0, heel_below(ankle, R, f), ball_below(ankle, R, f)});
         }
         // Begun before it is needed, so that a landing foot slows down; none where a hold begins.
-        const std::vector<double> early = smooth_cover(below, std::max(1, int(std::lround(raise_s / dt_))));
-        for (int f = first_; f < frames_; ++f) {
-            const double u = std::min(1.0, apart[size_t(f)] * dt_ / raise_s);
-            shift_[size_t(f)].y() += std::max(below[size_t(f)], early[size_t(f)] * u * u * (3.0 - 2.0 * u));
-        }
+        raise_by(below, raise_s);
     }
     /// Toes come up to the floor.
     void toes(LimbCorrections& result) {
@@ -391,6 +407,27 @@ class EndHolder {
         raise = smooth_cover(raise, std::max(1, int(std::lround(toe_s / dt_))));
         for (int f = first_; f < frames_; ++f)
             result.toe[size_t(f)] = exp_rotation(-raise[size_t(f)] * (foot_at(f) * side_J));
+        // Toes that are turned over in the take cannot be turned up: a free foot is raised by what is left.
+        std::vector<double> left(size_t(frames_), 0.0);
+        for (int f = first_; f < frames_; ++f) {
+            if (levels_[size_t(f)] >= no_floor || held_[size_t(f)]) continue;
+            const Vec3 joint = A_[size_t(f)] + shift_[size_t(f)] + foot_at(f) * ball;
+            const Vec3 tip =
+                joint + result.toe[size_t(f)] * (result.foot[size_t(f)] * (toe_[size_t(f)] * sole_.tip_J));
+            left[size_t(f)] = std::max(0.0, floor_below(FootPoint::toetip, f) - tip.y());
+        }
+        raise_by(left, toe_s);
+        result.ankle_m = shift_;
+    }
+
+    /// Raises free feet by so much and more, smoothly over `time_s`; nowhere where they are held.
+    void raise_by(const std::vector<double>& least, double time_s) {
+        const std::vector<int> apart = frames_apart(held_);
+        const std::vector<double> early = smooth_cover(least, std::max(1, int(std::lround(time_s / dt_))));
+        for (int f = first_; f < frames_; ++f) {
+            const double u = std::min(1.0, apart[size_t(f)] * dt_ / time_s);
+            shift_[size_t(f)].y() += std::max(least[size_t(f)], early[size_t(f)] * u * u * (3.0 - 2.0 * u));
+        }
     }
 };
 
@@ -452,6 +489,55 @@ void give_to_tremble(const Holders& ends, Corrections& corrections, int frames, 
     }
 }
 
+/// By how much the hips shift so that knees and seat stay where they rest.
+std::vector<Vec3> hold_body(const Plan& plan, const Contacts& contacts, const WorldMotion& source,
+                            const WorldMotion& target, double frame_time_s, int first_frame) {
+    const size_t frames = size_t(target.frames);
+    std::vector<Vec3> shift(frames, Vec3::Zero());
+    std::vector<int> held(frames, 0);
+    Pose pose{std::vector<Quat>(size_t(target.joints)), std::vector<Vec3>(size_t(target.joints))};
+    std::vector<Vec3> places;
+    for (const Contact& contact : contacts.list) {
+        const auto point = contact_point(contact.point);
+        if (!point || !is_held_by_hips(point->end) || plan.ends[point->limb].reach < 0) continue;
+        const int knee = plan.reaches[size_t(plan.ends[point->limb].reach)].T_mid;
+        const int first = std::max(contact.first, first_frame);
+        const int last = std::min(contact.last, target.frames);
+        Vec3 mean = Vec3::Zero();
+        places.clear();
+        for (int f = first; f < last; ++f) {
+            const size_t at = target.at(f, 0);
+            std::copy_n(target.R.begin() + std::ptrdiff_t(at), pose.R.size(), pose.R.begin());
+            std::copy_n(target.p.begin() + std::ptrdiff_t(at), pose.p.size(), pose.p.begin());
+            TargetFrame T{pose.R, pose.p};
+            const SourceFrame S{{&source.R[source.at(f, 0)], size_t(source.joints)},
+                                {&source.p[source.at(f, 0)], size_t(source.joints)}};
+            pass_reach(plan, S, T);
+            places.push_back(point->end == LimbEnd::knee ? pose.p[size_t(knee)]
+                                                         : Vec3(0.5 * (pose.p[size_t(plan.T_thigh_left)] +
+                                                                       pose.p[size_t(plan.T_thigh_right)])));
+            mean += places.back() / double(last - first);
+        }
+        for (int f = first; f < last; ++f) {
+            Vec3 off = mean - places[size_t(f - first)];
+            if (contact.kind == ContactKind::slide) off.x() = off.z() = 0.0;
+            shift[size_t(f)] += off;
+            ++held[size_t(f)];
+        }
+    }
+    std::vector<char> is_held(frames, 0);
+    for (size_t f = 0; f < frames; ++f) {
+        if (held[f] == 0) continue;
+        shift[f] /= held[f];
+        is_held[f] = 1;
+    }
+    if (std::find(is_held.begin(), is_held.end(), 1) == is_held.end()) return {};
+    const double scale = plan.T_stature_m / reference_stature_m;
+    fill_between(shift, is_held, std::max(2, int(std::lround(ease_s / frame_time_s))),
+                 most_shift_m_s * scale * frame_time_s);
+    return shift;
+}
+
 }  // namespace
 
 FrameCorrection Corrections::at(int frame) const {
@@ -482,8 +568,17 @@ Corrections hold_contacts(const Plan& plan, const Contacts& contacts, const Worl
             result.limbs[i] = ends[i]->hold();
         is_any |= ends[i].has_value();
     }
-    if (!is_any) return result;
+    const std::vector<Vec3> by_body = hold_body(plan, contacts, source, target, frame_time_s, first_frame);
+    if (!is_any && by_body.empty()) return result;
     give_to_tremble(ends, result, target.frames, frame_time_s);
+    for (size_t f = 0; f < by_body.size(); ++f) {
+        result.hips_m[f] += by_body[f];
+        for (LimbCorrections& limb : result.limbs)
+            if (!limb.start_m.empty()) {
+                limb.start_m[f] += by_body[f];
+                limb.ankle_m[f] += (1.0 - limb.hold[f]) * by_body[f];
+            }
+    }
     for (size_t i = 0; i < limb_count; ++i)
         if (ends[i]) ends[i]->stand(result.limbs[i]);
     std::vector<HeldReach> reaches;

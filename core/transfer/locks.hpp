@@ -5,6 +5,8 @@
 // and reach add a frame (`Corrections`), zero where nothing is held.
 //
 // Paws and wrists are points held alone; a wrist has no floor below it, and the hips do not give for it.
+// Knees and seat are held by the hips: they shift so that the mean of what is held of them stays at the mean
+// of its places; thighs are not turned for it.
 //
 // For each foot, F(t) its world rotation after angles, A(t) the place its ankle is asked to stand:
 // - While heel and ball are both held the sole is one rigid pose: the mean of F over the span, turned so that

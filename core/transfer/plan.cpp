@@ -317,6 +317,7 @@ class Compiler {
             if (!is_lower && part != "upperarm" && part != "thigh") continue;
             const size_t j = size_t(twist.joint);
             TwistOp op;
+            op.role = twist.role;
             op.joint = twist.joint;
             op.bone = T_.roles.joint(twist.role);
             op.above = T_.roles.joint(T_.roles.parent_role(twist.role));

@@ -92,6 +92,7 @@ struct EndOp {
 
 /// A twist bone of the target with the limb's bone it lies along.
 struct TwistOp {
+    std::string role;        ///< of the limb's bone
     int joint;               ///< the twist bone
     int above, bone, below;  ///< joints of the role before, the limb's bone, the role after (-1: none)
     double share;            ///< its place along the limb's bone, 0 at the start, 1 at the end

@@ -79,6 +79,27 @@ class ChainsWindowTest : public test::WindowFixture {
         QVERIFY(settings() == PairingSettings());
         QVERIFY(settled());
     }
+    void a_run_is_cut_and_whole_again() {
+        enter("the ferrier");
+        const auto bones = [&] {
+            for (const ChainRuler::Row& row : ruler().rows())
+                if (row.chain.name == "spine") return row.chain.T_joints.size();
+            return size_t(0);
+        };
+        const size_t whole = bones();
+        emit ruler().end_wanted("spine", true, 1, true);
+        QVERIFY(settled());
+        QCOMPARE(bones(), whole - 1);
+        QCOMPARE(*w().workspace().target()->file.character.chains.at("spine").first, std::string("spine.2"));
+        emit ruler().end_wanted("spine", false, 0, false);  // the source's goes up to its first bone
+        QVERIFY(settled());
+        QCOMPARE(*settings().chains.at("spine").source_last, std::string("spine.1"));
+        w().undo_stack().undo();
+        QVERIFY(settings().chains.empty());
+        emit ruler().end_wanted("spine", true, -1, true);
+        QVERIFY(settled());
+        QCOMPARE(bones(), whole);
+    }
     void each_level_keeps_its_own() {
         enter("the ferrier");
         ruler().choose("arm.right");

@@ -399,6 +399,41 @@ class SettingsTest : public QObject {
         }
     }
 
+    void a_run_starts_and_ends_where_that_is_said() {
+        const LoadedFile source = demo_take("quay-walk");
+        const LoadedFile target = demo_body("ferrier");
+        ChainTable set;
+        const auto spine = [&] {
+            for (const MatchedChain& chain : match_chains(source.character, target.character, set))
+                if (chain.name == "spine") return chain;
+            return MatchedChain();
+        };
+        const MatchedChain whole = spine();
+        QCOMPARE(whole.T_joints.size(), size_t(5));
+        set["spine"].first = "spine.2";
+        set["spine"].last = "spine.4";
+        set["spine"].source_first = "spine.2";
+        const MatchedChain part = spine();
+        QCOMPARE(part.T_joints.size(), size_t(3));
+        QCOMPARE(part.S_joints.size(), whole.S_joints.size() - 1);
+        QCOMPARE(part.S_parent, whole.S_joints.front());
+        set["spine"].first = "wing.7";  // names no bone of it: says nothing
+        QCOMPARE(spine().T_joints.size(), size_t(4));
+        // What is cut off keeps its rest.
+        PairingSettings settings;
+        settings.chains["spine"].first = "spine.3";
+        const Plan plan = compile_plan(source.character, target.character, settings);
+        const auto kind = [&](const char* role) {
+            return plan.angles[size_t(target.character.roles.joint(role))].kind;
+        };
+        QVERIFY(kind("spine.1") == AngleOp::Kind::follow && kind("spine.2") == AngleOp::Kind::follow);
+        QVERIFY(kind("spine.3") != AngleOp::Kind::follow && kind("chest") != AngleOp::Kind::follow);
+        Pairing pairing;
+        pairing.id = make_uuid();
+        pairing.settings = settings;
+        QVERIFY(read_pairing(pairing_document(pairing), "p").settings == settings);
+    }
+
     void proposals_stand_until_somebody_confirms_them() {
         const LoadedFile source = demo_take("quay-walk");
         const LoadedFile target = demo_body("ferrier");
@@ -501,6 +536,47 @@ class SettingsTest : public QObject {
         QVERIFY(down.corrections.is_empty());  // a foot's sole is no paw
     }
 
+    void seat_and_knees_are_held_by_the_hips() {
+        LoadedFile source = demo_take("bollard-sit");
+        const LoadedFile target = demo_body("ferrier");
+        const TransferResult free = carry(source, target);
+        const auto seat = [&](const TransferResult& result, int frame) {
+            return Vec3(0.5 * (place(target, result.target, "thigh.left", frame) +
+                               place(target, result.target, "thigh.right", frame)));
+        };
+        // Where it moves anyway: the most over 20 frames.
+        int from = 0;
+        double most = 0.0;
+        for (int f = 0; f + 20 < source.take->frames; f += 10) {
+            const double moved = (seat(free, f + 20) - seat(free, f)).norm();
+            if (moved > most) {
+                most = moved;
+                from = f;
+            }
+        }
+        QVERIFY(most > 0.01);
+        source.take->contacts = free.contacts;
+        source.take->contacts.is_by_hand = true;
+        source.take->contacts.list.push_back({"seat", from, from + 20, ContactKind::stay, 0.5});
+        const TransferResult held = carry(source, target);
+        double moved = 0.0;
+        for (int f = from; f < from + 20; ++f)
+            moved = std::max(moved, (seat(held, f) - seat(held, from)).norm());
+        QVERIFY2(moved < 0.15 * most, qPrintable(QString("%1 of %2").arg(moved).arg(most)));
+        // A knee: what the hips do for it brings it to rest.
+        source.take->contacts.list.back() = {"knee.right", from, from + 20, ContactKind::stay, 0.5};
+        const TransferResult knee = carry(source, target);
+        const auto path = [&](const TransferResult& result) {
+            double sum = 0.0;
+            for (int f = from + 1; f < from + 20; ++f)
+                sum += (place(target, result.target, "shin.right", f) -
+                        place(target, result.target, "shin.right", f - 1))
+                           .norm();
+            return sum;
+        };
+        QVERIFY2(path(knee) < 0.5 * path(free) + 1e-3,
+                 qPrintable(QString("%1 of %2").arg(path(knee)).arg(path(free))));
+    }
     void a_wrist_is_held_where_that_is_said() {
         LoadedFile source = demo_take("bollard-sit");
         const LoadedFile target = demo_body("dockhand");
