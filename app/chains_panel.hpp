@@ -9,11 +9,13 @@
 class QCheckBox;
 class QComboBox;
 class QDoubleSpinBox;
+class QGridLayout;
 class QLabel;
 class QLineEdit;
 class QPushButton;
 class QTableWidget;
 class QUndoStack;
+class QVBoxLayout;
 
 namespace nb {
 
@@ -77,10 +79,10 @@ class ChainsPanel : public QWidget {
     QLineEdit* search_;
     QTableWidget* table_;
 
-    void build_form(class QVBoxLayout& column);
-    void build_proposals(class QVBoxLayout& column);
-    Row& add_row(class QGridLayout& grid, const QString& name, QWidget* field);
-    void add_number(class QGridLayout& grid, const QString& name, const QString& tip,
+    void build_form(QVBoxLayout& column);
+    void build_proposals(QVBoxLayout& column);
+    Row& add_row(QGridLayout& grid, const QString& name, QWidget* field);
+    void add_number(QGridLayout& grid, const QString& name, const QString& tip,
                     std::optional<double> ChainSettings::*setting, double unit, double least, double most,
                     const QString& suffix);
     /// Which level speaks for a setting of the chosen chain; plan when none does.

@@ -155,7 +155,7 @@ Passes parse_passes(const std::string& text) {
             passes.*pass->is_on = true;
         else if (!name.empty())
             throw WrongUse(
-                fmt::format("--passes: '{}' is no pass; of root,angles,reach,contacts,twist", name));
+                fmt::format("--passes: '{}' is no pass; of gather,root,angles,reach,contacts,twist", name));
         at = end + 1;
     }
     return passes;

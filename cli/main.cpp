@@ -65,7 +65,8 @@ int main(int argc, char** argv) {
     transfer->add_option("--target-character", options.target_character, "character.json of the target");
     transfer->add_option("--pairing", options.pairing, "Pairing document");
     transfer->add_option("--out", options.out, "OUT.bvh or OUT.glb")->required();
-    transfer->add_option("--passes", options.passes, "Of root,angles,reach,contacts,twist, those to run");
+    transfer->add_option("--passes", options.passes,
+                         "Of gather,root,angles,reach,contacts,twist, those to run");
     transfer->add_option("--frames", options.frames, "A:B, from A up to, not including, B");
     transfer->add_option("--fps", options.fps, "Frame rate of the result; duration is kept")
         ->check(CLI::Range(0.1, 1000.0));
@@ -84,7 +85,7 @@ int main(int argc, char** argv) {
         "review-table", "Every take of a library onto every biped of it, measured against the bars.");
     table->add_option("LIBRARY", options.file, "The library's folder")->required();
     table->add_option("--take", options.takes, "A further take, from outside; more than once");
-    table->add_option("--passes", options.passes, "Of root,angles,reach,contacts,twist, those to run");
+    table->add_option("--passes", options.passes, "Of gather,root,angles,reach,contacts,twist, those to run");
     table->add_option("--threads", options.threads, "At most so many threads")->check(CLI::Range(0, 1024));
     table->add_option("--out", options.out, "Write the table as CSV here");
     table->add_flag("--verbose", options.verbose, "Say where a bar is missed");

@@ -1,5 +1,7 @@
 #include "core/chain/match.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cstddef>
 #include <numeric>
@@ -253,7 +255,7 @@ std::vector<std::string> idle_ticks(const Character& source, const Character& ta
         if (own.ticks)
             for (const auto& [from, to] : *own.ticks)
                 if (source.roles.joint(from) < 0 || target.roles.joint(to) < 0)
-                    idle.push_back(chain + ": " + from + " on " + to);
+                    idle.push_back(fmt::format("{}: {} on {}", chain, from, to));
     return idle;
 }
 
