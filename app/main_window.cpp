@@ -168,6 +168,17 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
                 else
                     notice_->say(tr("%1: %2. It is the target now.").arg(name, holds));
             });
+    for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed})
+        connect(&workspace_, signal, this, [this] {
+            // What is said of an opened file goes with it.
+            const QString name = QFileInfo(last_opened_).fileName();
+            if (name.isEmpty() || !notice_->line().startsWith(name + ":")) return;
+            for (const bool of_target : {false, true})
+                if (const LoadedPtr body = workspace_.body(of_target);
+                    body && QString::fromStdString(body->file.character.rig.path) == last_opened_)
+                    return;
+            notice_->say({});
+        });
     connect(&workspace_, &Workspace::files_sorted, this, [this](const std::vector<SortedFile>& files) {
         QStringList lines;
         bool has_trouble = false;
