@@ -143,6 +143,12 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     map->addWidget(by_legs_, 0, 0);
     map->addWidget(scale_, 0, 1);
     map->setColumnStretch(0, 1);
+    on_root_ = new QCheckBox(tr("travel on the root bone"), this);
+    map->addWidget(on_root_, 1, 0, 1, 2);
+    connect(on_root_, &QCheckBox::clicked, this, [this](bool on) {
+        change(on ? tr("travel on the root bone") : tr("travel on the hips"), -1,
+               [on](PairingSettings& s) { s.has_root_track = on; });
+    });
     column->addLayout(map);
     connect(by_legs_, &QCheckBox::clicked, this, [this](bool on) {
         const double now = scale_->value();
@@ -202,6 +208,14 @@ void TransferPanel::refresh_settings() {
                                                [](const AngleOp& op) { return op.gathered >= 0; }));
     passes_[4]->setEnabled(s.passes.reach);
     passes_[5]->setEnabled(workspace_.twist_count() > 0);
+    const LoadedPtr target = workspace_.target();
+    const bool has_root = target && target->file.character.roles.joint("root") >= 0;
+    on_root_->setEnabled(has_root);
+    on_root_->setChecked(has_root && s.has_root_track);
+    on_root_->setToolTip(
+        has_root ? tr("Place on the floor and heading go onto the root bone, the hips keep what is "
+                      "left: together they are the same motion")
+                 : tr("This rig has no root bone above its hips"));
     const QSignalBlocker blocker(scale_);
     by_legs_->setChecked(!s.scale);
     scale_->setEnabled(s.scale.has_value());

@@ -53,7 +53,7 @@ class TransferPanel : public QWidget {
     QPushButton* pin_;
     std::array<QCheckBox*, pass_table.size()> passes_{};
     std::array<QLabel*, pass_table.size()> distances_{};
-    QCheckBox* by_legs_;
+    QCheckBox *by_legs_, *on_root_;
     QDoubleSpinBox* scale_;
     QLabel* level_;
     QLabel* notes_;

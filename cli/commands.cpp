@@ -144,7 +144,8 @@ Json role_json(const Character& character) {
 }  // namespace
 
 Passes parse_passes(const std::string& text) {
-    Passes passes{false, false, false, false, false};
+    Passes passes;
+    for (const PassName& pass : pass_table) passes.*pass.is_on = false;
     size_t at = 0;
     while (at <= text.size()) {
         const size_t end = std::min(text.find(',', at), text.size());
@@ -288,6 +289,12 @@ int transfer(const Options& options) {
     if (!options.pairing.empty())
         settings = read_pairing(read_document(options.pairing, "pairing"), options.pairing).settings;
     if (!options.passes.empty()) settings.passes = parse_passes(options.passes);
+    if (options.has_root_track) {
+        settings.has_root_track = true;
+        if (target.character.roles.joint("root") < 0)
+            throw FileError(options.target, "has no root bone above the hips for --root-track",
+                            "name it in a character file, or leave the option out");
+    }
     Take take = std::move(*source.take);
     if (!options.frames.empty()) {
         const auto [first, last] = parse_range(options.frames, take.frames);

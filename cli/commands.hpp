@@ -32,6 +32,7 @@ struct Options {
     int animation = 1;  ///< counted from 1
     bool as_json = false;
     bool verbose = false;
+    bool has_root_track = false;
     std::vector<std::string> takes;
 };
 

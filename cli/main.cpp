@@ -67,6 +67,8 @@ int main(int argc, char** argv) {
     transfer->add_option("--out", options.out, "OUT.bvh or OUT.glb")->required();
     transfer->add_option("--passes", options.passes,
                          "Of gather,root,angles,reach,contacts,twist, those to run");
+    transfer->add_flag("--root-track", options.has_root_track,
+                       "Travel and heading go onto the target's root bone; the hips keep what is left");
     transfer->add_option("--frames", options.frames, "A:B, from A up to, not including, B");
     transfer->add_option("--fps", options.fps, "Frame rate of the result; duration is kept")
         ->check(CLI::Range(0.1, 1000.0));

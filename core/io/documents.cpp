@@ -589,6 +589,7 @@ Json pairing_document(const Pairing& pairing) {
     document["scale"] = pairing.settings.scale ? Json(canonical(*pairing.settings.scale)) : Json("legs");
     for (const PassName& pass : pass_table)
         document["passes"][pass.name] = pairing.settings.passes.*pass.is_on;
+    if (pairing.settings.has_root_track) document["root_track"] = true;
     put_or_erase(document, "chains", chain_table_document(pairing.settings.chains));
     Json takes = Json::object();
     for (const auto& [take, table] : pairing.settings.takes)
@@ -596,9 +597,11 @@ Json pairing_document(const Pairing& pairing) {
     put_or_erase(document, "takes", takes);
     const bool has_chains = document.contains("chains");
     const bool has_takes = document.contains("takes");
+    const bool has_root_track = document.contains("root_track");
     keep_unknown(pairing.other, document);
     if (!has_chains) document.erase("chains");
     if (!has_takes) document.erase("takes");
+    if (!has_root_track) document.erase("root_track");
     document.erase("carry");  // where older documents had what crosses of a limb
     return document;
 }
@@ -626,6 +629,7 @@ Pairing pairing_from(const Json& document, const std::string& path) {
     pairing.settings.passes = {passes.value("gather", true),      get<bool>(passes, "root", path),
                                get<bool>(passes, "angles", path), get<bool>(passes, "reach", path),
                                passes.value("contacts", true),    passes.value("twist", true)};
+    pairing.settings.has_root_track = document.value("root_track", false);
     pairing.settings.chains = read_chain_table(document.value("chains", Json::object()), path);
     // As documents had it before chains had levels: every limb's carry, usual or not.
     const Json carry_read = document.value("carry", Json::object());

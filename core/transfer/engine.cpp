@@ -82,6 +82,25 @@ PassEffects pass_effects(const Plan& plan, const Pose& source, const FrameCorrec
     return result;
 }
 
+namespace {
+
+/// The root bone, and what hangs on it beside the body, goes with the body's place on the floor and heading.
+void put_on_root(const Skeleton& skeleton, TransferResult& result, double frame_time_s, int first_frame) {
+    const Plan& plan = result.plan;
+    const std::vector<Rigid> track = root_track(result.target, plan.T_lines, frame_time_s, first_frame);
+    const Pose rest = rest_pose(skeleton);
+    for (int j = plan.T_root; j < skeleton.size(); ++j) {
+        if (!skeleton.is_ancestor(plan.T_root, j) || skeleton.is_ancestor(plan.T_hips, j)) continue;
+        for (int f = 0; f < result.target.frames; ++f) {
+            const Rigid X = track[size_t(f)] * Rigid{rest.R[size_t(j)], rest.p[size_t(j)]};
+            result.target.R[result.target.at(f, j)] = X.R;
+            result.target.p[result.target.at(f, j)] = X.p;
+        }
+    }
+}
+
+}  // namespace
+
 TransferResult transfer(const Character& source, const Take& take, const Character& target,
                         const PairingSettings& settings, int threads, const Progress& progress) {
     TransferResult result;
@@ -133,6 +152,18 @@ TransferResult transfer(const Character& source, const Take& take, const Charact
         for (int f = first; f < last && !is_cancelled; ++f) {
             const FrameCorrection held = result.corrections.at(f);
             solve_frame(result.plan, result.source, result.target, f, is_held ? &held : nullptr);
+        }
+        advance(last - first);
+    });
+    if (is_cancelled) throw std::runtime_error("cancelled");
+    if (result.plan.T_root >= 0) {
+        put_on_root(target.rig.skeleton, result, take.frame_time_s, take.first_motion_frame);
+        baked.translated.push_back(result.plan.T_root);
+        std::sort(baked.translated.begin(), baked.translated.end());
+        baked.p.resize(size_t(take.frames) * baked.translated.size());
+    }
+    for_each_frame(take.frames, threads, [&](int first, int last) {
+        for (int f = first; f < last; ++f) {
             const Quat* R = &result.target.R[result.target.at(f, 0)];
             const Vec3* p = &result.target.p[result.target.at(f, 0)];
             Quat* local = &baked.R[size_t(f) * size_t(joints)];
@@ -147,9 +178,7 @@ TransferResult transfer(const Character& source, const Take& take, const Charact
                     parent < 0 ? p[joint] : Vec3(R[parent].conjugate() * Vec3(p[joint] - p[parent]));
             }
         }
-        advance(last - first);
     });
-    if (is_cancelled) throw std::runtime_error("cancelled");
     return result;
 }
 

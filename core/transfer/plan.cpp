@@ -46,6 +46,11 @@ class Compiler {
         plan_.T_thigh_left = T_.roles.joint("thigh.left");
         plan_.T_thigh_right = T_.roles.joint("thigh.right");
         plan_.T_hips = T_.roles.joint("hips");
+        plan_.T_lines = {plan_.T_thigh_left, plan_.T_thigh_right, T_.roles.joint("upperarm.left"),
+                         T_.roles.joint("upperarm.right")};
+        if (const int root = T_.roles.joint("root");
+            settings_.has_root_track && root >= 0 && T_.rig.skeleton.is_ancestor(root, plan_.T_hips))
+            plan_.T_root = root;
         plan_.S_ankle_m = S_.rest.ankle_height_m;
         plan_.T_ankle_m = T_.rest.ankle_height_m;
         plan_.k = settings_.scale.value_or(leg_length(T_.rig.skeleton, T_.roles) /

@@ -6,6 +6,7 @@
 
 #include "core/contact/sole.hpp"
 #include "core/math/rotation.hpp"
+#include "core/motion/heading.hpp"
 #include "core/rest/character.hpp"
 #include "core/transfer/settings.hpp"
 
@@ -121,6 +122,8 @@ struct Plan {
     double S_stature_m = 1.75, T_stature_m = 1.75;
     int S_thigh_left, S_thigh_right;
     int T_thigh_left, T_thigh_right, T_hips;
+    int T_root = -1;         ///< the root bone that carries the travel; -1: none does
+    BodyLines T_lines;       ///< by which its heading is told
     double S_ankle_m = 0.0;  ///< ankle height of the flat foot
     double T_ankle_m = 0.0;
     Vec3 T_hip_centre = Vec3::Zero();       ///< from the hips joint, seen from it, m

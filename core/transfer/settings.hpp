@@ -38,6 +38,8 @@ struct PairingSettings {
     ChainTable chains;                        ///< for this pair, whatever the take
     std::map<std::string, ChainTable> takes;  ///< for one take on this target, by `Take::key`
     std::optional<double> scale;              ///< k of the place map; else leg length of target by source
+    /// Travel and heading go onto the target's root bone, the hips keep what is left; the motion is the same.
+    bool has_root_track = false;
     bool operator==(const PairingSettings&) const = default;
 };
 

@@ -577,6 +577,41 @@ class SettingsTest : public QObject {
         QVERIFY2(path(knee) < 0.5 * path(free) + 1e-3,
                  qPrintable(QString("%1 of %2").arg(path(knee)).arg(path(free))));
     }
+    void travel_goes_onto_the_root_bone() {
+        const LoadedFile source = demo_take("quay-walk");
+        const LoadedFile target = demo_body("lamp-child");
+        const int root = target.character.roles.joint("root");
+        const int hips = target.character.roles.joint("hips");
+        QVERIFY(root >= 0);
+        PairingSettings settings;
+        const TransferResult plain_result = carry(source, target, settings);
+        settings.has_root_track = true;
+        const TransferResult result = carry(source, target, settings);
+        double travel = 0.0, left_aside = 0.0, off = 0.0;
+        for (int f = 0; f < result.target.frames; ++f) {
+            for (int j = hips; j < result.target.joints; ++j)
+                if (target.character.rig.skeleton.is_ancestor(hips, j))
+                    off = std::max(off, (result.target.p[result.target.at(f, j)] -
+                                         plain_result.target.p[plain_result.target.at(f, j)])
+                                            .norm());
+            const Vec3& at = result.target.p[result.target.at(f, root)];
+            travel = std::max(travel, (at - result.target.p[result.target.at(0, root)]).norm());
+            const Vec3 from_root = result.target.p[result.target.at(f, hips)] - at;
+            left_aside = std::max(left_aside, std::hypot(from_root.x(), from_root.z()));
+        }
+        QVERIFY(off == 0.0);
+        QVERIFY2(travel > 1.0 && left_aside < 0.1, qPrintable(QString("%1 %2").arg(travel).arg(left_aside)));
+        // In keys: root and hips together are the motion.
+        const WorldMotion baked = forward_kinematics(target.character.rig.skeleton, result.take);
+        QVERIFY(difference(baked, result.target).place_m < 1e-9);
+        // A rig without such a bone is as before.
+        const LoadedFile rootless = demo_body("ferrier");
+        QVERIFY(carry(source, rootless, settings).plan.T_root < 0);
+        Pairing pairing;
+        pairing.id = make_uuid();
+        pairing.settings = settings;
+        QVERIFY(read_pairing(pairing_document(pairing), "p").settings.has_root_track);
+    }
     void a_wrist_is_held_where_that_is_said() {
         LoadedFile source = demo_take("bollard-sit");
         const LoadedFile target = demo_body("dockhand");

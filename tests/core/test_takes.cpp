@@ -2,6 +2,7 @@
 #include <QtTest>
 
 #include "core/io/load.hpp"
+#include "core/motion/heading.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -10,6 +11,41 @@ class TakesTest : public QObject {
     Q_OBJECT
 
   private slots:
+    void headings_of_known_turns() {
+        // Four joints of a body that turns by 10 degrees a frame for 90 frames, upright but for frames 30
+        // to 39.
+        WorldMotion motion;
+        motion.resize(90, 4);
+        const double dt = 1.0 / 30.0;
+        for (int f = 0; f < 90; ++f) {
+            const Quat turn = exp_rotation(deg_to_rad(10.0 * f) * Vec3::UnitY());
+            const bool is_lying = f >= 30 && f < 40;
+            const Quat lie = exp_rotation((is_lying ? deg_to_rad(80.0) : 0.0) * Vec3::UnitX());
+            const Vec3 at(0.02 * f, 0.9, 0.01 * f);
+            for (int j = 0; j < 4; ++j) {
+                const Vec3 from_hips((j % 2 == 0 ? 0.1 : -0.1) * (j < 2 ? 1.0 : 2.0), j < 2 ? 0.0 : 0.5, 0.0);
+                motion.p[motion.at(f, j)] = at + turn * (lie * from_hips);
+                motion.R[motion.at(f, j)] = turn * lie;
+            }
+        }
+        const BodyLines lines{0, 1, 2, 3};
+        const auto heading = headings(motion, lines, dt, 0);
+        for (int f = 0; f < 30; ++f) QVERIFY(std::abs(rad_to_deg(heading[size_t(f)]) - 10.0 * f) < 1e-9);
+        // Lying: as it was; then led back within 0.3 s, nine frames, and unwrapped all the way.
+        for (int f = 30; f < 40; ++f) QVERIFY(std::abs(rad_to_deg(heading[size_t(f)]) - 290.0) < 1e-9);
+        QVERIFY(std::abs(rad_to_deg(heading[40]) - 290.0) < 1e-9);
+        for (int f = 50; f < 90; ++f) QVERIFY(std::abs(rad_to_deg(heading[size_t(f)]) - 10.0 * f) < 1e-6);
+        for (int f = 1; f < 90; ++f)
+            QVERIFY(std::abs(heading[size_t(f)] - heading[size_t(f) - 1]) < deg_to_rad(40.0));
+        // Travel and what is left give back the original.
+        const auto track = root_track(motion, lines, dt, 0);
+        for (int f = 0; f < 90; ++f) {
+            const Rigid X{motion.R[motion.at(f, 0)], motion.p[motion.at(f, 0)]};
+            const Rigid back = track[size_t(f)] * (inverse(track[size_t(f)]) * X);
+            QVERIFY((back.p - X.p).norm() < 1e-12 && angle_between(back.R, X.R) < 1e-7);
+            QVERIFY(track[size_t(f)].p.y() == 0.0 && std::abs(track[size_t(f)].p.x() - 0.02 * f) < 1e-12);
+        }
+    }
     void half_the_rate_keeps_every_second_frame() {
         // 60 -> 30 frames a second: every second key, duration unchanged, exact (common practice).
         const LoadedFile walk = load_file(test::demo("takes/quay-walk.bvh"));
