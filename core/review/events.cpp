@@ -53,6 +53,22 @@ std::string limb_of(const std::string& row) {
     return (is_leg ? "leg" : "arm") + std::string(side_suffix(role_side(row)));
 }
 
+/// Whether settings turn a limb's bones beside the source's on purpose.
+bool is_turned_aside(const ChainTable& chains, const std::string& limb) {
+    const ChainSettings& set = settings_of(chains, limb);
+    return set.pole_rad.value_or(0.0) != 0.0 || set.shoulder_share.value_or(0.0) > 0.0;
+}
+
+/// A limb's measure where its end is free; held, it goes where it is held.
+std::vector<float> where_free(const TransferResult& result, const std::string& limb,
+                              std::vector<float> values) {
+    for (size_t i = 0; i < limb_count; ++i)
+        if (limb == limb_names[i])
+            for (size_t f = 0; f < std::min(values.size(), result.corrections.limbs[i].hold.size()); ++f)
+                if (result.corrections.limbs[i].hold[f] > 0.0) values[f] = 0.0f;
+    return values;
+}
+
 bool has_twist_bone(const Plan& plan, const std::string& role) {
     return std::any_of(plan.twists.begin(), plan.twists.end(),
                        [&](const TwistOp& op) { return op.role == role; });
@@ -152,7 +168,8 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
                 break;
             case ReviewMeasure::tip: {
                 if (!row.starts_with("arm")) break;
-                for (const Run& run : runs_over(series.values, tip_pass_cm, 2 * gap)) {
+                for (const Run& run :
+                     runs_over(where_free(result, row, series.values), tip_pass_cm, 2 * gap)) {
                     ReviewEvent& event = add("tip", row, run, "cm", tip_pass_cm);
                     const bool by_tip = carried_by_tip(row);
                     event.text =
@@ -168,8 +185,9 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
             }
             case ReviewMeasure::direction: {
                 const std::string limb = limb_of(row);
-                if (carried_by_tip(limb)) break;
-                for (const Run& run : runs_over(series.values, direction_pass_deg, 4 * gap)) {
+                if (carried_by_tip(limb) || is_turned_aside(result.plan.chains, limb)) break;
+                for (const Run& run :
+                     runs_over(where_free(result, limb, series.values), direction_pass_deg, 4 * gap)) {
                     ReviewEvent& event = add("direction", row, run, "degrees", direction_pass_deg);
                     event.owner = Owner::setting;
                     event.setting = settings.passes.angles ? "rest alignment" : "angles";

@@ -1,10 +1,13 @@
 // Takes the pictures of docs/screenshots from the real window with the demo library. Usage: take_screenshots
 // FOLDER [NAME...]   (needs a display with OpenGL; tools/with-display gives one)
 #include <QApplication>
+#include <QCheckBox>
 #include <QDir>
 #include <QElapsedTimer>
 #include <QLineEdit>
 #include <QPainter>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QStandardPaths>
 #include <QTest>
 #include <cstdio>
@@ -13,6 +16,7 @@
 #include "app/chain_ruler.hpp"
 #include "app/chains_panel.hpp"
 #include "app/commands.hpp"
+#include "app/contact_lanes.hpp"
 #include "app/curves_view.hpp"
 #include "app/error_strip.hpp"
 #include "app/finder.hpp"
@@ -271,6 +275,21 @@ int main(int argc, char** argv) {
              take("Quay walk");
              settle_down(window);
              shoot("transfer-biped-on-dog");
+             take("Bollard sit");
+             target("the dockhand");
+             settle_down(window);
+             window.playback().go_to(200);
+             window.lanes().hold_here("seat");
+             window.lanes().hold_here("wrist.left");
+             settle_down(window);
+             for (auto* on : window.panel().findChildren<QCheckBox*>())
+                 if (on->text() == "travel on the root bone") on->click();
+             settle_down(window);
+             if (auto* area = window.panel().parentWidget()
+                                  ? qobject_cast<QScrollArea*>(window.panel().parentWidget()->parentWidget())
+                                  : nullptr)
+                 area->verticalScrollBar()->setValue(10000);
+             shoot("transfer-held");
          }},
         {"rest-more",
          [&] {

@@ -14,6 +14,7 @@
 #include "core/library/library.hpp"
 #include "core/rest/edit.hpp"
 #include "core/rest/measures.hpp"
+#include "core/review/events.hpp"
 #include "core/transfer/passes.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -628,6 +629,11 @@ class SettingsTest : public QObject {
         for (int f = middle - 10; f < middle + 10; ++f)
             QVERIFY((place(target, held.target, "hand.left", f) - at).norm() < 1e-6);
         QVERIFY(std::abs(at.y() - held.plan.k * level) < 0.02);
+        // That its arm points elsewhere there is no shortcoming.
+        const Review review = review_result(source.character, target.character, held);
+        for (const ReviewEvent& event : find_events(review, held, {}))
+            QVERIFY2(event.row != "forearm.left" || event.measure != "direction", event.text.c_str());
+        QVERIFY(review.find_series(ReviewMeasure::direction, "forearm.left")->values[size_t(middle)] > 0.0f);
         // Elsewhere the arm is as angles have it.
         QVERIFY(
             (place(target, held.target, "hand.left", 2) - place(target, free.target, "hand.left", 2)).norm() <
