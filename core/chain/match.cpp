@@ -38,20 +38,6 @@ std::vector<Knot> knots_of(const std::vector<double>& lengths) {
     return knots;
 }
 
-/// Where each bone ends, over the normalised length; the last at 1.
-std::vector<double> ends_of(const std::vector<double>& lengths) {
-    const double whole = std::accumulate(lengths.begin(), lengths.end(), 0.0);
-    std::vector<double> ends;
-    ends.reserve(lengths.size());
-    double end = 0.0;
-    for (const double length : lengths) {
-        end += length;
-        ends.push_back(whole > no_length_m ? end / whole : 1.0);
-    }
-    if (!ends.empty()) ends.back() = 1.0;
-    return ends;
-}
-
 ChainSample sample_at(const std::vector<Knot>& knots, double s) {
     size_t k = 1;
     while (k + 1 < knots.size() && knots[k].s < s) ++k;
@@ -64,6 +50,19 @@ ChainSample sample_at(const std::vector<Knot>& knots, double s) {
 
 }  // namespace
 
+std::vector<double> chain_ends(const std::vector<double>& lengths) {
+    const double whole = std::accumulate(lengths.begin(), lengths.end(), 0.0);
+    std::vector<double> ends;
+    ends.reserve(lengths.size());
+    double end = 0.0;
+    for (const double length : lengths) {
+        end += length;
+        ends.push_back(whole > no_length_m ? end / whole : 1.0);
+    }
+    if (!ends.empty()) ends.back() = 1.0;
+    return ends;
+}
+
 std::vector<ChainSample> match_chain(const std::vector<double>& source, const std::vector<double>& target,
                                      const std::vector<ChainTick>& ticks) {
     std::vector<ChainSample> samples(target.size());
@@ -73,8 +72,8 @@ std::vector<ChainSample> match_chain(const std::vector<double>& source, const st
         return samples;
     }
     const std::vector<Knot> knots = knots_of(source);
-    const std::vector<double> S_ends = ends_of(source);
-    const std::vector<double> T_ends = ends_of(target);
+    const std::vector<double> S_ends = chain_ends(source);
+    const std::vector<double> T_ends = chain_ends(target);
     // Stretches between ticks: from here to there on both.
     double S_from = 0.0, T_from = 0.0;
     size_t next = 0;

@@ -24,6 +24,9 @@ struct ChainSample {
 /// Ends of a source bone and a target bone that are matched, as indices.
 using ChainTick = std::pair<int, int>;
 
+/// Where each bone ends, as a share of the whole length; the last at 1. All at 1 when there is no length.
+std::vector<double> chain_ends(const std::vector<double>& lengths_m);
+
 /// Lengths in metres, from the body outward, one a bone. One sample a target bone. With no source bones
 /// every sample is the parent's. Ticks rise in both; equal counts without ticks match bone by bone.
 std::vector<ChainSample> match_chain(const std::vector<double>& source_lengths_m,

@@ -9,17 +9,6 @@ namespace nb {
 
 namespace {
 
-/// Where each bone ends, as a share of the whole.
-std::vector<double> shares(const std::vector<double>& lengths) {
-    double whole = 0.0;
-    for (const double length : lengths) whole += length;
-    std::vector<double> ends;
-    ends.reserve(lengths.size());
-    double sum = 0.0;
-    for (const double length : lengths) ends.push_back(whole > 1e-9 ? (sum += length) / whole : 1.0);
-    return ends;
-}
-
 class Proposer {
   public:
     Proposer(const Character& source, const Character& target, const ProposeFrom& from)
@@ -40,8 +29,8 @@ class Proposer {
             for (int t = 0; t < T_count; ++t)
                 for (int s = 0; s < S_count; ++s)
                     if (S_role(chain, s) == T_role(chain, t)) add(s, t);
-        const std::vector<double> S_ends = shares(chain.S_lengths_m);
-        const std::vector<double> T_ends = shares(chain.T_lengths_m);
+        const std::vector<double> S_ends = chain_ends(chain.S_lengths_m);
+        const std::vector<double> T_ends = chain_ends(chain.T_lengths_m);
         if (from_.place)
             for (int t = 0; t < T_count; ++t) {
                 int nearest = 0;

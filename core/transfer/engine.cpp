@@ -21,15 +21,6 @@ void run_passes(const Plan& plan, const SourceFrame& source, TargetFrame& target
     pass_twist(plan, source, target);
 }
 
-SourceFrame frame_of(const WorldMotion& motion, int frame) {
-    return {{&motion.R[motion.at(frame, 0)], size_t(motion.joints)},
-            {&motion.p[motion.at(frame, 0)], size_t(motion.joints)}};
-}
-TargetFrame frame_of(WorldMotion& motion, int frame) {
-    return {{&motion.R[motion.at(frame, 0)], size_t(motion.joints)},
-            {&motion.p[motion.at(frame, 0)], size_t(motion.joints)}};
-}
-
 }  // namespace
 
 void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& target, int frame,

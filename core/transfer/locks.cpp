@@ -510,9 +510,7 @@ std::vector<Vec3> hold_body(const Plan& plan, const Contacts& contacts, const Wo
             std::copy_n(target.R.begin() + std::ptrdiff_t(at), pose.R.size(), pose.R.begin());
             std::copy_n(target.p.begin() + std::ptrdiff_t(at), pose.p.size(), pose.p.begin());
             TargetFrame T{pose.R, pose.p};
-            const SourceFrame S{{&source.R[source.at(f, 0)], size_t(source.joints)},
-                                {&source.p[source.at(f, 0)], size_t(source.joints)}};
-            pass_reach(plan, S, T);
+            pass_reach(plan, frame_of(source, f), T);
             places.push_back(point->end == LimbEnd::knee ? pose.p[size_t(knee)]
                                                          : Vec3(0.5 * (pose.p[size_t(plan.T_thigh_left)] +
                                                                        pose.p[size_t(plan.T_thigh_right)])));

@@ -55,6 +55,15 @@ struct TargetFrame {
     std::span<Vec3> p;
 };
 
+inline SourceFrame frame_of(const WorldMotion& motion, int frame) {
+    return {{&motion.R[motion.at(frame, 0)], size_t(motion.joints)},
+            {&motion.p[motion.at(frame, 0)], size_t(motion.joints)}};
+}
+inline TargetFrame frame_of(WorldMotion& motion, int frame) {
+    return {{&motion.R[motion.at(frame, 0)], size_t(motion.joints)},
+            {&motion.p[motion.at(frame, 0)], size_t(motion.joints)}};
+}
+
 /// What contacts add to one frame (core/transfer/locks.hpp).
 struct FrameCorrection {
     struct Limb {
