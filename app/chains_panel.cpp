@@ -456,10 +456,12 @@ void ChainsPanel::set_end(const QString& name, bool of_target, int bone, bool is
     for (const ChainRuler::Row& row : ruler_.rows()) {
         if (row.chain.name != name.toStdString() || row.chain.is_limb) continue;
         if (bone < 0) {
+            undo_.beginMacro(tr("the whole run"));
             for (const auto end : {&ChainSettings::first, &ChainSettings::last, &ChainSettings::source_first,
                                    &ChainSettings::source_last})
                 if (const SettingLevel by = speaks(end); by != SettingLevel::plan)
                     change(tr("the whole run"), -1, by, [end](ChainSettings& set) { (set.*end).reset(); });
+            undo_.endMacro();
             return;
         }
         const auto& body = of_target ? workspace_.target() : workspace_.source();

@@ -71,10 +71,8 @@ void over_frames(benchmark::State& state, Pass&& pass) {
     Prepared& p = prepared();
     for (auto _ : state)
         for (int f = 0; f < p.motion.frames; ++f) {
-            const SourceFrame S{{&p.motion.R[p.motion.at(f, 0)], size_t(p.motion.joints)},
-                                {&p.motion.p[p.motion.at(f, 0)], size_t(p.motion.joints)}};
-            TargetFrame T{{&p.result.R[p.result.at(f, 0)], size_t(p.result.joints)},
-                          {&p.result.p[p.result.at(f, 0)], size_t(p.result.joints)}};
+            const SourceFrame S = frame_of(std::as_const(p.motion), f);
+            TargetFrame T = frame_of(p.result, f);
             pass(p.plan, S, T);
         }
     state.counters["us_a_frame"] =

@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 #include <stdexcept>
 
+#include "core/math/canonical.hpp"
 #include "core/math/rotation.hpp"
 
 namespace nb {
@@ -38,11 +39,6 @@ constexpr std::array<std::pair<const char*, std::optional<std::string> ChainSett
 
 bool is_angle(const NumberField& number) {
     return number.field == &ChainSettings::pole_rad;
-}
-
-/// Twelve significant digits: the same when written and read again.
-double rounded(double value) {
-    return std::stod(fmt::format("{:.12g}", value));
 }
 
 }  // namespace
@@ -96,11 +92,6 @@ void put_settings(ChainTable& table, const std::string& chain, const ChainSettin
         table[chain] = settings;
 }
 
-std::string_view setting_level_name(SettingLevel level) {
-    constexpr std::array<std::string_view, 4> names{"plan", "character", "pairing", "take"};
-    return names[size_t(level)];
-}
-
 Json chain_settings_json(const ChainSettings& set) {
     Json json = Json::object();
     if (set.is_left_out) json["left_out"] = *set.is_left_out;
@@ -115,7 +106,7 @@ Json chain_settings_json(const ChainSettings& set) {
     if (set.carry) json["carry"] = carry_name(*set.carry);
     for (const NumberField& number : numbers)
         if (const auto& value = set.*number.field)
-            json[number.key] = rounded(is_angle(number) ? rad_to_deg(*value) : *value);
+            json[number.key] = canonical(is_angle(number) ? rad_to_deg(*value) : *value);
     if (set.is_proposed) json["proposed"] = true;
     return json;
 }

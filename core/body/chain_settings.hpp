@@ -71,8 +71,6 @@ void put_settings(ChainTable& table, const std::string& chain, const ChainSettin
 enum class SettingLevel { plan, character, pairing, take };
 inline constexpr std::array<SettingLevel, 4> setting_levels{SettingLevel::plan, SettingLevel::character,
                                                             SettingLevel::pairing, SettingLevel::take};
-/// "plan", "character", "pairing", "take"
-std::string_view setting_level_name(SettingLevel level);
 
 /// Settings as a JSON object, in the order above, without what says nothing.
 nlohmann::ordered_json chain_settings_json(const ChainSettings& settings);

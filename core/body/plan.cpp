@@ -233,11 +233,6 @@ RestRule rest_rule(std::string_view role) {
     return at == biped.rest_rules.end() ? RestRule::keep : at->second;
 }
 
-const std::vector<ChainPlan>& biped_chains() {
-    static const BodyPlan& biped = body_plan("biped");
-    return biped.chains;
-}
-
 const std::vector<std::string>& needed_roles() {
     static const BodyPlan& biped = body_plan("biped");
     return biped.needed;

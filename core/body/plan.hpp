@@ -65,8 +65,6 @@ std::vector<std::string> body_plan_names();
 /// when another of that name is known already.
 bool add_body_plan(BodyPlan plan);
 
-/// All chains of a biped.
-const std::vector<ChainPlan>& biped_chains();
 /// Roles a biped needs: hips, chest, head, and upper arm, forearm, hand, thigh, shin, foot of both sides.
 const std::vector<std::string>& needed_roles();
 /// Confidence below which a role counts as unsure.

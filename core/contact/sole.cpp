@@ -52,6 +52,10 @@ std::string Sole::name(FootPoint which) const {
     return std::string(point_name(end, which)) + std::string(side_suffix(side));
 }
 
+std::string Sole::end_name() const {
+    return end == LimbEnd::foot ? "foot" + std::string(side_suffix(side)) : name(FootPoint::ball);
+}
+
 std::span<const FootPoint> Sole::resting() const {
     static constexpr std::array<FootPoint, 2> of_foot{FootPoint::heel, FootPoint::ball};
     const std::span<const FootPoint> all(of_foot);

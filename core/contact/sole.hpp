@@ -52,6 +52,8 @@ struct Sole {
     Vec3 point(FootPoint which, const Pose& pose) const;
     /// "heel.left", "forepaw.right", "wrist.left"
     std::string name(FootPoint which) const;
+    /// Of the whole end: "foot.left", "forepaw.right", "wrist.left".
+    std::string end_name() const;
     /// The points that are looked for in a take: heel and ball, the pad; none of a wrist.
     std::span<const FootPoint> resting() const;
     bool is_on_floor() const { return end != LimbEnd::wrist; }

@@ -40,10 +40,12 @@ Json vector(const Vec3& v) {
 }
 
 /// Keys of `read` that `written` does not have are added at the end, so that nothing is lost.
-void keep_unknown(const Json& read, Json& written) {
+/// Keys of `own` are this program's: what is not in `written` of them is gone.
+void keep_unknown(const Json& read, Json& written, std::initializer_list<std::string_view> own = {}) {
     if (!read.is_object()) return;
     for (const auto& [key, value] : read.items())
-        if (!written.contains(key)) written[key] = value;
+        if (!written.contains(key) && std::find(own.begin(), own.end(), key) == own.end())
+            written[key] = value;
 }
 
 template <typename Value>
@@ -83,12 +85,6 @@ auto reading(const std::string& path, Read&& read) {
 }
 
 }  // namespace
-
-double canonical(double x) {
-    if (!std::isfinite(x)) return 0.0;
-    const double rounded = std::strtod(fmt::format("{:.12g}", x).c_str(), nullptr);
-    return rounded == 0.0 ? 0.0 : rounded;
-}
 
 std::string format_document(const Json& document) {
     return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
@@ -241,19 +237,10 @@ void read_rest(const Json& stored, const std::string& path, const Skeleton& skel
 
 namespace {
 
-Json chain_table_document(const ChainTable& table) {
-    Json json = Json::object();
+/// Writes a table under `key`; nothing when there is nothing in it.
+void put_chains(Json& document, const std::string& key, const ChainTable& table) {
     for (const auto& [chain, set] : table)
-        if (!set.is_empty()) json[chain] = chain_settings_json(set);
-    return json;
-}
-
-/// Puts `value` under `key`, or takes the key out when there is nothing in it.
-void put_or_erase(Json& document, const char* key, const Json& value) {
-    if (value.empty())
-        document.erase(key);
-    else
-        document[key] = value;
+        if (!set.is_empty()) document[key][chain] = chain_settings_json(set);
 }
 
 }  // namespace
@@ -311,12 +298,10 @@ Json character_document(const Character& character) {
         document["other_rests"].push_back(rest_document(character.roles, rest));
     if (character.solved.is_there() && !is_same_alignment(character.solved, character.rest))
         document["solved"] = rest_document(character.roles, character.solved);
-    if (const Json chains = chain_table_document(character.chains); !chains.empty())
-        document["chains"] = chains;
+    put_chains(document, "chains", character.chains);
     if (!character.document_text.empty()) {
-        Json read = Json::parse(character.document_text);
-        for (const auto* own : {"intake", "settled", "other_rests", "solved", "chains"}) read.erase(own);
-        keep_unknown(read, document);
+        keep_unknown(Json::parse(character.document_text), document,
+                     {"intake", "settled", "other_rests", "solved", "chains"});
     }
     return document;
 }
@@ -450,8 +435,7 @@ Json change_document(const LoadedFile& file) {
     document["intake"] = intake_document(rig.options);
     if (document["intake"].is_null()) document["intake"] = Json::object();
     document["trim"] = {{"first", rig.options.trim_first}, {"last", rig.options.trim_last}};
-    if (const Json chains = chain_table_document(character.chains); !chains.empty())
-        document["chains"] = chains;
+    put_chains(document, "chains", character.chains);
     document["plan"] = character.roles.plan;
     document["settled"] = character.roles.is_settled;
     document["roles"] = Json::object();
@@ -590,19 +574,12 @@ Json pairing_document(const Pairing& pairing) {
     for (const PassName& pass : pass_table)
         document["passes"][pass.name] = pairing.settings.passes.*pass.is_on;
     if (pairing.settings.has_root_track) document["root_track"] = true;
-    put_or_erase(document, "chains", chain_table_document(pairing.settings.chains));
+    put_chains(document, "chains", pairing.settings.chains);
     Json takes = Json::object();
-    for (const auto& [take, table] : pairing.settings.takes)
-        put_or_erase(takes, take.c_str(), chain_table_document(table));
-    put_or_erase(document, "takes", takes);
-    const bool has_chains = document.contains("chains");
-    const bool has_takes = document.contains("takes");
-    const bool has_root_track = document.contains("root_track");
-    keep_unknown(pairing.other, document);
-    if (!has_chains) document.erase("chains");
-    if (!has_takes) document.erase("takes");
-    if (!has_root_track) document.erase("root_track");
-    document.erase("carry");  // where older documents had what crosses of a limb
+    for (const auto& [take, table] : pairing.settings.takes) put_chains(takes, take, table);
+    if (!takes.empty()) document["takes"] = takes;
+    // `carry`: where older documents had what crosses of a limb.
+    keep_unknown(pairing.other, document, {"chains", "takes", "root_track", "carry"});
     return document;
 }
 

@@ -7,6 +7,7 @@
 
 #include "core/body/reuse.hpp"
 #include "core/io/load.hpp"
+#include "core/math/canonical.hpp"
 #include "core/motion/take.hpp"
 #include "core/rest/character.hpp"
 #include "core/review/events.hpp"
@@ -101,8 +102,5 @@ Json review_document(const Review& review);
 Json events_document(const std::vector<ReviewEvent>& events);
 /// The review of the limbering take on a character, with the state of the rig it was made on.
 Json certificate_document(const Character& character, const Review& review);
-
-/// x rounded to 12 significant digits.
-double canonical(double x);
 
 }  // namespace nb

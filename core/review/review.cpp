@@ -110,9 +110,7 @@ class Reviewer {
                 !T_soles[side]->is_on_floor())
                 continue;
             const Sole& sole = *T_soles[side];
-            const std::string foot = sole.end == LimbEnd::foot
-                                         ? std::string("foot") + std::string(side_suffix(sole.side))
-                                         : sole.name(FootPoint::ball);
+            const std::string foot = sole.end_name();
             std::vector<float> slide(size_t(S_.frames), 0.0f);
             std::vector<float> source_slide = slide;
             std::vector<float> heights = slide;

@@ -93,9 +93,7 @@ class EndHolder {
                                         target.p[target.at(f, plan.T_thigh_right)]);
             const std::span<const Vec3> S{&source.p[source.at(f, 0)], size_t(source.joints)};
             A_[size_t(f)] = reach_goal(plan, op_, S, start_[size_t(f)]);
-            S_stretch_.push_back((S[size_t(op_.S_tip)] - S[size_t(op_.S_start)]).norm() /
-                                 ((S[size_t(op_.S_mid)] - S[size_t(op_.S_start)]).norm() +
-                                  (S[size_t(op_.S_tip)] - S[size_t(op_.S_mid)]).norm()));
+            S_stretch_.push_back(source_stretch(op_, S));
             const Vec3& mid = target.p[target.at(f, op_.T_mid)];
             length_.push_back((mid - start_[size_t(f)]).norm() +
                               (target.p[target.at(f, op_.T_tip)] - mid).norm());
@@ -149,10 +147,7 @@ class EndHolder {
     Vec3 from_hip_centre(int frame) const { return base_[size_t(frame)] - centre_[size_t(frame)]; }
     bool is_on_floor() const { return sole_.is_on_floor(); }
     double hips_give() const { return hips_give_; }
-    std::string name() const {
-        return sole_.end == LimbEnd::foot ? "foot" + std::string(side_suffix(sole_.side))
-                                          : sole_.name(FootPoint::ball);
-    }
+    std::string name() const { return sole_.end_name(); }
     /// Of the limb when it is straight; a hock stays as it is. m.
     double full_length_m(int frame) const { return length_[size_t(frame)]; }
 

@@ -153,6 +153,14 @@ Vec3 reach_goal(const Plan& plan, const ReachOp& op, std::span<const Vec3> sourc
     return target_start + op.scale * (tip - source_p[size_t(op.S_start)]);
 }
 
+double source_stretch(const ReachOp& op, std::span<const Vec3> source_p) {
+    const Vec3& start = source_p[size_t(op.S_start)];
+    const Vec3& mid = source_p[size_t(op.S_mid)];
+    const Vec3& tip = source_p[size_t(op.S_tip)];
+    const double length = (mid - start).norm() + (tip - mid).norm();
+    return length < 1e-9 ? 0.0 : (tip - start).norm() / length;
+}
+
 double raised(double elevation_rad) {
     constexpr double from = pi / 6.0, onset = pi / 18.0, top = 5.0 * pi / 6.0;
     const double over = std::min(elevation_rad, top) - from;
@@ -191,10 +199,8 @@ void reach_limb(const Plan& plan, const ReachOp& op, const SourceFrame& source, 
         turn_clavicle(op, exp_rotation(op.side_sign * turn * (Q_chest * Vec3::UnitZ())), target);
     }
     const double T_length = upper.norm() + lower.norm();
-    const double S_length = (source.p[size_t(op.S_mid)] - source.p[size_t(op.S_start)]).norm() +
-                            (source.p[size_t(op.S_tip)] - source.p[size_t(op.S_mid)]).norm();
-    if (T_length < 1e-9 || S_length < 1e-9) return;
-    const double S_stretch = (source.p[size_t(op.S_tip)] - source.p[size_t(op.S_start)]).norm() / S_length;
+    const double S_stretch = source_stretch(op, source.p);
+    if (T_length < 1e-9 || S_stretch <= 0.0) return;
     const auto asked_from = [&](const Vec3& from) {
         Vec3 asked = goal - from;
         if (held) asked += held->ankle_m - held->start_m;

@@ -92,6 +92,9 @@ void pass_reach(const Plan& plan, const SourceFrame& source, TargetFrame& target
 /// Where a limb's tip is asked to be in the world, before the hips give way.
 Vec3 reach_goal(const Plan& plan, const ReachOp& op, std::span<const Vec3> source_p,
                 const Vec3& target_start);
+/// Distance from start to tip of the source's limb by the length of its two bones as they are; 0 when it has
+/// none.
+double source_stretch(const ReachOp& op, std::span<const Vec3> source_p);
 void pass_twist(const Plan& plan, const SourceFrame& source, TargetFrame& target);
 
 /// How far above 30 degrees an arm is raised, rad: eased over the first 10 degrees and the last 30 before

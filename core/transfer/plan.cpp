@@ -198,8 +198,8 @@ class Compiler {
                               : arm_length(T_.rig.skeleton, T_.roles) / arm_length(S_.rig.skeleton, S_.roles);
             // What stands goes as far as the body travels.
             if ((is_leg && settings_.scale) || (has_hock && !is_leg)) op.scale = plan_.k;
-            op.T_length_m = length_of(T_, op.T_start, op.T_mid) + length_of(T_, op.T_mid, op.T_tip);
-            if (op.T_length_m < 1e-6 || length_of(S_, op.S_start, op.S_tip) < 1e-6) continue;
+            if (length_of(T_, op.T_start, op.T_tip) < 1e-6 || length_of(S_, op.S_start, op.S_tip) < 1e-6)
+                continue;
             if (is_leg || T_.roles.is_four_legged()) {
                 op.S_over_m = S_.rest.p_WJ0[size_t(op.S_tip)].y();
                 op.T_over_m = T_.rest.p_WJ0[size_t(op.T_tip)].y();
@@ -242,7 +242,6 @@ class Compiler {
                 chain.S_joints.size() < 2 || chain.T_joints.size() < 2)
                 continue;
             RunReachOp op;
-            op.chain = chain.name;
             op.T_joints = chain.T_joints;
             op.T_end_J = end_of_run(T_, chain.T_joints.back());
             op.S_first = chain.S_joints.front();

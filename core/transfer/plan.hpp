@@ -47,7 +47,6 @@ struct ReachOp {
     Quat S_hinge_plain0_inverse;
     Vec3 n0;             ///< hinge axis at the source's aligned rest, world axes
     double scale = 1.0;  ///< length of the target's limb by the source's, mean of both sides
-    double T_length_m = 0.0;
     double S_over_m = 0.0, T_over_m = 0.0;  ///< of leg and paw: height of the tip when it stands
     bool is_placed = false;  ///< the tip's place crosses by the place map; else relative to the limb's start
     double share = 0.0;      ///< of the tip's place that crosses; the rest is as angles have it
@@ -63,7 +62,6 @@ struct ReachOp {
 
 /// A run of any number of bones (tail, finger, spine, a user's own) that is carried by its tip.
 struct RunReachOp {
-    std::string chain;
     std::vector<int> T_joints;
     Vec3 T_end_J = Vec3::Zero();  ///< the tip in the last joint's frame, m
     int S_first = -1, S_last = -1;

@@ -1,0 +1,16 @@
+#include "core/math/canonical.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <cstdlib>
+
+namespace nb {
+
+double canonical(double x) {
+    if (!std::isfinite(x)) return 0.0;
+    const double rounded = std::strtod(fmt::format("{:.12g}", x).c_str(), nullptr);
+    return rounded == 0.0 ? 0.0 : rounded;
+}
+
+}  // namespace nb
