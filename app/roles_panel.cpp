@@ -17,6 +17,7 @@
 #include "app/rails_view.hpp"
 #include "app/stage_view.hpp"
 #include "core/body/check.hpp"
+#include "core/body/propose.hpp"
 #include "core/io/file_error.hpp"
 
 namespace nb {
@@ -240,7 +241,7 @@ void RolesPanel::set_plan(const QString& plan) {
     if (!body || is_kept_settled()) return;
     const RoleMap roles =
         propose_roles(body->file.character.rig.skeleton,
-                      {.ignore_names = false, .plan = plan.toStdString(), .carries_skin = {}, .tree = -1});
+                      {.ignore_names = false, .plan = plan.toStdString(), .skin = {}, .tree = -1});
     change(roles, tr("read the body as a %1").arg(plan));
 }
 

@@ -2,7 +2,7 @@
 // half bodies, bodies with one arm, rigs whose limbs hang on no common joint. Internal to core/body.
 #pragma once
 #include "core/body/names.hpp"
-#include "core/body/roles.hpp"
+#include "core/body/propose.hpp"
 
 namespace nb {
 

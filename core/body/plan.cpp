@@ -121,13 +121,20 @@ void read_chain(const Json& from, BodyPlan& plan) {
     }
 }
 
-BodyPlan read_plan(const Json& from) {
+const BodyPlan* find_in(const std::deque<BodyPlan>& plans, std::string_view name) {
+    const auto at =
+        std::find_if(plans.begin(), plans.end(), [&](const BodyPlan& p) { return p.name == name; });
+    return at == plans.end() ? nullptr : &*at;
+}
+
+/// `known`: the plans it may extend.
+BodyPlan read_plan(const Json& from, const std::deque<BodyPlan>& known) {
     if (from.value("format", "") != "nimble-bone/body-plan")
         wrong(R"(is no body plan: expected "format": "nimble-bone/body-plan")");
     if (from.at("version").get<int>() > 1) wrong("is of a newer version than this program's 1");
     BodyPlan plan;
     if (const auto base = from.value("extends", std::string()); !base.empty()) {
-        const BodyPlan* found = find_body_plan(base);
+        const BodyPlan* found = find_in(known, base);
         if (!found) wrong(fmt::format("extends '{}', which is no known plan", base));
         plan = *found;
     }
@@ -169,7 +176,7 @@ Known& known() {
     static Known all;
     static const bool is_filled = [] {
         for (const std::string& text : shipped_plan_texts())
-            all.plans.push_back(read_plan(Json::parse(text)));
+            all.plans.push_back(read_plan(Json::parse(text), all.plans));
         return true;
     }();
     (void)is_filled;
@@ -179,9 +186,10 @@ Known& known() {
 }  // namespace
 
 BodyPlan parse_body_plan(const std::string& text) {
-    known();
+    Known& all = known();
+    const std::lock_guard lock(all.mutex);
     try {
-        return read_plan(Json::parse(text));
+        return read_plan(Json::parse(text), all.plans);
     } catch (const Json::parse_error& error) {
         wrong(fmt::format("is no valid JSON at byte {}", error.byte));
     } catch (const Json::exception&) {
@@ -192,9 +200,7 @@ BodyPlan parse_body_plan(const std::string& text) {
 const BodyPlan* find_body_plan(std::string_view name) {
     Known& all = known();
     const std::lock_guard lock(all.mutex);
-    const auto at =
-        std::find_if(all.plans.begin(), all.plans.end(), [&](const BodyPlan& p) { return p.name == name; });
-    return at == all.plans.end() ? nullptr : &*at;
+    return find_in(all.plans, name);
 }
 
 const BodyPlan& body_plan(std::string_view name) {

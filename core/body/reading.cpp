@@ -4,10 +4,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <numeric>
 
 #include "core/body/by_name.hpp"
-#include "core/body/shape.hpp"
+#include "core/body/confidence.hpp"
 
 namespace nb {
 
@@ -16,68 +17,55 @@ namespace {
 constexpr double sharpness = 1.6;
 /// Share of the votes for ahead above which it counts as known.
 constexpr double known_facing = 0.35;
-
-/// Log ratio in units of a spread: 0 is as expected.
-double off(double ratio, double expected, double spread) {
-    return ratio > 1e-9 ? std::log(ratio / expected) / spread : 9.0;
-}
-
 const std::array<std::array<std::string_view, 3>, 2> limb_parts{
     {{"thigh", "shin", "foot"}, {"upperarm", "forearm", "hand"}}};
+
+double off(double ratio, double expected, double spread, double most = 3.0) {
+    return ratio > 1e-9 ? std::min(most, std::abs(std::log(ratio / expected)) / spread) : most;
+}
+
+/// Where a limb ends: wrist or ankle; of a limb of one or two bones its tip.
+Vec3 limb_end(const PairRun& run, const LimbFit& fit, size_t side) {
+    return fit.at[2] >= 0 ? run.p[size_t(fit.at[2])][side] : run.p.back()[side];
+}
+
+Vec3 hang_of(const PairRun& run, const LimbFit& fit) {
+    Vec3 sum = Vec3::Zero();
+    for (size_t side = 0; side < 2; ++side) sum += limb_end(run, fit, side) - run.p[size_t(fit.at[0])][side];
+    return sum;
+}
 
 }  // namespace
 
 BodyReading::BodyReading(const Skeleton& skeleton, const NameTable& names, int root, std::string figure,
-                         std::vector<char> carries_skin)
+                         const RoleRequest& request)
     : s_(skeleton),
       names_(names),
       root_(root),
       figure_(std::move(figure)),
-      carries_skin_(std::move(carries_skin)),
-      pose_(rest_pose(skeleton)) {
-    children_ = skeleton.children();
-    is_side_ = find_side_bones(skeleton);
-    for (int j = 0; j < skeleton.size(); ++j)
-        if (!names.helper(j).empty() && children_[size_t(j)].empty()) is_side_[size_t(j)] = 1;
-    // Farthest point below a joint along the bones.
-    reach_.assign(size_t(skeleton.size()), 0.0);
-    for (const EndSite& site : skeleton.end_sites)
-        reach_[size_t(site.joint)] = std::max(reach_[size_t(site.joint)], site.offset_m.norm());
-    for (int j = skeleton.size() - 1; j > 0; --j) {
-        const int parent = skeleton.parents[size_t(j)];
-        if (parent < 0) continue;
-        // A leaf that ends a bone lends it its length, also when it is a mere end.
-        const bool is_end = is_side_[size_t(j)] && names.helper(j) == "end";
-        if (is_side_[size_t(j)] && !is_end) continue;
-        reach_[size_t(parent)] = std::max(reach_[size_t(parent)], reach_[size_t(j)] + bone(j));
-    }
-}
+      given_(request.given),
+      tree_(skeleton, names, request),
+      fitter_(tree_, names_, given_) {}
 
 RoleMap BodyReading::read() {
-    if (!find_pairs()) return {};
-    find_sides();
-    if (!read_limbs()) return {};
-    read_trunk();
-    if (is_four_legged_) {
-        map_.plan = "quadruped";
-        read_tail();
-    } else {
+    runs_ = tree_.pair_runs(root_);
+    others_ = find_bodies();
+    if (others_.empty()) return {};
+    body_ = *std::min_element(others_.begin(), others_.end(),
+                              [](const Body& a, const Body& b) { return a.cost < b.cost; });
+    write_limbs();
+    write_trunk();
+    write_tail();
+    find_far_hands();
+    if (!body_.limbs.is_four_legged)
         for (const bool is_left : {true, false}) read_hand(is_left);
-    }
+    find_plan();
     read_face(s_, names_, map_);
     return std::move(map_);
 }
 
-Vec3 BodyReading::tip_of(int joint) const {
-    for (const EndSite& site : s_.end_sites)
-        if (site.joint == joint) return at(joint) + pose_.R[size_t(joint)] * site.offset_m;
-    for (const int c : children_[size_t(joint)])
-        if (names_.helper(c) == "end") return at(c);
-    return at(joint);
-}
-
 void BodyReading::give(std::string role, int j, double confidence, std::vector<std::string> evidence) {
-    if (!map_.role_of(j).empty() || map_.joint(role) >= 0) return;
+    if (j < 0 || !map_.role_of(j).empty() || map_.joint(role) >= 0) return;
     std::erase(evidence, std::string());
     map_.fills.push_back({std::move(role), j, std::clamp(confidence, 0.0, 0.99), std::move(evidence), false});
 }
@@ -85,306 +73,211 @@ void BodyReading::give(std::string role, int j, double confidence, std::vector<s
 std::string BodyReading::name_says(std::string_view part, int j) const {
     const int index = part_index(part);
     const double fit = index < 0 ? 0.0 : names_.fit(index, j);
-    if (fit < 0.3)
-        return names_.says() > 0 ? fmt::format("the name '{}' says nothing of it", s_.names[size_t(j)])
-                                 : std::string();
+    if (fit < 0.3) {
+        if (names_.says() <= 0) return {};
+        const std::string_view other = names_.best_part(j);
+        return other.empty() ? fmt::format("the name '{}' says nothing of it", s_.names[size_t(j)])
+                             : fmt::format("the name '{}' says {} instead", s_.names[size_t(j)], other);
+    }
     return fmt::format("the name '{}' {} {}", s_.names[size_t(j)], fit > 0.85 ? "says" : "may mean", part);
 }
 
-/// The child that leads farthest on; -1 at the end.
-int BodyReading::onward(int j) const {
-    int best = -1;
-    double far = -1.0;
-    for (const int c : children_[size_t(j)]) {
-        if (is_side_[size_t(c)]) continue;
-        const double reach = bone(c) + reach_[size_t(c)];
-        if (reach > far) {
-            far = reach;
-            best = c;
-        }
+// ---- the readings ----------------------------------------------------------------------------------------
+
+/// Four legs: both pairs hang the same way, square to the trunk between them, down to one floor.
+bool BodyReading::stands_on_four(const BodyLimbs& limbs) const {
+    if (!figure_.empty()) return figure_ == "quadruped";
+    const Vec3 legs = hang_of(*limbs.legs, limbs.leg);
+    const Vec3 arms = hang_of(*limbs.arms, limbs.arm);
+    const Vec3 trunk = limbs.trunk();
+    if (legs.norm() < 1e-9 || arms.norm() < 1e-9 || trunk.norm() < 1e-9) return false;
+    if (angle_between(legs, trunk) > deg_to_rad(125.0) || angle_between(legs, trunk) < deg_to_rad(50.0))
+        return false;
+    if (angle_between(legs, arms) > deg_to_rad(45.0)) return false;
+    const Vec3 down = (legs + arms).normalized();
+    double low_legs = 0.0, low_arms = 0.0;
+    for (size_t side = 0; side < 2; ++side) {
+        low_legs += 0.5 * limbs.legs->p.back()[side].dot(down);
+        low_arms += 0.5 * limbs.arms->p.back()[side].dot(down);
     }
-    return best;
+    return std::abs(low_legs - low_arms) < 0.45 * limb_length(*limbs.legs, limbs.leg);
 }
 
-std::vector<int> BodyReading::run(int first) const {
-    std::vector<int> result;
-    for (int j = first; j >= 0; j = onward(j)) result.push_back(j);
-    return result;
-}
-
-/// Places along a run including the end site beyond its last joint.
-std::vector<double> BodyReading::run_lengths(const std::vector<int>& joints) const {
-    std::vector<double> lengths;
-    for (size_t i = 1; i < joints.size(); ++i) lengths.push_back(bone(joints[i]));
-    lengths.push_back(reach_[size_t(joints.back())]);
-    return lengths;
-}
-
-/// Branches that part at a joint; bones that lie beside another do not count.
-int BodyReading::branches_at(int j) const {
-    const auto& own = children_[size_t(j)];
-    return int(std::count_if(own.begin(), own.end(), [&](int c) { return !is_side_[size_t(c)]; }));
-}
-
-int BodyReading::count_below(int j) const {
-    int count = 1;
-    for (const int c : children_[size_t(j)])
-        if (!is_side_[size_t(c)]) count += count_below(c);
-    return count;
-}
-
-/// How unlike two branches are: whole reach, first long bones, number of joints.
-double BodyReading::unlikeness(int a, int b) const {
-    const double whole_a = reach_[size_t(a)];
-    const double whole_b = reach_[size_t(b)];
-    if (std::min(whole_a, whole_b) < 1e-9) return 9.0;
-    double sum = std::abs(std::log(whole_a / whole_b)) / 0.15;
-    const auto longest = [&](int first) {
-        std::vector<double> l = run_lengths(run(first));
-        std::sort(l.rbegin(), l.rend());
-        l.resize(3, 1e-9);
-        return l;
-    };
-    const auto la = longest(a);
-    const auto lb = longest(b);
-    for (size_t i = 0; i < 2; ++i) sum += std::abs(std::log(la[i] / lb[i])) / 0.2;
-    sum += 0.15 * std::abs(count_below(a) - count_below(b));
-    return sum;
-}
-
-/// All pairs of branches that part at a joint, alike and long, with what they cost as legs and as arms.
-std::vector<BodyReading::Pair> BodyReading::all_pairs(double whole) const {
-    std::vector<Pair> pairs;
-    for (int j = 0; j < s_.size(); ++j) {
-        if (j != root_ && !s_.is_ancestor(root_, j)) continue;
-        const auto& own = children_[size_t(j)];
-        for (size_t a = 0; a < own.size(); ++a)
-            for (size_t b = a + 1; b < own.size(); ++b) {
-                if (is_side_[size_t(own[a])] || is_side_[size_t(own[b])]) continue;
-                const double length =
-                    0.5 * (reach_[size_t(own[a])] + reach_[size_t(own[b])] + bone(own[a]) + bone(own[b]));
-                const std::array<std::vector<int>, 2> runs{run(own[a]), run(own[b])};
-                if (length < 0.18 * whole || runs[0].size() < 3 || runs[1].size() < 3) continue;
-                double unlike = unlikeness(own[a], own[b]);
-                const int sides = named_side(runs[0]) * named_side(runs[1]);
-                // Names that say two sides of one limb make up for unlike bones.
-                if (unlike > (sides < 0 ? 6.0 : 4.0) || sides > 0) continue;
-                if (sides < 0) unlike = std::min(unlike, 2.5) - 1.0;
-                Pair pair{j, {own[a], own[b]}, length, unlike};
-                for (const bool is_leg : {true, false}) {
-                    const auto fits = fit_limbs(runs, is_leg);
-                    (is_leg ? pair.leg_cost : pair.arm_cost) = 0.25 * (fits[0].cost + fits[1].cost);
-                }
-                pairs.push_back(pair);
-            }
+/// What two pairs cost as legs and arms of one body, without the trunk.
+double BodyReading::limbs_cost(const Body& body, double longest) const {
+    const BodyLimbs& l = body.limbs;
+    const PairRun& legs = *l.legs;
+    const PairRun& arms = *l.arms;
+    const double leg = limb_length(legs, l.leg);
+    const double arm = limb_length(arms, l.arm);
+    const Vec3 U = l.trunk();
+    if (leg < 1e-9 || arm < 1e-9 || U.norm() < 0.05 * leg) return 1e9;
+    double cost = l.leg.cost + l.arm.cost;
+    for (const PairRun* run : {&legs, &arms}) {
+        double unlike = std::min(3.0, 1.2 * run->unlikeness);
+        // Names that say two sides of one limb make up for unlike bones.
+        if (run->named != 0) unlike = 0.3 * unlike - 0.4;
+        cost += unlike;
     }
-    return pairs;
-}
-
-/// Of all pairs of pairs the one that costs least as legs and arms.
-bool BodyReading::find_pairs() {
-    double whole = 0.0;
-    for (int j = 0; j < s_.size(); ++j)
-        if (j == root_ || s_.is_ancestor(root_, j)) whole = std::max(whole, reach_[size_t(j)]);
-    const std::vector<Pair> pairs = all_pairs(whole);
-    struct Reading {
-        double cost;
-        const Pair *legs, *arms;
-    };
-    std::vector<Reading> readings;
+    // Long limbs rather than short ones.
+    cost += 1.3 * (2.0 - std::min(1.0, legs.total / longest) - std::min(1.0, arms.total / longest));
     const auto depth = [&](int j) { return s_.path(root_, j).size(); };
-    for (const Pair& p : pairs)
-        for (const Pair& q : pairs) {
-            if (&p == &q) continue;
-            // p the legs, q the arms: neither lies in a limb of the other.
-            bool is_apart = true;
-            for (const int limb : p.first)
-                is_apart &= !s_.is_ancestor(limb, q.node) && limb != q.node && limb != q.first[0] &&
-                            limb != q.first[1];
-            for (const int limb : q.first) is_apart &= !s_.is_ancestor(limb, p.node) && limb != p.node;
-            if (!is_apart) continue;
-            double cost = p.unlikeness + q.unlikeness + p.leg_cost + q.arm_cost;
-            // The arms part farther from the root than the legs.
-            if (depth(p.node) > depth(q.node)) cost += 1.5;
-            // Long limbs rather than short ones.
-            cost += 2.0 * (2.0 - (p.length + q.length) / whole);
-            // Arms end in fans, legs do not.
-            for (const int limb : q.first) cost -= has_fan(limb) ? 0.6 : 0.0;
-            for (const int limb : p.first) cost += has_fan(limb) ? 1.2 : 0.0;
-            // Between the arms something goes on to the head.
-            cost += head_side(q) >= 0 ? 0.0 : 1.0;
-            readings.push_back({cost, &p, &q});
-        }
-    if (readings.empty()) return false;
-    const Reading best = *std::min_element(readings.begin(), readings.end(),
-                                           [](const auto& a, const auto& b) { return a.cost < b.cost; });
-    legs_ = *best.legs;
-    arms_ = *best.arms;
-    // Readings of the same limbs that only start at another joint of them are no other readings.
-    const auto is_same_limb = [&](int a, int b) {
-        return a == b || s_.is_ancestor(a, b) || s_.is_ancestor(b, a);
-    };
-    const auto is_same = [&](const Pair& a, const Pair& b) {
-        return (is_same_limb(a.first[0], b.first[0]) && is_same_limb(a.first[1], b.first[1])) ||
-               (is_same_limb(a.first[0], b.first[1]) && is_same_limb(a.first[1], b.first[0]));
-    };
-    double all = 0.0;
-    double same = 0.0;
-    for (const Reading& r : readings) {
-        const double weight = std::exp(-sharpness * (r.cost - best.cost));
-        all += weight;
-        if (is_same(*r.legs, legs_) && is_same(*r.arms, arms_)) same += weight;
+    if (depth(legs.node) > depth(arms.node)) cost += 0.8;
+    cost += 0.35 * off(leg / arm, l.is_four_legged ? 1.0 : 1.4, 0.55);
+    cost += 0.3 * off(U.norm() / leg, l.is_four_legged ? 1.3 : 0.62, 0.9);
+    const Vec3 hang = hang_of(legs, l.leg);
+    if (!l.is_four_legged) {
+        const double cosine = hang.dot(U) / (hang.norm() * U.norm());
+        cost += 1.6 * std::max(0.0, cosine + 0.25);
+        const double hips = 0.5 * (legs.p[size_t(l.leg.at[0])][0] - legs.p[size_t(l.leg.at[0])][1]).norm();
+        const double wide = 0.5 * (arms.p[size_t(l.arm.at[0])][0] - arms.p[size_t(l.arm.at[0])][1]).norm();
+        if (hips > wide) cost += 0.7 * std::log(hips / std::max(1e-9, wide));
+        // Arms end in fans, legs do not.
+        double arm_fan = 0.0, leg_fan = 0.0;
+        for (size_t k = size_t(std::max(1, l.arm.at[1])); k < arms.fan.size(); ++k)
+            arm_fan = std::max(arm_fan, arms.fan[k] >= 2 ? 0.6 : 0.0);
+        for (size_t k = size_t(std::max(1, l.leg.at[1])); k < legs.fan.size(); ++k)
+            leg_fan = std::max(leg_fan, legs.fan[k] >= 3 ? 0.8 : 0.0);
+        cost += leg_fan - arm_fan;
     }
-    pairs_sure_ = same / all;
-    return true;
+    cost += 0.12 * std::abs(l.leg.upper_pieces - l.arm.upper_pieces);
+    return cost;
 }
 
-/// Three or more branches that part at one joint of a run.
-bool BodyReading::has_fan(int first) const {
-    for (const int j : run(first))
-        if (branches_at(j) >= 3) return true;
-    return false;
-}
-
-/// The branch of the arms' node that is no arm and leads farthest; -1 for none.
-int BodyReading::head_side(const Pair& arms) const {
-    int best = -1;
-    double far = 0.0;
-    static const int neck = part_index("neck");
-    static const int head = part_index("head");
-    for (const int c : children_[size_t(arms.node)]) {
-        if (c == arms.first[0] || c == arms.first[1] || is_side_[size_t(c)]) continue;
-        if (s_.is_ancestor(c, legs_.node) || c == legs_.node) continue;
-        double reach = bone(c) + reach_[size_t(c)];
-        if (std::max(names_.fit(neck, c), names_.fit(head, c)) > 0.8) reach += 1e6;
-        if (reach > far) {
-            far = reach;
-            best = c;
+std::vector<BodyReading::Body> BodyReading::find_bodies() {
+    struct Limb {
+        const PairRun* run;
+        LimbFit fit;
+    };
+    double longest = 0.0;
+    for (const PairRun& run : runs_) longest = std::max(longest, run.total);
+    std::array<std::vector<Limb>, 4> limbs;
+    for (const PairRun& run : runs_) {
+        if (run.unlikeness > 4.0 && run.named == 0) continue;
+        if (run.total < 0.15 * longest) continue;
+        for (const LimbKind kind : {LimbKind::leg, LimbKind::arm, LimbKind::hind, LimbKind::fore}) {
+            const bool is_four = kind == LimbKind::hind || kind == LimbKind::fore;
+            if (!figure_.empty() && is_four != (figure_ == "quadruped")) continue;
+            for (const LimbFit& fit : fitter_.fit(run, kind, 3)) limbs[size_t(kind)].push_back({&run, fit});
         }
     }
-    return best;
-}
-
-/// Four legs: both pairs hang the same way, square to the trunk between them.
-void BodyReading::find_figure(const Vec3& low, const Vec3& high) {
-    const auto hangs = [&](const Pair& pair) {
-        Vec3 sum = Vec3::Zero();
-        for (const int first : pair.first) {
-            const std::vector<int> joints = run(first);
-            sum += at(joints.back()) - at(joints.front());
-        }
-        return sum;
+    const auto weight = [&](const Limb& limb) {
+        return limb.fit.cost + 1.3 * (1.0 - limb.run->total / longest) +
+               std::min(3.0, 1.2 * limb.run->unlikeness) * (limb.run->named != 0 ? 0.3 : 1.0);
     };
-    const Vec3 legs = hangs(legs_);
-    const Vec3 arms = hangs(arms_);
-    const Vec3 trunk = high - low;
-    if (legs.norm() < 1e-9 || arms.norm() < 1e-9 || trunk.norm() < 1e-9) return;
-    is_four_legged_ =
-        angle_between(legs, trunk) < deg_to_rad(125.0) && angle_between(legs, arms) < deg_to_rad(40.0);
-    if (!figure_.empty()) is_four_legged_ = figure_ == "quadruped";
-    if (is_four_legged_) up_ = -(legs + arms);
-}
-
-/// Up from the legs' joints to the arms'; ahead by feet, knees and head; left by both.
-void BodyReading::find_sides() {
-    const auto middle = [&](const Pair& pair) { return Vec3(0.5 * (at(pair.first[0]) + at(pair.first[1]))); };
-    const Vec3 low = middle(legs_);
-    const Vec3 high = middle(arms_);
-    // Whole limbs stand apart where their first joints may lie in one place.
-    const auto apart = [&](const Pair& pair) {
-        std::array<Vec3, 2> mean{Vec3::Zero(), Vec3::Zero()};
-        for (size_t i = 0; i < 2; ++i) {
-            const std::vector<int> joints = run(pair.first[i]);
-            for (const int j : joints) mean[i] += at(j) / double(joints.size());
-        }
-        return Vec3(mean[0] - mean[1]);
-    };
-    find_figure(low, high);
-    Vec3 side = apart(legs_);
-    const Vec3 arms_side = apart(arms_);
-    side += side.dot(arms_side) < 0 ? Vec3(-arms_side) : arms_side;
-    if (!is_four_legged_) up_ = high - low;
-    if (up_.norm() < 1e-9) up_ = Vec3::UnitY();
-    side -= up_ * up_.dot(side) / up_.squaredNorm();
-    up_.normalize();
-    if (side.norm() < 1e-9) side = up_.unitOrthogonal();
-    side.normalize();
-    if (is_four_legged_) {
-        // The trunk lies: ahead is from the hind legs to the fore legs.
-        ahead_ = high - low;
-        up_ -= ahead_ * ahead_.dot(up_) / ahead_.squaredNorm();
-        up_.normalize();
-        ahead_.normalize();
-        left_ = up_.cross(ahead_);
-        facing_confidence_ = 1.0;
-        return;
+    for (auto& some : limbs) {
+        std::stable_sort(some.begin(), some.end(),
+                         [&](const Limb& a, const Limb& b) { return weight(a) < weight(b); });
+        if (some.size() > 36) some.resize(36);
     }
-    Vec3 ahead = side.cross(up_);
-    // Votes in lengths along `ahead`: toes beyond the ankle, knees before the line of hip and ankle.
-    double vote = 0.0;
-    double weight = 0.0;
-    for (const int first : legs_.first) {
-        const std::vector<int> joints = run(first);
-        const auto [h, k, a] = fit_limbs({joints, joints}, true)[0].at;
+    std::vector<Body> all;
+    for (const bool is_four : {false, true})
+        for (const Limb& p : limbs[size_t(is_four ? LimbKind::hind : LimbKind::leg)])
+            for (const Limb& q : limbs[size_t(is_four ? LimbKind::fore : LimbKind::arm)]) {
+                bool is_apart = true;
+                for (const int leg : p.run->joints[0]) {
+                    is_apart &= !tree_.is_within(leg, q.run->node);
+                    for (const int arm : q.run->joints[0])
+                        is_apart &= leg != arm && !tree_.is_within(arm, p.run->node);
+                }
+                if (!is_apart) continue;
+                Body body;
+                body.limbs.legs = p.run;
+                body.limbs.arms = q.run;
+                body.limbs.leg = p.fit;
+                body.limbs.arm = q.fit;
+                const auto middle = [](const Limb& limb) {
+                    const auto& pair = limb.run->p[size_t(limb.fit.at[0])];
+                    return Vec3(0.5 * (pair[0] + pair[1]));
+                };
+                body.limbs.hip_centre = middle(p);
+                body.limbs.shoulders = middle(q);
+                body.limbs.is_four_legged = is_four;
+                if (stands_on_four(body.limbs) != is_four) continue;
+                body.cost = limbs_cost(body, longest);
+                if (body.cost < 1e8) all.push_back(body);
+            }
+    std::stable_sort(all.begin(), all.end(), [](const Body& a, const Body& b) { return a.cost < b.cost; });
+    // The trunk is read for those that can still be the cheapest.
+    std::vector<Body> read;
+    for (Body& body : all) {
+        if (read.size() >= 60 || (!read.empty() && read.size() >= 24 && body.cost > all.front().cost + 5.0))
+            break;
+        body.trunk = fit_trunk(tree_, names_, given_, body.limbs, root_);
+        if (body.trunk.cost > 1e8) continue;
+        body.cost += body.trunk.cost;
+        finish(body);
+        read.push_back(body);
+    }
+    return read;
+}
+
+/// Sides, and what only they can say: arms that lie behind the trunk are wings.
+void BodyReading::finish(Body& body) const {
+    find_sides(body);
+    if (body.limbs.is_four_legged || body.facing < known_facing || body.is_facing_by_arms) return;
+    const PairRun& arms = *body.limbs.arms;
+    Vec3 mean = Vec3::Zero();
+    for (const auto& pair : arms.p) mean += (pair[0] + pair[1]) / (2.0 * double(arms.p.size()));
+    const double behind = -(mean - body.limbs.shoulders).dot(body.ahead) / limb_length(arms, body.limbs.arm);
+    const double root_behind = -(arms.p[0][0] + arms.p[0][1] - 2.0 * body.limbs.hip_centre).dot(body.ahead) /
+                               (2.0 * body.limbs.trunk().norm());
+    body.cost += 2.0 * std::max(0.0, behind - 0.1) + 1.5 * std::max(0.0, root_behind - 0.15);
+}
+
+/// What feet and knees say of `ahead`: sum of votes and of their weights, in leg lengths.
+void BodyReading::vote_feet(const Body& body, const Vec3& ahead, double& vote, double& weight) const {
+    const PairRun& legs = *body.limbs.legs;
+    const auto [h, k, a] = body.limbs.leg.at;
+    const double leg = std::max(1e-9, limb_length(legs, body.limbs.leg));
+    const auto add = [&](double by, const Vec3& v) {
+        vote += by * v.dot(ahead) / leg;
+        weight += std::abs(by) * v.norm() / leg;
+    };
+    for (size_t side = 0; side < 2; ++side) {
         if (a < 0) continue;
-        const Vec3 toe = tip_of(joints.back());
-        const double leg = (at(joints[size_t(h)]) - at(joints[size_t(a)])).norm() + 1e-9;
-        const Vec3 foot = toe - at(joints[size_t(a)]);
-        if (foot.norm() > 0.03 * leg) {
-            vote += 3.0 * foot.dot(ahead) / leg;
-            weight += 3.0 * foot.norm() / leg;
+        const Vec3& ankle = legs.p[size_t(a)][side];
+        Vec3 foot = legs.p.back()[side] - ankle;
+        if (int(legs.p.size()) > a + 1 && foot.norm() > 0.03 * leg) {
+            // What goes on straight from the shin is no foot that points anywhere.
+            const Vec3 shin = ankle - legs.p[size_t(k)][side];
+            const double turn = shin.norm() > 1e-9 ? rad_to_deg(angle_between(shin, foot)) : 90.0;
+            foot -= body.up * body.up.dot(foot);
+            add(3.0 * std::clamp((turn - 10.0) / 25.0, 0.0, 1.0), foot);
         }
-        const Vec3 line = at(joints[size_t(a)]) - at(joints[size_t(h)]);
-        const Vec3 knee = at(joints[size_t(k)]) - at(joints[size_t(h)]);
-        const Vec3 bent = knee - line * line.dot(knee) / line.squaredNorm();
-        vote += 2.0 * bent.dot(ahead) / leg;
-        weight += 2.0 * bent.norm() / leg;
+        const Vec3 line = ankle - legs.p[size_t(h)][side];
+        const Vec3 knee = legs.p[size_t(k)][side] - legs.p[size_t(h)][side];
+        if (line.squaredNorm() > 1e-12) add(2.0, knee - line * line.dot(knee) / line.squaredNorm());
     }
-    facing_confidence_ = weight > 0.18 ? std::min(1.0, std::abs(vote) / weight) : 0.0;
-    if (weight > 0 && std::abs(vote) < 0.02) facing_confidence_ *= 0.5;
-    if (facing_confidence_ <= known_facing) {
-        // Feet and knees say nothing: hands reach ahead, elbows point back, thumbs lie to the front.
-        const auto [by_arms, arms_weight] = arms_vote(ahead);
-        vote = by_arms;
-        facing_confidence_ =
-            arms_weight > 0.05 && std::abs(by_arms) > 0.3 * arms_weight ? known_facing + 0.01 : 0.0;
-        is_facing_by_arms_ = facing_confidence_ > known_facing;
-    }
-    ahead_ = vote < 0 ? Vec3(-ahead) : ahead;
-    left_ = up_.cross(ahead_);
 }
 
-/// What the arms say of `ahead`: sum of votes and of their weights, in arm lengths.
-std::pair<double, double> BodyReading::arms_vote(const Vec3& ahead) const {
-    double vote = 0.0;
-    double weight = 0.0;
+/// What arms and thumbs say of it, in arm lengths.
+void BodyReading::vote_arms(const Body& body, const Vec3& ahead, double& vote, double& weight) const {
+    const PairRun& arms = *body.limbs.arms;
+    const auto [s, e, w] = body.limbs.arm.at;
+    const double arm = limb_length(arms, body.limbs.arm);
+    if (w < 0 || arm < 1e-9) return;
     const auto add = [&](double by, const Vec3& v) {
         vote += by * v.dot(ahead);
         weight += std::abs(by) * v.norm();
     };
-    for (const int first : arms_.first) {
-        const std::vector<int> joints = run(first);
-        const auto [s, e, w] = fit_limbs({joints, joints}, false)[0].at;
-        if (w < 0) continue;
-        const Vec3 wrist = at(joints[size_t(w)]);
-        const Vec3 shoulder = at(joints[size_t(s)]);
-        const double arm = (at(joints[size_t(e)]) - shoulder).norm() + (wrist - at(joints[size_t(e)])).norm();
-        if (arm < 1e-9) continue;
-        const Vec3 line = wrist - shoulder;
-        Vec3 reach = line;
-        reach -= up_ * up_.dot(reach);
-        const double forward = reach.dot(ahead) / arm;
-        if (std::abs(forward) > 0.15) vote += forward;
-        if (std::abs(forward) > 0.15) weight += std::abs(forward);
-        if (line.norm() > 0.1 * arm) {
-            const Vec3 elbow = at(joints[size_t(e)]) - shoulder;
-            const Vec3 bent = elbow - line * line.dot(elbow) / line.squaredNorm();
-            if (bent.norm() > 0.05 * arm) add(-2.0 / arm, bent);
+    for (size_t side = 0; side < 2; ++side) {
+        const Vec3& wrist = arms.p[size_t(w)][side];
+        const Vec3 line = wrist - arms.p[size_t(s)][side];
+        const double forward = (line - body.up * body.up.dot(line)).dot(ahead) / arm;
+        if (std::abs(forward) > 0.3) {
+            vote += forward;
+            weight += std::abs(forward);
         }
-        std::vector<Finger> all = fingers_of(joints[size_t(w)]);
+        if (line.norm() > 0.1 * arm) {
+            const Vec3 elbow = arms.p[size_t(e)][side] - arms.p[size_t(s)][side];
+            const Vec3 bent = elbow - line * line.dot(elbow) / line.squaredNorm();
+            if (bent.norm() > 0.03 * arm) add(-2.0 / arm, bent);
+        }
+        const std::vector<Finger> all = fingers_of(arms.joints[size_t(w)][side], wrist, 0.6 * arm);
         if (all.size() < 2 || std::abs(forward) > 0.5) continue;
         bool has_thumb = false;
-        const size_t thumb = find_thumb(all, wrist, has_thumb);
+        const size_t thumb = find_thumb(all, wrist, wrist - arms.p[size_t(e)][side], Vec3::Zero(), has_thumb);
         if (!has_thumb) continue;
         Vec3 mean = Vec3::Zero();
         for (size_t i = 0; i < all.size(); ++i)
@@ -394,332 +287,401 @@ std::pair<double, double> BodyReading::arms_vote(const Vec3& ahead) const {
         if (ray.norm() > 1e-9) aside -= ray * ray.dot(aside) / ray.squaredNorm();
         if (aside.norm() > 1e-9) add(0.3, aside.normalized());
     }
-    return {vote, weight};
 }
 
-/// Lengths along a run split at three joints; false when the run is too short for them.
-bool BodyReading::split(const std::vector<int>& joints, const Triple& at_joints, Lengths& l) const {
-    const auto [a, b, c] = at_joints;
-    if (c >= int(joints.size())) return false;
-    l.each = run_lengths(joints);
-    l.before = std::accumulate(l.each.begin(), l.each.begin() + a, 0.0);
-    l.upper = std::accumulate(l.each.begin() + a, l.each.begin() + b, 0.0);
-    l.lower = std::accumulate(l.each.begin() + b, l.each.begin() + c, 0.0);
-    l.after = std::accumulate(l.each.begin() + c, l.each.end(), 0.0);
-    return l.upper > 1e-9 && l.lower > 1e-9;
-}
-
-/// What both kinds share: the expected ratio, most of the run's length, few joints in between. A joint in
-/// between that lies straight on the line may be a segment of the limb: it costs less.
-double BodyReading::common_cost(const std::vector<int>& joints, const Lengths& l, const Triple& t,
-                                double ratio) const {
-    const double whole = l.before + l.upper + l.lower + l.after;
-    double between = 0.0;
-    for (const auto& [from, to] : {std::pair{t[0], t[1]}, std::pair{t[1], t[2]}})
-        for (int k = from + 1; k < to; ++k) {
-            const Vec3 line = at(joints[size_t(to)]) - at(joints[size_t(from)]);
-            const Vec3 p = at(joints[size_t(k)]) - at(joints[size_t(from)]);
-            const Vec3 beside = p - line * (line.dot(p) / line.squaredNorm());
-            between += beside.norm() < 0.08 * line.norm() ? 0.5 : 0.9;
-        }
-    // The short piece of a doubled knee or elbow belongs to the upper bone.
-    if (t[2] - t[1] > 1 && l.each[size_t(t[1])] < 0.12 * (l.upper + l.lower)) between += 0.5;
-    return std::abs(off(l.upper / l.lower, ratio, 0.25)) + 2.2 * (1.0 - (l.upper + l.lower) / whole) +
-           between;
-}
-
-double BodyReading::leg_cost(const std::vector<int>& joints, const Triple& t) const {
-    Lengths l;
-    if (!split(joints, t, l)) return 1e9;
-    // The foot is a quarter of the leg or less, the way to the thigh short.
-    const double limb = l.upper + l.lower;
-    return common_cost(joints, l, t, 1.0) + 2.0 * l.before / limb +
-           (l.after > 1e-6 ? 0.3 * std::abs(off(l.after / limb, 0.28, 0.5)) : 0.25);
-}
-
-double BodyReading::arm_cost(const std::vector<int>& joints, const Triple& t) const {
-    Lengths l;
-    if (!split(joints, t, l)) return 1e9;
-    const auto [a, b, c] = t;
-    const double limb = l.upper + l.lower;
-    double cost = common_cost(joints, l, t, is_four_legged_ ? 0.8 : 0.186 / 0.146);
-    // The joint where the fingers part is the wrist, or a palm just beyond it.
-    int fan = -1;
-    for (size_t i = 2; i < joints.size() && fan < 0; ++i)
-        if (branches_at(joints[i]) >= 2) fan = int(i);
-    if (fan >= 0)
-        cost += c == fan ? 0.0 : c < fan && l.each[size_t(c)] < 0.25 * limb ? 1.2 : 2.5;
-    else
-        cost += l.after > 1e-6 ? 0.3 * std::abs(off(l.after / limb, 0.30, 0.5)) : 0.35;
-    // A collarbone is about half an upper arm; none at all is rare but there.
-    cost += a == 0 ? 0.55 : 0.45 * std::abs(off(l.before / l.upper, 0.55, 0.45)) + 0.35 * (a - 1);
-    // A shoulder stands farther aside than a hip, a collarbone starts near the middle.
-    if (hip_half_ > 1e-9 && !is_four_legged_) {
-        const double aside = std::abs((at(joints[size_t(a)]) - shoulder_middle_).dot(left_)) / hip_half_;
-        if (aside < 1.0) cost += 1.6 * (1.0 - aside);
-    }
-    static const int clavicle = part_index("clavicle");
-    if (a > 0) cost += 0.7 * names_.cost(clavicle, joints[size_t(a) - 1]);
-    return cost;
-}
-
-/// The three joints of both limbs of a pair, over all places on their runs. Of both sides together when their
-/// runs have as many joints: what is seen on one side holds on the other.
-std::array<BodyReading::LimbFit, 2> BodyReading::fit_limbs(const std::array<std::vector<int>, 2>& runs,
-                                                           bool is_leg) const {
-    std::array<LimbFit, 2> best;
-    const bool are_alike = runs[0].size() == runs[1].size();
-    struct Entry {
-        Triple at;
-        std::array<double, 2> cost;
+/// Up from the hips to the shoulders; ahead by feet, knees and arms; left by both.
+void BodyReading::find_sides(Body& body) const {
+    const BodyLimbs& l = body.limbs;
+    // Whole limbs stand apart where their first joints may lie in one place.
+    const auto apart = [](const PairRun& run) {
+        Vec3 sum = Vec3::Zero();
+        for (const auto& pair : run.p) sum += (pair[0] - pair[1]) / double(run.p.size());
+        return sum;
     };
-    std::vector<Entry> all;
-    std::array<int, 3> parts{};
-    for (size_t k = 0; k < 3; ++k) parts[k] = part_index(limb_parts[is_leg ? 0 : 1][k]);
-    const int n = int(std::max(runs[0].size(), runs[1].size()));
-    for (int a = 0; a < n; ++a)
-        for (int b = a + 1; b < n; ++b)
-            for (int c = b + 1; c < n; ++c) {
-                Entry entry{{a, b, c}, {}};
-                for (size_t i = 0; i < 2; ++i) {
-                    double& cost = entry.cost[i];
-                    cost = is_leg ? leg_cost(runs[i], entry.at) : arm_cost(runs[i], entry.at);
-                    for (size_t k = 0; k < 3 && cost < 1e8; ++k) {
-                        const int j = runs[i][size_t(entry.at[k])];
-                        cost += names_.cost(parts[k], j);
-                        if (!carries_skin_.empty() && !carries_skin_[size_t(j)]) cost += 0.3;
-                    }
+    Vec3 side = apart(*l.legs);
+    const Vec3 arms_side = apart(*l.arms);
+    side += side.dot(arms_side) < 0 ? Vec3(-arms_side) : arms_side;
+    Vec3 up = l.trunk();
+    if (l.is_four_legged) {
+        const Vec3 hang = hang_of(*l.legs, l.leg) + hang_of(*l.arms, l.arm);
+        body.ahead = l.trunk();
+        up = -hang;
+        up -= body.ahead * body.ahead.dot(up) / body.ahead.squaredNorm();
+        body.up = up.norm() > 1e-9 ? Vec3(up.normalized()) : body.ahead.unitOrthogonal();
+        body.ahead.normalize();
+        body.left = body.up.cross(body.ahead);
+        body.facing = 1.0;
+    } else {
+        // The trunk may lean and the legs may be bent: up is between both.
+        const Vec3 hang = hang_of(*l.legs, l.leg);
+        up.normalize();
+        if (hang.norm() > 1e-9 && up.dot(hang) < -0.5 * hang.norm()) up -= hang.normalized();
+        side -= up * up.dot(side) / up.squaredNorm();
+        up.normalize();
+        if (side.norm() < 1e-9) side = up.unitOrthogonal();
+        side.normalize();
+        body.up = up;
+        Vec3 ahead = side.cross(up);
+        double vote = 0.0, weight = 0.0;
+        vote_feet(body, ahead, vote, weight);
+        body.facing = weight > 0.12 ? std::min(1.0, std::abs(vote) / weight) : 0.0;
+        if (weight > 0 && std::abs(vote) < 0.04) body.facing *= std::abs(vote) / 0.04;
+        if (body.facing <= known_facing) {
+            // Feet and knees say nothing: hands reach ahead, elbows point back, thumbs lie to the front.
+            vote = weight = 0.0;
+            vote_arms(body, ahead, vote, weight);
+            if (body.trunk.head >= 0) {
+                // A bent back brings the head ahead of the line from the hips to the shoulders.
+                const Vec3 line = l.trunk();
+                Vec3 beside = at(body.trunk.head) - l.hip_centre;
+                beside -= line * line.dot(beside) / line.squaredNorm();
+                if (beside.norm() > 0.12 * line.norm()) {
+                    vote += 3.0 * beside.dot(ahead) / line.norm();
+                    weight += 3.0 * beside.norm() / line.norm();
                 }
-                if (are_alike) entry.cost[0] = entry.cost[1] = 0.5 * (entry.cost[0] + entry.cost[1]);
-                all.push_back(entry);
             }
-    for (size_t i = 0; i < 2; ++i) {
-        for (const Entry& entry : all)
-            if (entry.cost[i] < best[i].cost) {
-                best[i].cost = entry.cost[i];
-                best[i].at = entry.at;
-            }
-        double sum = 0.0;
-        std::array<double, 3> same{};
-        for (const Entry& entry : all) {
-            if (entry.cost[i] > 1e8) continue;
-            const double weight =
-                std::exp(-sharpness * (are_alike ? 2.0 : 1.0) * (entry.cost[i] - best[i].cost));
-            sum += weight;
-            for (size_t k = 0; k < 3; ++k)
-                if (entry.at[k] == best[i].at[k]) same[k] += weight;
+            body.facing = weight > 0.05 && std::abs(vote) > 0.3 * weight ? known_facing + 0.01 : 0.0;
+            body.is_facing_by_arms = body.facing > known_facing;
         }
-        for (size_t k = 0; k < 3; ++k) best[i].sure[k] = sum > 0 ? same[k] / sum : 0.0;
+        body.ahead = vote < 0 ? Vec3(-ahead) : ahead;
+        body.left = body.up.cross(body.ahead);
     }
-    return best;
-}
-
-/// +1 when its names say left, -1 right, 0 neither.
-int BodyReading::named_side(const std::vector<int>& joints) const {
-    int sum = 0;
-    for (const int j : joints)
-        sum += names_.own_side(j) == Side::left ? 1 : names_.own_side(j) == Side::right ? -1 : 0;
-    return (sum > 0) - (sum < 0);
-}
-
-bool BodyReading::read_limbs() {
-    const bool is_facing_known = facing_confidence_ > known_facing;
     for (const bool is_leg : {true, false}) {
-        if (!is_leg) {
-            shoulder_middle_ = 0.5 * (at(arms_.first[0]) + at(arms_.first[1]));
-            hip_half_ =
-                0.5 * std::abs((at(map_.joint("thigh.left")) - at(map_.joint("thigh.right"))).dot(left_));
-        }
-        const Pair& pair = is_leg ? legs_ : arms_;
-        const Vec3 middle = 0.5 * (at(pair.first[0]) + at(pair.first[1]));
-        std::array<std::vector<int>, 2> runs{run(pair.first[0]), run(pair.first[1])};
-        const std::array<LimbFit, 2> found = fit_limbs(runs, is_leg);
-        if (found[0].at[2] < 0 || found[1].at[2] < 0) return false;
-        // Where the limb stands apart most: its knee or elbow.
-        const auto aside = [&](size_t i) {
-            double sum = 0.0;
-            for (const int k : {found[i].at[0], found[i].at[1]})
-                sum += (at(runs[i][size_t(k)]) - middle).dot(left_);
-            return sum;
-        };
-        size_t left = aside(0) >= aside(1) ? 0 : 1;
-        double side_sure = is_facing_by_arms_ ? 0.85 : is_facing_known ? 0.97 : 0.5;
-        std::string how = is_facing_by_arms_ ? "its side by where hands and elbows point"
-                          : is_facing_known  ? "its side by where the feet point"
-                                             : "nothing says where ahead is: the side is a guess";
-        const std::array<int, 2> named{named_side(runs[0]), named_side(runs[1])};
-        if (named[0] * named[1] < 0) {
-            const size_t named_left = named[0] > 0 ? 0 : 1;
-            if (!is_facing_known || (is_facing_by_arms_ && named_left != left)) {
-                side_sure = 0.95;
-                how = "its side by its name";
-                if (is_leg && named_left != left) {
-                    left_ = -left_;
-                    ahead_ = -ahead_;
-                }
-            } else if (named_left != left) {
-                side_sure = 0.5;
-                how = "the body says the other side: feet and knees show where ahead is";
-                map_.notes.push_back(
-                    fmt::format("the names of the {} say the sides the other way round than the body does",
-                                is_leg ? "legs" : "arms"));
-            } else {
-                side_sure = 0.995;
-                how = "its side by its name and by where the feet point";
-            }
-            left = named_left;
-        }
-        for (const size_t i : {left, 1 - left}) {
-            const std::string side = i == left ? ".left" : ".right";
-            const auto& joints = runs[i];
-            const double alike = std::clamp(1.0 - 0.02 * std::max(0.0, pair.unlikeness), 0.8, 1.0);
-            const double base = pairs_sure_ * side_sure * alike;
-            for (size_t k = 0; k < 3; ++k) {
-                const std::string part(limb_parts[is_leg ? 0 : 1][k]);
-                const int j = joints[size_t(found[i].at[k])];
-                const auto& others = runs[1 - i];
-                const int like = others[size_t(found[1 - i].at[k])];
-                std::vector<std::string> evidence{name_says(part, j)};
-                if (k < 2) {
-                    Lengths l;
-                    split(joints, found[i].at, l);
-                    evidence.push_back(
-                        fmt::format("it is {:.0f} % of the two long bones of its limb",
-                                    100.0 * (k == 0 ? l.upper : l.lower) / (l.upper + l.lower)));
-                } else if (!is_leg && branches_at(j) >= 2) {
-                    evidence.emplace_back("the fingers part here");
-                } else {
-                    evidence.emplace_back("the limb's long bones end here");
-                }
-                evidence.push_back(fmt::format("'{}' mirrors it", s_.names[size_t(like)]));
-                if (!carries_skin_.empty() && !carries_skin_[size_t(j)])
-                    evidence.emplace_back("it carries no skin");
-                evidence.push_back(how);
-                give(part + side, j, base * found[i].sure[k], evidence);
-            }
-            const int a = found[i].at[0];
-            const int c = found[i].at[2];
-            if (!is_leg && a > 0) {
-                int collar = a - 1;
-                while (collar > 0 && !names_.helper(joints[size_t(collar)]).empty()) --collar;
-                if (names_.helper(joints[size_t(collar)]).empty())
-                    give("clavicle" + side, joints[size_t(collar)], base * found[i].sure[0],
-                         {name_says("clavicle", joints[size_t(collar)]),
-                          "it carries the upper arm out from the trunk", how});
-            }
-            static const int toe_part = part_index("toe");
-            if (is_leg && c + 1 < int(joints.size())) {
-                size_t toe = size_t(c) + 1;
-                for (size_t k = toe; k < joints.size(); ++k)
-                    if (names_.fit(toe_part, joints[k]) > names_.fit(toe_part, joints[toe]) + 0.2) toe = k;
-                if (names_.helper(joints[toe]).empty())
-                    give("toe" + side, joints[toe], base * found[i].sure[2],
-                         {name_says("toe", joints[toe]), "it follows the ankle", how});
-            }
-        }
+        const PairRun& run = is_leg ? *l.legs : *l.arms;
+        const LimbFit& fit = is_leg ? l.leg : l.arm;
+        // Where the limb stands apart most: its start and its knee or elbow; its tip may cross the middle.
+        Vec3 d = Vec3::Zero();
+        for (const int k : {fit.at[0], fit.at[1] < 0 ? int(run.p.size()) - 1 : fit.at[1]})
+            d += run.p[size_t(k)][0] - run.p[size_t(k)][1];
+        body.first_is_left[is_leg ? 0 : 1] = d.dot(body.left) >= 0 ? 0 : 1;
     }
-    return true;
+}
+
+double BodyReading::share_with(const std::function<bool(const Body&)>& is_same) const {
+    double all = 0.0, same = 0.0;
+    for (const Body& other : others_) {
+        const double w = std::exp(-sharpness * (other.cost - body_.cost));
+        all += w;
+        if (is_same(other)) same += w;
+    }
+    return all > 0.0 ? same / all : 1.0;
+}
+
+// ---- what is given ---------------------------------------------------------------------------------------
+
+/// Which side is the left one, how sure, and who says so; of legs, of arms.
+BodyReading::Sides BodyReading::decide_sides() {
+    const bool is_known = body_.facing > known_facing;
+    const auto run_of = [&](size_t limb) -> const PairRun& {
+        return limb == 0 ? *body_.limbs.legs : *body_.limbs.arms;
+    };
+    const auto exchange = [&] {
+        for (size_t& first : body_.first_is_left) first = 1 - first;
+        body_.left = -body_.left;
+        body_.ahead = -body_.ahead;
+    };
+    const double sure = body_.is_facing_by_arms ? 0.85 : is_known ? 0.995 : 0.5;
+    const std::string how = body_.is_facing_by_arms      ? "its side by where hands and elbows point"
+                            : body_.limbs.is_four_legged ? "its side by where the head is"
+                            : is_known                   ? "its side by where the feet point"
+                                                         : "nothing says where ahead is: the side is a guess";
+    Sides sides{{sure, sure}, {how, how}};
+    // What a person said goes before all.
+    int given = 0;
+    for (size_t limb = 0; limb < 2 && !given_.is_empty(); ++limb)
+        for (const auto& pair : run_of(limb).joints)
+            for (size_t i = 0; i < 2; ++i)
+                given += (i == body_.first_is_left[limb] ? 1 : -1) * given_.side_of(pair[i]);
+    if (given != 0) {
+        if (given < 0) exchange();
+        return {{1.0, 1.0}, {"its side as it was given", "its side as it was given"}};
+    }
+    std::array<int, 2> said{};  // +1 as the body has it, -1 the other way round, 0 nothing
+    for (size_t limb = 0; limb < 2; ++limb)
+        said[limb] = run_of(limb).named * (body_.first_is_left[limb] == 0 ? 1 : -1);
+    if (said[0] == 0 && said[1] == 0) return sides;
+    const bool do_they_differ = said[0] * said[1] < 0;
+    if (!is_known || (body_.is_facing_by_arms && !do_they_differ && said[0] + said[1] < 0)) {
+        // The body says little: names decide.
+        const bool is_against = body_.is_facing_by_arms && said[0] + said[1] < 0;
+        if (said[0] + said[1] < 0) exchange();
+        const double named_sure = do_they_differ ? 0.5 : is_against ? 0.55 : 0.97;
+        const std::string named_how = do_they_differ ? "legs and arms are named for different sides"
+                                      : is_against
+                                          ? "its side by its name; elbows, hands or thumbs say the other"
+                                          : "its side by its name";
+        if (do_they_differ) map_.notes.emplace_back("the names of legs and arms say different sides");
+        return {{named_sure, named_sure}, {named_how, named_how}};
+    }
+    for (size_t limb = 0; limb < 2; ++limb) {
+        if (said[limb] > 0) sides.how[limb] = how + ", and by its name";
+        if (said[limb] >= 0) continue;
+        sides.sure[limb] = 0.5;
+        sides.how[limb] = body_.limbs.is_four_legged
+                              ? "its name says the other side; the head shows where ahead is"
+                              : "its name says the other side; feet, knees and head show where ahead is";
+        map_.notes.push_back(
+            fmt::format("the names of the {} say the sides the other way round than the body does",
+                        limb == 0 ? "legs" : "arms"));
+    }
+    return sides;
+}
+
+/// The roles of one limb: `i` says which side of the run.
+void BodyReading::write_limb(bool is_leg, size_t i, double side_sure, const std::string& how) {
+    const PairRun& run = is_leg ? *body_.limbs.legs : *body_.limbs.arms;
+    const LimbFit& fit = is_leg ? body_.limbs.leg : body_.limbs.arm;
+    const std::string side = i == body_.first_is_left[is_leg ? 0 : 1] ? ".left" : ".right";
+    const double alike = std::clamp(1.0 - 0.1 * std::max(0.0, run.unlikeness - 0.3), 0.8, 1.0);
+    const double limb = limb_length(run, fit);
+    const int last = int(run.joints.size()) - 1;
+    const auto joint = [&](int k) { return run.joints[size_t(k)][i]; };
+    const auto place = [&](const Body& other, size_t k) {
+        const PairRun& r = is_leg ? *other.limbs.legs : *other.limbs.arms;
+        const LimbFit& f = is_leg ? other.limbs.leg : other.limbs.arm;
+        return f.at[k] < 0 ? -1 : r.joints[size_t(f.at[k])][0];
+    };
+    const auto confidence = [&](double share, std::string_view part, int j) {
+        return role_confidence(share * alike, part, tree_.is_bare(j)) * side_sure;
+    };
+    std::array<double, 3> sure{};
+    for (size_t k = 0; k < 3; ++k) {
+        if (fit.at[k] < 0) continue;
+        const std::string part(limb_parts[is_leg ? 0 : 1][k]);
+        const int j = joint(fit.at[k]);
+        const int like = run.joints[size_t(fit.at[k])][1 - i];
+        sure[k] = share_with(
+            [&](const Body& other) { return place(other, k) == run.joints[size_t(fit.at[k])][0]; });
+        std::vector<std::string> evidence{name_says(part, j)};
+        if (k < 2 && fit.at[2] >= 0) {
+            const double length =
+                std::accumulate(run.length.begin() + fit.at[k], run.length.begin() + fit.at[k + 1], 0.0);
+            evidence.push_back(
+                fmt::format("it is {:.0f} % of the two long bones of its limb", 100.0 * length / limb));
+            const int pieces = k == 0 ? fit.upper_pieces : fit.lower_pieces;
+            if (pieces > 1)
+                evidence.push_back(fmt::format("it goes on in {} pieces that lie straight", pieces));
+        } else if (k == 2 && !is_leg && run.fan[size_t(fit.at[2])] >= 2) {
+            evidence.emplace_back("the fingers part here");
+        } else {
+            evidence.emplace_back(k == 2 ? "the limb's long bones end here"
+                                         : "the limb has no further joint");
+        }
+        if (like != j) evidence.push_back(fmt::format("'{}' mirrors it", s_.names[size_t(like)]));
+        if (tree_.is_bare(j)) evidence.emplace_back("it carries no skin");
+        evidence.push_back(how);
+        give(part + side, j, confidence(sure[k], part, j), evidence);
+    }
+    const int a = fit.at[0];
+    const int c = fit.at[2];
+    if (!is_leg && a > 0) {
+        static const int part = part_index("clavicle");
+        int collar = a - 1;
+        while (collar > 0 && !names_.helper(joint(collar)).empty()) --collar;
+        for (int k = collar - 1; k >= 0; --k)
+            if (names_.fit(part, joint(k)) > names_.fit(part, joint(collar)) + 0.3) collar = k;
+        const int j = joint(collar);
+        if (names_.helper(j).empty())
+            give("clavicle" + side, j, confidence(sure[0], "clavicle", j),
+                 {name_says("clavicle", j), "it carries the upper arm out from the trunk", how});
+    }
+    if (c < 0 || c >= last || !(is_leg || body_.limbs.is_four_legged)) return;
+    static const int part = part_index("toe");
+    int toe = c + 1;
+    for (int k = toe; k <= last && is_leg && run.fan[size_t(k) - 1] < 3; ++k)
+        if (names_.fit(part, joint(k)) > names_.fit(part, joint(toe)) + 0.2 &&
+            !names_.best_part(joint(toe)).empty())
+            toe = k;
+    const int j = joint(toe);
+    // An empty leaf after it is the end of the foot.
+    if (!names_.helper(j).empty() || (tree_.children(j).empty() && tree_.is_bare(j))) return;
+    Vec3 tip;
+    const bool may_be_end = tree_.children(j).empty() && !tree_.tip_of(j, tip) && names_.fit(part, j) < 0.5;
+    std::vector<std::string> evidence{name_says("toe", j),
+                                      is_leg ? "it follows the ankle" : "the fore leg ends in it", how};
+    if (may_be_end)
+        evidence.insert(evidence.begin() + 1,
+                        "nothing tells whether it is a toe or the mere end of the foot");
+    give((is_leg ? "toe" : "paw") + side, j, confidence(sure[2], "toe", j) * (may_be_end ? 0.85 : 1.0),
+         evidence);
+}
+
+void BodyReading::write_limbs() {
+    map_.plan = body_.limbs.is_four_legged ? "quadruped" : "biped";
+    const Sides sides = decide_sides();
+    for (const bool is_leg : {true, false}) {
+        const size_t left = body_.first_is_left[is_leg ? 0 : 1];
+        for (const size_t i : {left, 1 - left})
+            write_limb(is_leg, i, sides.sure[is_leg ? 0 : 1], sides.how[is_leg ? 0 : 1]);
+    }
+}
+
+void BodyReading::write_trunk() {
+    const TrunkFit& trunk = body_.trunk;
+    const auto same = [&](int TrunkFit::*which) {
+        return share_with([&](const Body& other) { return other.trunk.*which == trunk.*which; });
+    };
+    const double limbs_sure = share_with([&](const Body& other) {
+        return tree_.is_within(other.limbs.legs->joints[0][0], body_.limbs.legs->joints.back()[0]) &&
+               tree_.is_within(other.limbs.arms->joints[0][0], body_.limbs.arms->joints.back()[0]);
+    });
+    const bool is_meeting = s_.common_ancestor(body_.limbs.legs->node, body_.limbs.arms->node) == trunk.hips;
+    give("hips", trunk.hips,
+         role_confidence(trunk.hips_sure * same(&TrunkFit::hips), "hips", tree_.is_bare(trunk.hips)),
+         {name_says("hips", trunk.hips),
+          is_meeting ? "both legs and the trunk part here" : "it lies nearest to the middle of the legs",
+          tree_.is_bare(trunk.hips) ? "it carries no skin" : ""});
+    // What stands above the hips on the ground is a root.
+    for (int up = s_.parents[size_t(trunk.hips)]; up >= 0; up = s_.parents[size_t(up)])
+        if (s_.parents[size_t(up)] < 0 &&
+            std::find(trunk.spine.begin(), trunk.spine.end(), up) == trunk.spine.end())
+            give("root", up, 0.8 * limbs_sure, {"it stands above the hips in the tree and carries no limb"});
+    int number = 0;
+    for (const int j : trunk.spine) {
+        if (number >= 8) break;
+        give(fmt::format("spine.{}", ++number), j,
+             role_confidence(trunk.chest_sure * limbs_sure, "spine", tree_.is_bare(j)),
+             {name_says("spine", j), "it lies between hips and chest"});
+    }
+    give("chest", trunk.chest,
+         role_confidence(trunk.chest_sure * same(&TrunkFit::chest), "chest",
+                         trunk.chest >= 0 && tree_.is_bare(trunk.chest)),
+         {trunk.chest >= 0 ? name_says("chest", trunk.chest) : std::string(),
+          trunk.do_arms_part_at_chest ? "both arms part here"
+                                      : "it is the last of the trunk below the shoulders"});
+    const double head_sure = trunk.head_sure * same(&TrunkFit::head);
+    number = 0;
+    for (const int j : trunk.neck)
+        if (number < 4)
+            give(fmt::format("neck.{}", ++number), j,
+                 role_confidence(std::min(trunk.chest_sure, std::max(head_sure, 0.5)) * limbs_sure, "neck",
+                                 tree_.is_bare(j)),
+                 {name_says("neck", j), "it leads from the chest to the head"});
+    if (trunk.head >= 0)
+        give("head", trunk.head, role_confidence(head_sure, "head", tree_.is_bare(trunk.head)),
+             {name_says("head", trunk.head),
+              tree_.ways(trunk.head).size() >= 2 ? "face and ears part here"
+                                                 : "it ends what leaves the chest between the arms",
+              tree_.is_bare(trunk.head) ? "it carries no skin" : ""});
+}
+
+/// What leaves the hips in the middle, backward, and is neither leg nor trunk.
+void BodyReading::write_tail() {
+    const int hips = map_.joint("hips");
+    if (hips < 0) return;
+    std::vector<int> from{hips};
+    for (const int j : {body_.limbs.legs->node, map_.joint("spine.1")})
+        if (j >= 0 && j != hips) from.push_back(j);
+    const double leg = limb_length(*body_.limbs.legs, body_.limbs.leg);
+    int best = -1;
+    double most = 0.0;
+    for (const int f : from)
+        for (const int c : tree_.children(f)) {
+            if (!tree_.leads_on(c) && tree_.bone(c) + tree_.reach(c) < 1e-9) continue;
+            if (!map_.role_of(c).empty() || (tree_.is_bare_below(c) && names_.words(c).words.empty()))
+                continue;
+            bool is_taken = false;
+            for (const RoleFill& fill : map_.fills) is_taken |= tree_.is_within(c, fill.joint);
+            if (is_taken || !names_.helper(c).empty()) continue;
+            const std::vector<int> joints = tree_.run(c);
+            Vec3 tip = at(joints.back());
+            tree_.tip_of(joints.back(), tip);
+            const Vec3 way = tip - at(f);
+            const double back = -way.dot(body_.ahead);
+            const double aside = std::abs((tip - body_.limbs.hip_centre).dot(body_.left));
+            const bool is_said = names_.words(c).has("tail");
+            if (names_.says() > 4 && !is_said && !names_.words(c).words.empty() && names_.own_says(c))
+                continue;
+            if (!is_said && (back < 0.35 * way.norm() || aside > 0.25 * way.norm() ||
+                             way.norm() < 0.12 * leg || joints.size() > 16))
+                continue;
+            if (back + (is_said ? 100.0 * leg : 0.0) > most) {
+                most = back + (is_said ? 100.0 * leg : 0.0);
+                best = c;
+            }
+        }
+    if (best < 0) return;
+    int number = 0;
+    std::vector<int> joints = tree_.run(best);
+    while (joints.size() > 1 && (tree_.is_bare(joints.back()) || !names_.helper(joints.back()).empty()))
+        joints.pop_back();
+    for (const int j : joints)
+        if (number < 12)
+            give(fmt::format("tail.{}", ++number), j,
+                 role_confidence(body_.limbs.is_four_legged ? 0.97 : 0.9, "tail", tree_.is_bare(j)),
+                 {names_.words(j).has("tail") ? fmt::format("the name '{}' says tail", s_.names[size_t(j)])
+                                              : std::string(),
+                  "it leaves the hips backward, neither leg nor trunk"});
+}
+
+/// A deforming hand that hangs elsewhere: an empty or missing hand with skin in its very place.
+void BodyReading::find_far_hands() {
+    const double arm = limb_length(*body_.limbs.arms, body_.limbs.arm);
+    for (const auto* side : {".left", ".right"}) {
+        const int hand = map_.joint(std::string("hand") + side);
+        if (hand < 0 || !tree_.ways(hand).empty()) continue;
+        if (tree_.has_skin() && !tree_.is_bare(hand)) continue;
+        int best = -1;
+        double near = 0.04 * arm;
+        for (int j = 0; j < s_.size(); ++j) {
+            if (j == hand || s_.is_ancestor(j, hand) || s_.is_ancestor(hand, j) || !map_.role_of(j).empty())
+                continue;
+            const double away = (at(j) - at(hand)).norm();
+            // The one that carries most, when several lie there.
+            const bool carries = tree_.has_skin() ? !tree_.is_bare_below(j) : tree_.children(j).size() >= 2;
+            if (carries &&
+                (away < near - 1e-9 || (best >= 0 && away < near + 1e-9 && s_.is_ancestor(best, j)))) {
+                near = away;
+                best = j;
+            }
+        }
+        if (best < 0) continue;
+        map_.followers.push_back({best, std::string("hand") + side});
+        map_.notes.push_back(
+            fmt::format("the skin of the {} hand hangs on '{}' elsewhere in the tree: it goes with '{}'",
+                        side[1] == 'l' ? "left" : "right", s_.names[size_t(best)], s_.names[size_t(hand)]));
+    }
+}
+
+/// Four legs, a tail, a hock: which of the shipped plans it is.
+void BodyReading::find_plan() {
+    if (body_.limbs.is_four_legged) return;
+    const PairRun& legs = *body_.limbs.legs;
+    const auto [h, k, a] = body_.limbs.leg.at;
+    if (a > 0 && int(legs.p.size()) > a + 1) {
+        // An ankle high above the ground, with a long foot that goes down from it: a hock.
+        double high = 0.0, down = 0.0;
+        for (size_t side = 0; side < 2; ++side) {
+            const Vec3 ankle = legs.p[size_t(a)][side];
+            const Vec3 next = legs.p[size_t(a) + 1][side];
+            const Vec3 axis = (ankle - legs.p[size_t(k)][side]).normalized();
+            const double foot = (next - ankle).norm();
+            high += 0.5 * foot / limb_length(legs, body_.limbs.leg);
+            Vec3 whole = legs.p.back()[side] - legs.p[size_t(h)][side];
+            down +=
+                foot > 1e-9 ? 0.5 * (next - ankle).dot(whole) / (foot * std::max(1e-9, whole.norm())) : 0.0;
+            (void)axis;
+        }
+        if (high > 0.25 && down > 0.75 && legs.turn_deg[size_t(k)] > 15.0) map_.plan = "bird-legged";
+    }
+    if (map_.plan == "biped" && map_.joint("tail.1") >= 0) map_.plan = "tailed biped";
 }
 
 std::vector<std::pair<std::string, int>> BodyReading::read_limb(const std::vector<int>& joints, bool is_leg,
                                                                 const std::string& side) const {
     std::vector<std::pair<std::string, int>> roles;
-    const LimbFit fit = fit_limbs({joints, joints}, is_leg)[0];
-    if (fit.at[2] < 0) return roles;
-    for (size_t k = 0; k < 3; ++k)
-        roles.emplace_back(std::string(limb_parts[is_leg ? 0 : 1][k]) + side, joints[size_t(fit.at[k])]);
-    if (!is_leg && fit.at[0] > 0) roles.emplace_back("clavicle" + side, joints[size_t(fit.at[0]) - 1]);
-    if (is_leg && size_t(fit.at[2]) + 1 < joints.size())
-        roles.emplace_back("toe" + side, joints[size_t(fit.at[2]) + 1]);
+    const std::vector<LimbFit> fits =
+        fitter_.fit(tree_.single(joints), is_leg ? LimbKind::leg : LimbKind::arm, 8);
+    for (const LimbFit& fit : fits) {
+        if (fit.at[2] < 0) continue;
+        for (size_t k = 0; k < 3; ++k)
+            roles.emplace_back(std::string(limb_parts[is_leg ? 0 : 1][k]) + side, joints[size_t(fit.at[k])]);
+        if (!is_leg && fit.at[0] > 0) roles.emplace_back("clavicle" + side, joints[size_t(fit.at[0]) - 1]);
+        if (is_leg && size_t(fit.at[2]) + 1 < joints.size())
+            roles.emplace_back("toe" + side, joints[size_t(fit.at[2]) + 1]);
+        break;
+    }
     return roles;
-}
-
-void BodyReading::read_trunk() {
-    const int meet = s_.common_ancestor(legs_.node, arms_.node);
-    const int fork = meet >= 0 ? meet : legs_.node;
-    static const int hips_part = part_index("hips");
-    int hips = fork;
-    double least = names_.cost(hips_part, fork);
-    double other = 9.0;
-    int distance = 0;
-    for (int up = s_.parents[size_t(fork)]; up >= 0 && ++distance <= 2; up = s_.parents[size_t(up)]) {
-        const double cost = names_.cost(hips_part, up) + 1.5 * distance;
-        other = std::min(other, std::max(cost, least));
-        if (cost < least) {
-            least = cost;
-            hips = up;
-        }
-    }
-    const double hips_sure = 1.0 / (1.0 + std::exp(-sharpness * std::max(0.0, other - least)));
-    give("hips", hips, 0.99 * pairs_sure_ * std::max(hips_sure, 0.9),
-         {name_says("hips", hips),
-          hips == fork ? "both legs and the trunk part here" : "legs and trunk part just below it"});
-    // What stands above the hips on the ground is a root.
-    for (int up = s_.parents[size_t(hips)]; up >= 0; up = s_.parents[size_t(up)])
-        if (s_.parents[size_t(up)] < 0)
-            give("root", up, 0.8 * pairs_sure_, {"it stands above the hips in the tree and carries no limb"});
-    std::vector<int> spine;
-    for (const int j : s_.path(fork, arms_.node))
-        if (names_.helper(j).empty() || j == arms_.node) spine.push_back(j);
-    for (size_t i = 0; i < spine.size(); ++i) {
-        const bool is_last = i + 1 == spine.size();
-        if (i >= 8 && !is_last) continue;
-        give(is_last ? std::string("chest") : fmt::format("spine.{}", i + 1), spine[i], 0.97 * pairs_sure_,
-             {name_says(is_last ? "chest" : "spine", spine[i]),
-              is_last ? "both arms part here" : "it lies between hips and chest"});
-    }
-    if (const int neck = head_side(arms_); neck >= 0) read_head(run(neck));
-}
-
-/// The head is where the face parts, or the last joint that is no mere end; the joints before it are the
-/// neck.
-void BodyReading::read_head(const std::vector<int>& joints) {
-    size_t likely = joints.size() - 1;
-    for (size_t i = 1; i < joints.size(); ++i)
-        if (branches_at(joints[i]) >= 2) {
-            likely = i;
-            break;
-        }
-    const bool has_site = reach_[size_t(joints.back())] > 1e-9;
-    if (likely + 1 == joints.size() && likely >= 2 && !has_site &&
-        bone(joints[likely]) > 1.15 * bone(joints[likely - 1]))
-        --likely;
-    static const int neck_part = part_index("neck");
-    static const int head_part = part_index("head");
-    std::vector<double> cost(joints.size());
-    for (size_t head = 0; head < joints.size(); ++head) {
-        cost[head] =
-            1.4 * std::abs(double(head) - double(likely)) + 1.5 * names_.cost(head_part, joints[head]);
-        for (size_t i = 0; i < head; ++i) cost[head] += 0.6 * names_.cost(neck_part, joints[i]);
-    }
-    const size_t head = size_t(std::min_element(cost.begin(), cost.end()) - cost.begin());
-    double sum = 0.0;
-    for (const double c : cost) sum += std::exp(-sharpness * (c - cost[head]));
-    const double sure = pairs_sure_ / sum;
-    int number = 0;
-    for (size_t i = 0; i < head; ++i)
-        if (names_.helper(joints[i]).empty() && number < 4)
-            give(fmt::format("neck.{}", ++number), joints[i], 0.97 * std::max(sure, 0.8 * pairs_sure_),
-                 {name_says("neck", joints[i]), "it leads from the chest to the head"});
-    give("head", joints[head], sure,
-         {name_says("head", joints[head]), "it ends what leaves the chest between the arms"});
-}
-
-/// What leaves the hips and is neither leg nor trunk.
-void BodyReading::read_tail() {
-    const int hips = map_.joint("hips");
-    int best = -1;
-    for (const int c : children_[size_t(hips)]) {
-        const bool is_taken = c == legs_.first[0] || c == legs_.first[1] || c == arms_.node ||
-                              s_.is_ancestor(c, arms_.node) || is_side_[size_t(c)];
-        if (!is_taken && (best < 0 || reach_[size_t(c)] > reach_[size_t(best)])) best = c;
-    }
-    if (best < 0) return;
-    int number = 0;
-    for (const int j : run(best))
-        if (number < 12)
-            give(fmt::format("tail.{}", ++number), j, 0.85 * pairs_sure_,
-                 {"it leaves the hips, neither leg nor trunk"});
 }
 
 }  // namespace nb

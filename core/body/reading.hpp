@@ -1,29 +1,21 @@
 // The reading of a body: which joints are hips, limbs, trunk, head and fingers. Internal to core/body.
 //
-// A reading is a pair of branches that are legs, a pair that are arms, and the place of hip, knee, ankle,
-// shoulder, elbow, wrist on them; what lies between is the trunk, what leaves the chest in the middle is neck
-// and head. Each reading has one cost, the sum of all evidence in units in which a difference of 1 is clear:
-//   shape    how alike the two branches are; segments that stand to each other as in a human (thigh : shin
-//            1.00, upper arm : forearm 1.27; Drillis & Contini, in Winter, Biomechanics and Motor Control of
-//            Human Movement; from memory); a shoulder stands farther aside than a hip
-//   tree     legs part nearer to the root than arms; arms end in the fan of the fingers; few joints between
-//   names    what each name says of a part, nothing when it says nothing (names.hpp)
-//   skin     a joint that carries none, on a rig that has a skin, is a little less likely (roll bones may
-//   carry
-//            a limb's)
-// All pairs of pairs and all places on them are gone through, so the cheapest is the least of all, not the
-// first found. Confidence of a role: the share of exp(-sharpness x cost) that all readings with the same bone
-// in it have together, times how sure the side is. `sharpness` is set so that of roles at 0.9 and more at
-// least 98 of 100 are right on the test set (tests/core/test_characterization.cpp).
+// A reading is a pair of branches that are legs, a pair that are arms, the places of hip, knee, ankle,
+// shoulder, elbow, wrist on them (limb_fit.hpp), and the trunk between with neck and head (trunk_fit.hpp).
+// Branches are pairs that mirror each other bone by bone (tree_shape.hpp): what is on one side alone, a
+// weapon or a strap, is left out before the body is read. Each reading has one cost, the sum of all evidence
+// in units in which a difference of 1 is clear; the cheapest of all is taken, and the others say how sure it
+// is: the share of exp(-sharpness x cost) that all readings with the same bone in a role have together. What
+// that share means in right answers is fitted on bodies drawn from a grammar (confidence.hpp).
 //
-// Sides: ahead is where the feet point and the knees bend, left follows; names say theirs. Where they
-// disagree both are unsure and a note says so. A body whose limbs all hang the same way, square to the trunk,
-// is a quadruped.
+// Sides: ahead is where the feet point and the knees bend, left follows. Where names say the other way round
+// the body goes before, both are unsure, and a note says so; where the body says nothing, names decide. A
+// body whose limbs all hang the same way, square to the trunk, stands on four legs.
 #pragma once
 #include <array>
+#include <functional>
 
-#include "core/body/names.hpp"
-#include "core/body/roles.hpp"
+#include "core/body/trunk_fit.hpp"
 
 namespace nb {
 
@@ -31,96 +23,91 @@ class BodyReading {
   public:
     /// `figure`: "biped", "quadruped", or empty: as the shape says.
     BodyReading(const Skeleton& skeleton, const NameTable& names, int root, std::string figure,
-                std::vector<char> carries_skin = {});
+                const RoleRequest& request = {});
     /// Empty fills when no two pairs of limbs are found.
     RoleMap read();
     /// Roles of one limb that goes along `joints`: the three joints, and collarbone or toe.
     std::vector<std::pair<std::string, int>> read_limb(const std::vector<int>& joints, bool is_leg,
                                                        const std::string& side) const;
     /// From a joint along the longest way to the end.
-    std::vector<int> run(int first) const;
+    std::vector<int> run(int first) const { return tree_.run(first); }
 
   private:
-    struct Pair {
-        int node = -1;  ///< where the two part
-        std::array<int, 2> first{};
-        double length = 0.0;
-        double unlikeness = 0.0;
-        double leg_cost = 0.0, arm_cost = 0.0;
-    };
-    using Triple = std::array<int, 3>;  ///< indices in a run: hip, knee, ankle or shoulder, elbow, wrist
-    struct LimbFit {
-        Triple at{-1, -1, -1};
-        std::array<double, 3> sure{};
+    struct Body {
+        BodyLimbs limbs;
+        TrunkFit trunk;
         double cost = 1e9;
-    };
-    struct Lengths {
-        std::vector<double> each;
-        double before = 0.0, upper = 0.0, lower = 0.0, after = 0.0;
+        Vec3 up = Vec3::UnitY(), ahead = Vec3::UnitZ(), left = Vec3::UnitX();
+        double facing = 0.0;  ///< 0..1 how plainly the body says where ahead is
+        bool is_facing_by_arms = false;
+        std::array<size_t, 2> first_is_left{};  ///< which side of the runs is the left one: of legs, of arms
     };
     struct Finger {
         std::vector<int> joints;
         Vec3 base = Vec3::Zero(), tip = Vec3::Zero();
-        double along = 0.0;  ///< of the base from the wrist, share of the whole reach
-        int named = -1;      ///< 0 thumb ... 4 little, as its names say
-        double fit = 0.0;    ///< how plainly
+        double along = 0.0;    ///< of the base from the wrist, share of the whole reach
+        int named = -1;        ///< 0 thumb ... 4 little, as its names say
+        double fit = 0.0;      ///< how plainly
+        int palm = -1;         ///< the bone of the palm it goes on from
+        bool has_end = false;  ///< its last joint is a mere end
+    };
+    struct Links {
+        std::vector<std::pair<int, int>> number_and_joint;  ///< 0: of the palm
+        double sure = 1.0;
     };
 
     const Skeleton& s_;
     const NameTable& names_;
     int root_;
     std::string figure_;
-    std::vector<char> carries_skin_;
-    Pose pose_;
-    std::vector<std::vector<int>> children_;
-    std::vector<char> is_side_;
-    std::vector<double> reach_;
-    Pair legs_, arms_;
-    double pairs_sure_ = 1.0;
-    Vec3 up_ = Vec3::UnitY(), ahead_ = Vec3::UnitZ(), left_ = Vec3::UnitX();
-    double facing_confidence_ = 0.0;
-    bool is_facing_by_arms_ = false;
-    bool is_four_legged_ = false;
-    double hip_half_ = 0.0;
-    Vec3 shoulder_middle_ = Vec3::Zero();
+    GivenRoles given_;
+    TreeShape tree_;
+    LimbFitter fitter_;
+    std::vector<PairRun> runs_;
+    Body body_;
+    std::vector<Body> others_;  ///< readings that were weighed, the taken one among them
     RoleMap map_;
 
-    double bone(int j) const { return s_.rest_p[size_t(j)].norm(); }
-    const Vec3& at(int j) const { return pose_.p[size_t(j)]; }
-    Vec3 tip_of(int joint) const;
+    const Vec3& at(int j) const { return tree_.at(j); }
     void give(std::string role, int j, double confidence, std::vector<std::string> evidence);
     std::string name_says(std::string_view part, int j) const;
 
-    int onward(int j) const;
-    std::vector<double> run_lengths(const std::vector<int>& joints) const;
-    int branches_at(int j) const;
-    int count_below(int j) const;
-    double unlikeness(int a, int b) const;
-    bool has_fan(int first) const;
-    int head_side(const Pair& arms) const;
+    std::vector<Body> find_bodies();
+    double limbs_cost(const Body& body, double longest) const;
+    bool stands_on_four(const BodyLimbs& limbs) const;
+    void finish(Body& body) const;
+    void find_sides(Body& body) const;
+    void vote_feet(const Body& body, const Vec3& ahead, double& vote, double& weight) const;
+    void vote_arms(const Body& body, const Vec3& ahead, double& vote, double& weight) const;
+    double share_with(const std::function<bool(const Body&)>& is_same) const;
 
-    std::vector<Pair> all_pairs(double whole) const;
-    bool find_pairs();
-    void find_figure(const Vec3& low, const Vec3& high);
-    void find_sides();
-    std::pair<double, double> arms_vote(const Vec3& ahead) const;
-    bool split(const std::vector<int>& joints, const Triple& at_joints, Lengths& l) const;
-    double common_cost(const std::vector<int>& joints, const Lengths& l, const Triple& t, double ratio) const;
-    double leg_cost(const std::vector<int>& joints, const Triple& t) const;
-    double arm_cost(const std::vector<int>& joints, const Triple& t) const;
-    std::array<LimbFit, 2> fit_limbs(const std::array<std::vector<int>, 2>& runs, bool is_leg) const;
-    int named_side(const std::vector<int>& joints) const;
-    bool read_limbs();
-    void read_trunk();
-    void read_head(const std::vector<int>& joints);
-    void read_tail();
+    /// Of legs, of arms: how sure the sides are, and who says so.
+    struct Sides {
+        std::array<double, 2> sure;
+        std::array<std::string, 2> how;
+    };
+    Sides decide_sides();
+    void write_limb(bool is_leg, size_t i, double side_sure, const std::string& how);
+    void write_limbs();
+    void write_trunk();
+    void write_tail();
+    void find_plan();
+    void find_far_hands();
+
+    std::vector<Finger> fingers_of(int hand, const Vec3& wrist, double reach) const;
+    std::vector<int> finger_ways(int joint) const;
+    void collect(int joint, Finger finger, std::vector<Finger>& all, int depth) const;
+    bool is_finger_palm(int joint, const std::vector<int>& ways, int& inline_way) const;
+    void drop_held(std::vector<Finger>& all, const Vec3& wrist, const std::vector<Finger>& others,
+                   const Vec3& other_wrist) const;
+    int far_hand(const std::string& role) const;
+    size_t find_thumb(const std::vector<Finger>& all, const Vec3& wrist, const Vec3& forearm,
+                      const Vec3& ahead, bool& is_found) const;
     void read_hand(bool is_left);
-    std::vector<Finger> fingers_of(int hand) const;
-    size_t find_thumb(const std::vector<Finger>& all, const Vec3& wrist, bool& is_found) const;
-    Vec3 knuckle(const Finger& f) const;
-    bool has_palm(const Finger& f) const;
-    void name_finger(const std::string& name, const std::string& side, const Finger& f, double confidence,
-                     bool is_by_name);
+    Links number_links(const Finger& finger, bool is_thumb, const Vec3& wrist, double reach) const;
+    void name_finger(const std::string& name, const std::string& side, const Finger& finger,
+                     double confidence, bool is_by_name, const Vec3& wrist, double reach);
+    static Vec3 knuckle(const Finger& f) { return f.base; }
 };
 
 }  // namespace nb

@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "core/body/names.hpp"
+#include "core/body/propose.hpp"
 
 namespace nb {
 
@@ -70,8 +71,8 @@ Reuse reuse_roles(const KnownRoles& known, const Skeleton& skeleton) {
     const bool lacks = std::any_of(known.bones.begin(), known.bones.end(),
                                    [&](const auto& entry) { return roles.joint(entry.first) < 0; });
     if (lacks) {
-        const RoleMap own = propose_roles(
-            skeleton, {.ignore_names = false, .plan = known.plan, .carries_skin = {}, .tree = -1});
+        const RoleMap own =
+            propose_roles(skeleton, {.ignore_names = false, .plan = known.plan, .skin = {}, .tree = -1});
         for (const auto& [role, bone] : known.bones) {
             if (roles.joint(role) >= 0) continue;
             const RoleFill* fill = own.fill(role);

@@ -1,4 +1,4 @@
-#include "core/body/roles.hpp"
+#include "core/body/propose.hpp"
 
 #include <fmt/format.h>
 
@@ -128,9 +128,7 @@ void read_own_chains(const Skeleton& skeleton, const NameTable& names, const Bod
 
 RoleMap propose_tree(const Skeleton& skeleton, const NameTable& names, int root, const RoleRequest& request) {
     const BodyPlan* wanted = request.plan.empty() ? nullptr : find_body_plan(request.plan);
-    RoleMap map =
-        BodyReading(skeleton, names, root, wanted ? wanted->figure : std::string(), request.carries_skin)
-            .read();
+    RoleMap map = BodyReading(skeleton, names, root, wanted ? wanted->figure : std::string(), request).read();
     if (names.says() > 0) {
         RoleMap by_name = propose_roles_by_name(skeleton, names, root);
         if (map.fills.empty() || (found_needed(by_name) >= found_needed(map) &&
@@ -221,6 +219,42 @@ RoleMap propose_roles(const Skeleton& skeleton, const RoleRequest& request) {
                             skeleton.names[size_t(j)], skeleton.names[size_t(best_root)]));
     update_role_lists(skeleton, best, request.ignore_names);
     return best;
+}
+
+RoleMap propose_again(const Skeleton& skeleton, const RoleMap& roles, RoleRequest request) {
+    for (const RoleFill& fill : roles.fills)
+        if (fill.is_by_hand) request.given.emplace(fill.role, fill.joint);
+    if (request.plan.empty()) request.plan = roles.plan;
+    RoleMap map = propose_roles(skeleton, request);
+    const BodyPlan& plan = body_plan(map.plan);
+    const auto take_away = [&](const std::string& role, int joint) {
+        std::erase_if(map.fills, [&](const RoleFill& f) { return f.role == role || f.joint == joint; });
+    };
+    for (const auto& [role, joint] : request.given) {
+        if (map.joint(role) == joint) continue;
+        // No reading has it: its chain goes along it.
+        if (const ChainPlan* chain = plan.chain_of(role)) {
+            const auto found = roles_of_chain(skeleton, map, chain->name, joint);
+            if (std::find(found.begin(), found.end(), std::pair{role, joint}) != found.end()) {
+                for (const std::string& gone : chain->roles) take_away(gone, -1);
+                for (const auto& [other, j] : found) {
+                    take_away(other, j);
+                    map.fills.push_back(
+                        {other, j, 0.8, {"it lies along the limb of a bone that was given"}, false});
+                }
+            }
+        }
+        take_away(role, joint);
+        map.fills.push_back({role, joint, 1.0, {"given by hand"}, true});
+    }
+    for (RoleFill& fill : map.fills)
+        if (const auto at = request.given.find(fill.role);
+            at != request.given.end() && at->second == fill.joint) {
+            fill.is_by_hand = true;
+            fill.confidence = 1.0;
+        }
+    update_role_lists(skeleton, map, request.ignore_names);
+    return map;
 }
 
 int gathered_joint(const Skeleton& skeleton, const RoleMap& roles, const std::string& role) {

@@ -34,6 +34,13 @@ struct TwistBone {
         0.5;  ///< of the turn at that bone's far end, 0..1: its place along it, or its number of n + 1
 };
 
+/// A bone that belongs to a limb's end but hangs elsewhere in the tree: a hand's bone on an animator's goal.
+struct FollowerBone {
+    int joint = -1;
+    std::string role;  ///< whose place and turn it keeps to
+    bool operator==(const FollowerBone&) const = default;
+};
+
 struct RoleMap {
     /// "biped", or "quadruped": a body on four legs, found by its shape or told by hand, whose own rest is
     /// its stance. Its legs carry the same role names (upperarm, forearm, hand in front; thigh, shin, foot
@@ -44,6 +51,7 @@ struct RoleMap {
     std::vector<std::string> missing;  ///< needed roles without a bone
     std::vector<Unassigned> unassigned;
     std::vector<TwistBone> twists;
+    std::vector<FollowerBone> followers;
     std::vector<std::string> notes;  ///< further trees that were found, sides that look crossed
 
     /// The same roles on the same bones.
@@ -61,24 +69,6 @@ struct RoleMap {
     /// Joints of a chain in order, filled roles only.
     std::vector<int> chain(const ChainPlan& of) const;
 };
-
-/// What is said before roles are proposed.
-struct RoleRequest {
-    bool ignore_names = false;       ///< shape and tree alone
-    std::string plan;                ///< a body plan; empty: as the shape says
-    std::vector<char> carries_skin;  ///< a joint; empty: there is no mesh
-    int tree = -1;  ///< the root joint of the body; -1: the tree in which most roles are found
-};
-
-/// Fills a body plan from names, shape and tree together (core/body/reading.hpp); any unit, up axis and
-/// facing. With several trees the one in which most roles are found is taken; the rest are named in the
-/// notes.
-RoleMap propose_roles(const Skeleton& skeleton, const RoleRequest& request = {});
-
-/// Roles of a whole chain ("arm.left", "spine", "index.right", the plan's own) through one of its bones:
-/// along the way from where the chain starts, and on to its end. Empty when the bone does not hang there.
-std::vector<std::pair<std::string, int>> roles_of_chain(const Skeleton& skeleton, const RoleMap& roles,
-                                                        const std::string& chain, int joint);
 
 /// The last twist bone that lies in a limb's bone itself, so that the next role hangs on it; the role's own
 /// joint when there is none. It has the roll that the limb's bone left to it.

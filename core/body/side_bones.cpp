@@ -28,7 +28,15 @@ std::vector<char> find_side_bones(const Skeleton& skeleton) {
             if (other == j) continue;
             const Vec3 d = pose.p[size_t(other)] - pose.p[size_t(parent)];
             const double length = d.norm();
-            if (length < 1e-9 || reach[size_t(other)] < 1e-9) continue;
+            if (length < 1e-9) continue;
+            if (reach[size_t(other)] < 1e-9) {
+                // Two leaves on one line: the nearer one lies along the bone to the farther.
+                const double part = p.dot(d) / (length * length);
+                if (children[size_t(other)].empty() && part > 0.02 && part < 0.9 && reach[size_t(j)] < 1e-9 &&
+                    (p - part * d).norm() < 0.05 * length)
+                    is_side[size_t(j)] = 1;
+                continue;
+            }
             // Beside a bone that goes on: near its line, between its ends.
             const double along = p.dot(d) / (length * length);
             const double beside = (p - along * d).norm();

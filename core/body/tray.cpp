@@ -67,6 +67,90 @@ std::string spoken(const std::string& role) {
 
 }  // namespace
 
+namespace {
+
+/// What a bone is by where it hangs and where it leads, when its name does not say it.
+std::string by_place(const Skeleton& skeleton, const Pose& pose,
+                     const std::vector<std::vector<int>>& children, const RoleMap& map, int j,
+                     const std::string& on) {
+    if (on.empty()) return "helper: no part of the body plan";
+    // The branch it is of: up to the bone that has a role.
+    int first = j;
+    while (skeleton.parents[size_t(first)] >= 0 && map.role_of(skeleton.parents[size_t(first)]).empty())
+        first = skeleton.parents[size_t(first)];
+    const int carrier = skeleton.parents[size_t(first)];
+    const std::string part = role_part(map.role_of(carrier));
+    std::vector<int> branch{first};
+    for (size_t i = 0; i < branch.size(); ++i)
+        branch.insert(branch.end(), children[size_t(branch[i])].begin(), children[size_t(branch[i])].end());
+    const auto farthest = [&] {
+        double far = 0.0;
+        Vec3 tip = pose.p[size_t(first)];
+        for (const int b : branch)
+            if ((pose.p[size_t(b)] - pose.p[size_t(carrier)]).norm() > far) {
+                far = (pose.p[size_t(b)] - pose.p[size_t(carrier)]).norm();
+                tip = pose.p[size_t(b)];
+            }
+        return Vec3(tip - pose.p[size_t(carrier)]);
+    };
+    const int hips = map.joint("hips");
+    const int chest = map.joint("chest");
+    const int left = map.joint("thigh.left");
+    const int right = map.joint("thigh.right");
+    if (hips < 0 || chest < 0 || left < 0 || right < 0) return "helper: hangs on the " + on;
+    const Vec3 up = (pose.p[size_t(chest)] - pose.p[size_t(hips)]).normalized();
+    const Vec3 aside = (pose.p[size_t(left)] - pose.p[size_t(right)]).normalized();
+    const double trunk = (pose.p[size_t(chest)] - pose.p[size_t(hips)]).norm();
+    const Vec3 way = farthest();
+    const double length = way.norm();
+    const std::string hangs = ": hangs on the " + on;
+    if (part == "hand" && length > 0.5 * trunk && branch.size() <= 4) return "prop" + hangs + ", held in it";
+    if (part == "foot" || part == "toe") return "foot" + hangs + ", a further bone of it";
+    if ((part == "hips" || part == "thigh") && length > 0.2 * trunk && way.dot(up) < -0.3 * length)
+        return "skirt or strap" + hangs + " and hangs down";
+    if ((part == "chest" || part == "spine" || part == "clavicle") && branch.size() >= 2) {
+        if (std::abs(way.dot(aside)) > 0.5 * length && length > 0.5 * trunk)
+            return "wing or the like" + hangs + ", leads aside";
+        if (way.dot(up) < -0.4 * length) return "cape or strap" + hangs + " and hangs down";
+    }
+    return "helper" + hangs + ", no part of the body plan";
+}
+
+}  // namespace
+
+namespace {
+
+/// What hangs elsewhere than on the hand it belongs to: from the fingers up as long as it lies at the hand.
+void find_followers(const Skeleton& skeleton, const Pose& pose, RoleMap& map) {
+    std::erase_if(map.followers, [&](const FollowerBone& f) {
+        const int of = map.joint(f.role);
+        return f.joint < 0 || f.joint >= skeleton.size() || of < 0 || of == f.joint ||
+               !map.role_of(f.joint).empty() || skeleton.is_ancestor(of, f.joint) ||
+               skeleton.is_ancestor(f.joint, of);
+    });
+    for (const RoleFill& fill : map.fills) {
+        if (!is_finger_role(fill.role)) continue;
+        const std::string role = "hand" + std::string(side_suffix(role_side(fill.role)));
+        const int hand = map.joint(role);
+        if (hand < 0 || skeleton.is_ancestor(hand, fill.joint)) continue;
+        const double away = (pose.p[size_t(fill.joint)] - pose.p[size_t(hand)]).norm();
+        int top = fill.joint;
+        for (int up = skeleton.parents[size_t(top)]; up >= 0; up = skeleton.parents[size_t(up)]) {
+            const std::string own = map.role_of(up);
+            if (skeleton.is_ancestor(up, hand) || (!own.empty() && !is_finger_role(own)) ||
+                (pose.p[size_t(up)] - pose.p[size_t(hand)]).norm() > away + 1e-9)
+                break;
+            top = up;
+        }
+        const bool is_known = std::any_of(
+            map.followers.begin(), map.followers.end(),
+            [&](const FollowerBone& f) { return f.joint == top || skeleton.is_ancestor(f.joint, top); });
+        if (!is_known) map.followers.push_back({top, role});
+    }
+}
+
+}  // namespace
+
 void update_role_lists(const Skeleton& skeleton, RoleMap& map, bool ignore_names) {
     map.missing.clear();
     map.unassigned.clear();
@@ -75,10 +159,20 @@ void update_role_lists(const Skeleton& skeleton, RoleMap& map, bool ignore_names
     std::set<int> filled;
     for (const RoleFill& fill : map.fills) filled.insert(fill.joint);
     std::vector<std::string> said(skeleton.names.size());
-    for (int j = 0; j < skeleton.size() && !ignore_names; ++j)
-        if (!filled.contains(j)) said[size_t(j)] = helper_reason(read_bone_name(skeleton.names[size_t(j)]));
+    std::vector<std::string> other(skeleton.names.size());
+    const NameTable names(skeleton, ignore_names);
+    for (int j = 0; j < skeleton.size(); ++j) {
+        if (filled.contains(j)) continue;
+        said[size_t(j)] = names.helper(j);
+        other[size_t(j)] = names.other(j);
+        // A wing's second bone need not say so.
+        const int parent = skeleton.parents[size_t(j)];
+        if (other[size_t(j)].empty() && parent >= 0 && names.best_part(j).empty())
+            other[size_t(j)] = other[size_t(parent)];
+    }
     const Pose pose = rest_pose(skeleton);
     find_twists(skeleton, pose, filled, said, map);
+    find_followers(skeleton, pose, map);
     const auto children = skeleton.children();
     const int hips = map.joint("hips");
     const int head = map.joint("head");
@@ -107,6 +201,12 @@ void update_role_lists(const Skeleton& skeleton, RoleMap& map, bool ignore_names
                             is_segment ? "a segment of" : "along", spoken(twist->role), 100.0 * twist->share);
         } else if (said[size_t(j)] == "twist") {
             reason = on.empty() ? "twist" : "twist: hangs on the " + on;
+        } else if (const auto far = std::find_if(map.followers.begin(), map.followers.end(),
+                                                 [&](const FollowerBone& f) { return f.joint == j; });
+                   far != map.followers.end()) {
+            reason = fmt::format("hand: hangs elsewhere in the tree and goes with the {}", spoken(far->role));
+        } else if (!other[size_t(j)].empty() && said[size_t(j)] != "end") {
+            reason = other[size_t(j)] + (on.empty() ? "" : ": hangs on the " + on);
         } else if (!said[size_t(j)].empty()) {
             reason = said[size_t(j)] + (on.empty() ? "" : ": hangs on the " + on);
         } else if (hips >= 0 && skeleton.is_ancestor(j, hips)) {
@@ -122,7 +222,7 @@ void update_role_lists(const Skeleton& skeleton, RoleMap& map, bool ignore_names
                    (off < 1e-6 || (carrier == parent && children[size_t(parent)].size() == 1))) {
             reason = "end: of the " + on;
         } else {
-            reason = "helper: hangs on the " + on + ", no part of the body plan";
+            reason = by_place(skeleton, pose, children, map, j, on);
         }
         map.unassigned.push_back({j, reason});
     }

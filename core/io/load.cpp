@@ -7,6 +7,7 @@
 #include <cmath>
 #include <filesystem>
 
+#include "core/body/propose.hpp"
 #include "core/intake/repair.hpp"
 #include "core/io/bvh.hpp"
 #include "core/io/file_error.hpp"
@@ -183,18 +184,6 @@ void bring_into_world(const FileConventions& conventions, Skeleton& skeleton, st
     for (Quat& R : take.R) R = R_WF * R * R_FW;
 }
 
-/// 1 for joints that carry skin; empty without a mesh.
-std::vector<char> find_skinned(const SkeletonFile& file) {
-    if (file.meshes.empty()) return {};
-    std::vector<char> carries(file.skeleton.names.size(), 0);
-    for (const Mesh& mesh : file.meshes)
-        for (const VertexSkin& v : mesh.skin)
-            for (size_t k = 0; k < v.weight.size(); ++k)
-                if (v.weight[k] > 0.0f && v.palette[k] < mesh.palette.size())
-                    if (const int j = mesh.palette[v.palette[k]].joint; j >= 0) carries[size_t(j)] = 1;
-    return carries;
-}
-
 /// The file's own humanoid mapping stands above what is proposed; the rest is filled by evidence.
 void use_mapping(const SkeletonFile& file, RoleMap& roles) {
     if (file.mapping.empty()) return;
@@ -250,7 +239,8 @@ LoadedFile settle(SkeletonFile file, const std::string& path, const std::string&
     RoleRequest request;
     request.ignore_names = options.ignore_names;
     request.plan = options.plan;
-    request.carries_skin = find_skinned(file);
+    request.skin = measure_skin(file.skeleton, file.meshes);
+    request.motion = measure_motion(file.skeleton, file.take);
     if (!options.plan.empty() && !find_body_plan(options.plan))
         throw FileError(path, fmt::format("'{}' is no body plan", options.plan),
                         fmt::format("choose of {}", fmt::join(body_plan_names(), ", ")));

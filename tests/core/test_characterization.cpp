@@ -54,8 +54,8 @@ Score score_of(const test::KnownBody& body, bool has_names, Tally& tally) {
             (j == body.joint_of_role.at("hips") ||
              body.skeleton.is_ancestor(j, body.joint_of_role.at("hips"))))
             root = j;
-    const RoleMap map = propose_roles(
-        body.skeleton, {.ignore_names = !has_names, .plan = {}, .carries_skin = {}, .tree = root});
+    const RoleMap map =
+        propose_roles(body.skeleton, {.ignore_names = !has_names, .plan = {}, .skin = {}, .tree = root});
     Score score;
     for (const auto& role : needed_roles()) {
         const auto known = body.joint_of_role.find(role);
@@ -171,7 +171,7 @@ class CharacterizationTest : public QObject {
         Skeleton& s = body.skeleton;
         while (s.size() < 210) {
             // Helpers hang everywhere.
-            const int j = s.size() * 31 % 70;
+            const int j = s.size() * 31 % 60;
             s.names.push_back("helper");
             s.parents.push_back(j);
             s.rest_R.push_back(Quat::Identity());

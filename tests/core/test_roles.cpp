@@ -3,6 +3,7 @@
 #include <QtTest>
 
 #include "core/body/names.hpp"
+#include "core/body/propose.hpp"
 #include "core/io/load.hpp"
 #include "core/rest/measures.hpp"
 #include "tests/support/test_rigs.hpp"

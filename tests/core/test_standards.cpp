@@ -9,6 +9,7 @@
 #include <set>
 
 #include "core/body/check.hpp"
+#include "core/body/propose.hpp"
 #include "core/body/reuse.hpp"
 #include "core/body/standards.hpp"
 #include "core/io/documents.hpp"
@@ -290,14 +291,14 @@ class StandardsTest : public QObject {
             parent = s.size() - 1;
         }
         const RoleMap roles =
-            propose_roles(s, {.ignore_names = false, .plan = "tailed crew", .carries_skin = {}, .tree = -1});
+            propose_roles(s, {.ignore_names = false, .plan = "tailed crew", .skin = {}, .tree = -1});
         QCOMPARE(roles.plan, std::string("tailed crew"));
         QCOMPARE(roles.joint("tail.1"), s.find("rope_1"));
         QCOMPARE(roles.joint("tail.3"), s.find("rope_3"));
         QVERIFY(roles.missing.empty());
         QCOMPARE(roles.joint("hand.left"), body.joint_of_role.at("hand.left"));
         const RoleMap bare = propose_roles(
-            body.skeleton, {.ignore_names = false, .plan = "tailed crew", .carries_skin = {}, .tree = -1});
+            body.skeleton, {.ignore_names = false, .plan = "tailed crew", .skin = {}, .tree = -1});
         QCOMPARE(bare.missing, std::vector<std::string>{"tail.1"});
         const std::pair<const char*, const char*> broken[] = {
             {"{", "JSON"},

@@ -1,0 +1,112 @@
+// strangers: bodies nobody here made, read by the program; prints the table of what is right.
+//   strangers [--count N] [--first SEED] [--list] [--confused] [--draw out.svg [--found]] [--seed S ...]
+#include <fmt/format.h>
+
+#include <cstdio>
+#include <cstdlib>
+#include <fstream>
+#include <string>
+
+#include "tests/support/stranger_score.hpp"
+
+using namespace nb;
+using namespace nb::test;
+
+namespace {
+
+void print_most(const std::map<std::string, int>& what, size_t most) {
+    std::vector<std::pair<int, std::string>> order;
+    for (const auto& [text, times] : what) order.emplace_back(times, text);
+    std::sort(order.rbegin(), order.rend());
+    for (size_t i = 0; i < std::min(order.size(), most); ++i)
+        fmt::print("  {:>5} x {}\n", order[i].first, order[i].second);
+}
+
+}  // namespace
+
+int main(int count_of_words, char** words) {
+    int count = 500;
+    std::uint64_t first = 0;
+    bool is_listed = false, is_confused = false, has_found = false, is_dumped = false;
+    std::string draw;
+    std::vector<std::uint64_t> seeds;
+    StrangerNames only = StrangerNames::off;
+    for (int i = 1; i < count_of_words; ++i) {
+        const std::string word = words[i];
+        const auto next = [&] { return i + 1 < count_of_words ? std::string(words[++i]) : std::string(); };
+        if (word == "--count") count = std::atoi(next().c_str());
+        if (word == "--first") first = std::strtoull(next().c_str(), nullptr, 10);
+        if (word == "--list") is_listed = true;
+        if (word == "--confused") is_confused = true;
+        if (word == "--found") has_found = true;
+        if (word == "--dump") is_dumped = true;
+        if (word == "--names") only = StrangerNames(std::atoi(next().c_str()));
+        if (word == "--draw") draw = next();
+        if (word == "--seed") seeds.push_back(std::strtoull(next().c_str(), nullptr, 10));
+    }
+    if (is_dumped)
+        for (const auto seed : seeds) {
+            const Stranger s = make_stranger(seed, only);
+            const RoleMap map = read_stranger(s);
+            const Pose pose = rest_pose(s.skeleton);
+            fmt::print("{} {}\n read as {}\n", seed, s.what, map.plan);
+            for (const auto& note : map.notes) fmt::print(" note: {}\n", note);
+            std::vector<int> depth(s.skeleton.names.size(), 0);
+            for (int j = 0; j < s.skeleton.size(); ++j) {
+                const int parent = s.skeleton.parents[size_t(j)];
+                if (parent >= 0) depth[size_t(j)] = depth[size_t(parent)] + 1;
+                std::string known;
+                for (const auto& [role, k] : s.joint_of_role)
+                    if (k == j) known = role;
+                const RoleFill* fill = map.fill(map.role_of(j));
+                fmt::print("{}{:>3} {} [{:.3f} {:.3f} {:.3f}] {} | {} {:.2f}{}\n",
+                           std::string(size_t(2 * depth[size_t(j)]), ' '), j, s.skeleton.names[size_t(j)],
+                           pose.p[size_t(j)].x(), pose.p[size_t(j)].y(), pose.p[size_t(j)].z(),
+                           known.empty() ? "(" + s.tray.at(j) + ")" : known, fill ? fill->role : "-",
+                           fill ? fill->confidence : 0.0, (fill ? fill->role : "") != known ? "  <<<" : "");
+            }
+        }
+    if (!draw.empty()) {
+        std::vector<Stranger> all;
+        if (seeds.empty())
+            for (int i = 0; i < 48; ++i) seeds.push_back((first ? first : tuned_seed) + std::uint64_t(i));
+        for (const auto seed : seeds) all.push_back(make_stranger(seed, only));
+        std::ofstream(draw) << draw_strangers(all, has_found, 6);
+        return 0;
+    }
+    if (is_dumped) return 0;
+    const std::vector<std::pair<std::string, std::uint64_t>> sets =
+        first ? std::vector<std::pair<std::string, std::uint64_t>>{{"", first}}
+              : std::vector<std::pair<std::string, std::uint64_t>>{{"tuned", tuned_seed},
+                                                                   {"kept out", kept_out_stranger_seed}};
+    fmt::print("{}", table_head());
+    for (const auto& [set, seed] : sets)
+        for (const auto& [kind, name] :
+             {std::pair{StrangerNames::off, "names off"}, std::pair{StrangerNames::telling, "names on"},
+              std::pair{StrangerNames::partial, "names in part"},
+              std::pair{StrangerNames::misleading, "names exchanged"}}) {
+            const StrangerRun run = run_strangers(seed, count, kind);
+            fmt::print("{}", table_line(fmt::format("{} {}", set, name), run));
+            if (is_listed)
+                for (size_t i = 0; i < std::min<size_t>(run.each.size(), 12); ++i)
+                    fmt::print("  {:>5.1f}% {} {}\n", 100 * run.each[i].first, run.each[i].second,
+                               make_stranger(run.each[i].second, kind).what);
+            if (is_listed)
+                for (size_t i = 0; i < 12 && run.by_fingers[i].first < 1.0; ++i)
+                    fmt::print("  fingers {:>5.1f}% {} {}\n", 100 * run.by_fingers[i].first,
+                               run.by_fingers[i].second, make_stranger(run.by_fingers[i].second, kind).what);
+            if (is_listed)
+                for (const auto wrong : run.swapped)
+                    fmt::print("  swapped {} {}\n", wrong, make_stranger(wrong, kind).what);
+            if (is_confused) {
+                print_most(run.all.confused, 25);
+                fmt::print(" wrong though 0.9 sure:\n");
+                print_most(run.all.sure_wrong, 12);
+                fmt::print(" by tenth:");
+                for (size_t i = 0; i < 10; ++i) fmt::print(" {}/{}", run.all.right[i], run.all.shown[i]);
+                fmt::print("\n");
+            }
+            std::fflush(stdout);
+        }
+    return 0;
+}
