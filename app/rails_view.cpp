@@ -48,11 +48,63 @@ RailsView::RailsView(Workspace& workspace, QWidget* parent) : QWidget(parent), w
                 });
 }
 
+void RailsView::show_hands(bool on) {
+    if (shows_hands_ == on) return;
+    shows_hands_ = on;
+    if (!picked_chain_.isEmpty()) pick_chain({});
+    update();
+    emit hands_shown(on);
+}
+
+/// A rail a finger: the palm's bone and the links, of the left hand above the right one's.
+std::vector<RailsView::Rail> RailsView::hand_rails() const {
+    std::vector<Rail> all;
+    for (const QString finger : {"thumb", "index", "middle", "ring", "little"})
+        for (const QString side : {"left", "right"}) {
+            Rail rail{
+                side == "left" ? finger : QString(), side == "left" ? "L" : "R", {}, finger + "." + side, {}};
+            for (const QString link : {"palm", "1", "2", "3", "4"}) {
+                const QString role = finger + "." + link + "." + side;
+                if (link == "4" && !fill_of(body(), role)) continue;
+                rail.roles.push_back(role);
+                rail.chains.push_back(rail.chain);
+            }
+            all.push_back(rail);
+        }
+    return all;
+}
+
+/// How many of a group's roles have a bone: "8 of 8".
+QString RailsView::count_of(const std::vector<Rail>& all, size_t rail) const {
+    const RoleMap& roles = body()->file.character.roles;
+    int has = 0;
+    int of = 0;
+    for (size_t i = rail; i < all.size() && (i == rail || all[i].name.isEmpty()); ++i)
+        for (const QString& role : all[i].roles) {
+            ++of;
+            has += roles.joint(role.toStdString()) >= 0;
+        }
+    return tr("%1 of %2").arg(has).arg(of);
+}
+
+/// Further bones that a role's bone goes on in.
+QStringList RailsView::pieces_of(const std::string& role) const {
+    QStringList pieces;
+    const Character& c = body()->file.character;
+    for (const TwistBone& twist : c.roles.twists)
+        if (twist.role == role)
+            pieces << tr("%1 takes %2 % of its turn")
+                          .arg(QString::fromStdString(c.rig.skeleton.names[size_t(twist.joint)]))
+                          .arg(std::lround(100.0 * twist.share));
+    return pieces;
+}
+
 std::vector<RailsView::Rail> RailsView::rails() const {
     std::vector<Rail> all;
     const LoadedPtr target = body();
     if (!target) return all;
     const RoleMap& roles = target->file.character.roles;
+    if (shows_hands_ && !roles.is_four_legged()) return hand_rails();
     const auto has = [&](const std::string& role) { return roles.joint(role) >= 0; };
     Rail trunk{tr("trunk"), {}, {"hips"}, {}, {QString()}};
     for (int i = 1; i <= 8 && has("spine." + std::to_string(i)); ++i)
@@ -226,6 +278,11 @@ void RailsView::paintEvent(QPaintEvent*) {
                 QRectF(12, first.top(), 70, first.height() * (all[i].side.isEmpty() ? 1.0 : 2.0)),
                 Qt::AlignVCenter | Qt::AlignLeft, all[i].name);
         }
+        if (!all[i].name.isEmpty()) {
+            painter.setFont(small);
+            painter.setPen(look().dim);
+            painter.drawText(QRectF(12, first.top() - 13, 80, 13), Qt::AlignLeft, count_of(all, i));
+        }
         painter.setFont(font());
         painter.setPen(look().dim);
         painter.drawText(QRectF(84, first.top(), 14, first.height()), Qt::AlignCenter, all[i].side);
@@ -245,7 +302,11 @@ void RailsView::paintEvent(QPaintEvent*) {
                 painter.setFont(small);
                 painter.setPen(look().dim);
                 QString above = spoken_role(role.toStdString());
-                if (above.endsWith(" 1") && is_finger_role(role.toStdString())) above.chop(2);
+                if (above.endsWith(" 1") && is_finger_role(role.toStdString()) && !shows_hands_)
+                    above.chop(2);
+                if (shows_hands_)
+                    above = above.section(' ', 1) == "palm" ? tr("in the palm")
+                                                            : tr("link %1").arg(above.section(' ', 1));
                 painter.drawText(QRectF(place.left(), place.top() - 13, place.width(), 13), Qt::AlignLeft,
                                  above);
             }
@@ -276,11 +337,18 @@ void RailsView::paintEvent(QPaintEvent*) {
             painter.setPen(look().text);
             QString bone = QString::fromStdString(c.rig.skeleton.names[size_t(fill->joint)]);
             // A finger's rung stands for all its bones.
-            if (is_finger_role(role.toStdString()))
+            if (is_finger_role(role.toStdString()) && !shows_hands_)
                 if (const ChainPlan* chain = body_plan(c.roles.plan).chain_of(role.toStdString()))
                     bone += tr(" ×%1").arg(c.roles.chain(*chain).size());
             painter.drawText(place.adjusted(0, 0, 0, -3), Qt::AlignVCenter | Qt::AlignLeft,
                              painter.fontMetrics().elidedText(bone, Qt::ElideMiddle, int(place.width())));
+            // Where the bone goes on in further pieces.
+            for (const TwistBone& twist : c.roles.twists) {
+                if (twist.role != role.toStdString()) continue;
+                const double x = place.left() + place.width() * std::clamp(twist.share, 0.05, 0.95);
+                painter.setPen(QPen(look().text, 1));
+                painter.drawLine(QPointF(x, line - 4), QPointF(x, line + 3));
+            }
             painter.fillRect(
                 QRectF(place.left(), line - 1.2, place.width() * std::clamp(fill->confidence, 0.0, 1.0), 2.4),
                 look().mark);
@@ -323,9 +391,12 @@ void RailsView::mouseMoveEvent(QMouseEvent* event) {
     QString text = QString::fromStdString(names[size_t(fill->joint)]) +
                    tr(" · %1 % sure").arg(int(std::lround(100 * fill->confidence)));
     for (const auto& evidence : fill->evidence) text += "\n" + QString::fromStdString(evidence);
-    QToolTip::showText(event->globalPosition().toPoint(),
-                       text + tr("\nDouble click: give it to another bone; W: the whole limb or finger"),
-                       this);
+    for (const QString& piece : pieces_of(role.toStdString())) text += "\n" + piece;
+    QToolTip::showText(
+        event->globalPosition().toPoint(),
+        text + tr("\nDouble click: give it to another bone; C: it is right; W: the whole limb or finger; "
+                  "H: hands by bone"),
+        this);
 }
 
 bool RailsView::event(QEvent* event) {
@@ -335,7 +406,7 @@ bool RailsView::event(QEvent* event) {
         const int key = pressed->key();
         const bool is_own = key == Qt::Key_Left || key == Qt::Key_Right || key == Qt::Key_Up ||
                             key == Qt::Key_Down || key == Qt::Key_Delete || key == Qt::Key_W ||
-                            (key == Qt::Key_Escape && is_waiting_);
+                            key == Qt::Key_C || key == Qt::Key_H || (key == Qt::Key_Escape && is_waiting_);
         if (is_own && pressed->modifiers() == Qt::NoModifier) {
             event->accept();
             return true;
@@ -352,6 +423,9 @@ void RailsView::keyPressEvent(QKeyEvent* event) {
             for (size_t k = 0; k < rail.roles.size(); ++k)
                 if (rail.roles[k] == picked_ && !rail.chains[k].isEmpty()) return pick_chain(rail.chains[k]);
     }
+    if (event->key() == Qt::Key_C && !(picked_.isEmpty() && picked_chain_.isEmpty()))
+        return confirmed(picked_, picked_chain_);
+    if (event->key() == Qt::Key_H) return show_hands(!shows_hands_);
     if (event->key() == Qt::Key_Return && !picked_.isEmpty()) return pick(picked_, true);
     if (event->key() == Qt::Key_Delete && !picked_.isEmpty()) {
         emit taken_away(picked_);

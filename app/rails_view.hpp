@@ -2,7 +2,8 @@
 // left, the tip at the right; two rails for a pair of limbs, left above right. A rung carries the bone's name
 // and, as a short bar, how sure it is; a notch is a gap. A click picks a rung; a gap or an unsure one waits
 // for a bone then, a sure one only after a double click, so that nothing settled changes by accident. A click
-// on the name of a limb, or of a finger above its rungs, picks the whole chain: one bone then fills it.
+// on the name of a limb, or of a finger above its rungs, picks the whole chain: one bone then fills it. On
+// request (H) the rails of the hands alone are shown, a rung a link.
 #pragma once
 #include <QWidget>
 
@@ -28,6 +29,9 @@ class RailsView : public QWidget {
     /// True while the next bone that is picked is given to the picked rung.
     bool is_waiting() const { return is_waiting_; }
     void pick(const QString& role, bool wait);
+    /// The hands' rails, a rung a bone of each finger, instead of the body's.
+    bool shows_hands() const { return shows_hands_; }
+    void show_hands(bool on);
     /// The next rung without a bone that the transfer needs, or an unsure one; waits for a bone. False: none
     /// is left.
     bool pick_next_open();
@@ -39,6 +43,9 @@ class RailsView : public QWidget {
     void rung_picked(const QString& role);
     void body_shown(bool of_target);
     void taken_away(const QString& role);
+    /// What is proposed is right: the picked role, or all of the picked chain.
+    void confirmed(const QString& role, const QString& chain);
+    void hands_shown(bool on);
 
   protected:
     void paintEvent(QPaintEvent* event) override;
@@ -59,8 +66,12 @@ class RailsView : public QWidget {
     QString picked_, picked_chain_;
     bool is_waiting_ = false;
     bool is_of_target_ = true;
+    bool shows_hands_ = false;
 
     std::vector<Rail> rails() const;
+    std::vector<Rail> hand_rails() const;
+    QString count_of(const std::vector<Rail>& all, size_t rail) const;
+    QStringList pieces_of(const std::string& role) const;
     QRectF rung(const std::vector<Rail>& all, size_t rail, size_t place) const;
     QString role_at(const QPointF& at) const;
 };

@@ -126,6 +126,10 @@ RestPanel::RestPanel(Workspace& workspace, StageView& stage, RestSheet& sheet, P
     thumb_row->addStretch();
     thumb_row->addWidget(thumb_);
     options->addLayout(thumb_row, 2, 0, 1, 2);
+    fingers_ = check(tr("compare fingers, too"),
+                     tr("Off where the take moves no finger: their rests decide nothing then"), true);
+    connect(fingers_, &QCheckBox::clicked, this, &RestPanel::refresh_rows);
+    options->addWidget(fingers_, 3, 0, 1, 2);
     column->addLayout(options);
     solve_both_ = new QPushButton(tr("solve both bodies"), this);
     solve_both_->setToolTip(tr("Both bodies into this stance in one step; corrections by hand are replaced"));
@@ -618,7 +622,13 @@ void RestPanel::refresh_rows() {
     }
     const Character& S = source->file.character;
     const Character& T = target->file.character;
-    sheet_.set_rows(compare_rests(S, T));
+    // What the take does decides once; then the box is the person's.
+    const QString take = source->file.take ? QString::fromStdString(source->file.take->key()) : QString();
+    if (take != fingers_of_) {
+        fingers_of_ = take;
+        fingers_->setChecked(!source->file.take || moves_fingers(S, *source->file.take));
+    }
+    sheet_.set_rows(compare_rests(S, T, fingers_->isChecked()));
     if (!is_entered_ || stage_.stand() == StageView::Stand::take) return stage_.set_arcs({});
     const bool is_stored = stage_.stand() == StageView::Stand::stored;
     const RestAlignment S_shown = is_stored ? stored_rest(S.rig, S.roles, S.solved) : S.rest;

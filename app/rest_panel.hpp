@@ -57,6 +57,8 @@ class RestPanel : public QWidget {
     void show_stand(StageView::Stand stand);
     int open_points() const;
 
+    QCheckBox* fingers_box() const { return fingers_; }
+
   signals:
     void said(const QString& line);
     void failed(const QString& line);
@@ -82,7 +84,8 @@ class RestPanel : public QWidget {
     QPushButton* more_;
     QComboBox* stance_;
     QDoubleSpinBox* arms_;
-    QCheckBox *straight_, *closed_, *level_clavicles_, *straight_spine_;
+    QCheckBox *straight_, *closed_, *level_clavicles_, *straight_spine_, *fingers_;
+    QString fingers_of_;  ///< the take that the box was set by
     QDoubleSpinBox* thumb_;
     std::array<QDoubleSpinBox*, 4> dials_;
     QLabel* bone_;

@@ -34,6 +34,10 @@ RolesPanel::RolesPanel(Workspace& workspace, StageView& stage, RailsView& rails,
     which_->show_body(true);
     connect(which_, &BodySwitch::chosen, this, &RolesPanel::show_body);
     whose->addStretch();
+    hands_ = new QPushButton(tr("hands"), this);
+    hands_->setCheckable(true);
+    hands_->setToolTip(tr("The rails of the hands, a rung for each bone of a finger (H on the rails)"));
+    whose->addWidget(hands_);
     plan_ = new QPushButton(this);
     plan_->setToolTip(
         tr("The body plan: which roles there are. Another is found by its shape, or chosen here"));
@@ -54,6 +58,11 @@ RolesPanel::RolesPanel(Workspace& workspace, StageView& stage, RailsView& rails,
     next_->setToolTip(
         tr("Goes to the next role that has no bone or an unsure one; then pick a bone on the body"));
     row->addWidget(next_);
+    again_ = new QPushButton(tr("solve again"), this);
+    again_->setToolTip(
+        tr("Keeps what was given or confirmed by hand and finds everything else again so that it "
+           "fits; the take on the rig helps"));
+    row->addWidget(again_);
     from_ = new QPushButton(tr("take roles from…"), this);
     from_->setToolTip(
         tr("The roles of another character, as far as its bones are here; the rest by evidence"));
@@ -73,11 +82,14 @@ RolesPanel::RolesPanel(Workspace& workspace, StageView& stage, RailsView& rails,
     evidence_->setProperty("dim", true);
     column->addWidget(evidence_);
     auto* give_row = new QHBoxLayout;
+    confirm_ = new QPushButton(tr("it is right"), this);
+    confirm_->setToolTip(tr("Keeps what is proposed as if it were given by hand (C on the rails)"));
     mirror_ = new QCheckBox(tr("the other side too"), this);
     mirror_->setChecked(true);
     mirror_->setToolTip(tr("What is given to one side is given to its mirror on the other"));
     give_row->addWidget(mirror_);
     give_row->addStretch();
+    give_row->addWidget(confirm_);
     take_away_ = new QPushButton(tr("take away"), this);
     take_away_->setToolTip(tr("The bone goes to the tray (Delete on the rails)"));
     give_row->addWidget(take_away_);
@@ -87,18 +99,36 @@ RolesPanel::RolesPanel(Workspace& workspace, StageView& stage, RailsView& rails,
     search_->setPlaceholderText(tr("find a bone"));
     search_->setAccessibleName(tr("find a bone"));
     search_->setClearButtonEnabled(true);
-    column->addWidget(search_);
+    auto* find_row = new QHBoxLayout;
+    find_row->addWidget(search_, 1);
+    several_ = new QPushButton(tr("give these"), this);
+    several_->setToolTip(
+        tr("Several bones picked in the list (Ctrl, Shift) go to the picked chain, or to the roles from "
+           "the picked rung on, from the body outward"));
+    find_row->addWidget(several_);
+    column->addLayout(find_row);
     tray_ = new QListWidget(this);
     tray_->setAccessibleName(tr("Bones"));
     tray_->setToolTip(
         tr("Bones without a role come first, with the reason. A click shows one on the body; with a rung "
            "waiting it is given"));
+    tray_->setSelectionMode(QAbstractItemView::ExtendedSelection);
     tray_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     tray_->setTextElideMode(Qt::ElideRight);
     column->addWidget(tray_, 1);
 
     connect(next_, &QPushButton::clicked, this, [this] { rails_.pick_next_open(); });
-    connect(take_away_, &QPushButton::clicked, this, [this] { take_away(rails_.picked()); });
+    connect(take_away_, &QPushButton::clicked, this, [this] {
+        if (selected_in_tray().size() > 1) return take_away_selected();
+        take_away(rails_.picked());
+    });
+    connect(again_, &QPushButton::clicked, this, &RolesPanel::solve_again);
+    connect(confirm_, &QPushButton::clicked, this,
+            [this] { confirm(rails_.picked(), rails_.picked_chain()); });
+    connect(several_, &QPushButton::clicked, this, [this] { give_several(selected_in_tray()); });
+    connect(hands_, &QPushButton::toggled, &rails_, &RailsView::show_hands);
+    connect(&rails_, &RailsView::hands_shown, hands_, &QPushButton::setChecked);
+    connect(&rails_, &RailsView::confirmed, this, &RolesPanel::confirm);
     connect(&rails_, &RailsView::taken_away, this, &RolesPanel::take_away);
     connect(&rails_, &RailsView::rung_picked, this, [this](const QString& role) {
         const LoadedPtr body = rails_.body();
@@ -118,7 +148,10 @@ RolesPanel::RolesPanel(Workspace& workspace, StageView& stage, RailsView& rails,
         const std::string role = body->file.character.roles.role_of(stage_.selected_joint());
         if (!role.empty()) rails_.pick(QString::fromStdString(role), false);
     });
+    connect(tray_, &QListWidget::itemSelectionChanged, this, &RolesPanel::refresh);
     connect(tray_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
+        // Several bones are gathered, none is given yet.
+        if (selected_in_tray().size() > 1) return;
         stage_.select(rails_.is_of_target(), item->data(Qt::UserRole).toInt());
     });
     connect(check_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
@@ -182,10 +215,19 @@ void RolesPanel::give(int joint) {
     const std::string other = mirrored_role(name);
     const int mirror = mirror_->isChecked() && other != name ? mirrored_joint(c, joint) : -1;
     const QString bone = QString::fromStdString(skeleton.names[size_t(joint)]);
+    if (mirror_->isChecked() && other != name && mirror < 0)
+        emit said(tr("No bone mirrors %1: the other side stays as it is.").arg(bone));
     if (chain.isEmpty()) {
-        give_role(skeleton, roles, name, joint);
-        if (mirror >= 0) give_role(skeleton, roles, other, mirror);
+        std::vector<std::pair<std::string, int>> given{{name, joint}};
+        if (mirror >= 0) given.emplace_back(other, mirror);
+        const RoleMap before = roles;
+        roles = give_and_follow(skeleton, roles, request_of(body->file), given, mirror_->isChecked());
+        int followed = 0;
+        for (const RoleFill& fill : roles.fills)
+            followed += !fill.is_by_hand && before.joint(fill.role) != fill.joint;
         change(roles, tr("give %1 to %2").arg(role, bone));
+        if (followed > 0)
+            emit said(tr("%1 other roles followed; C on a rung keeps one as it is.").arg(followed));
         if (!rails_.pick_next_open()) rails_.pick(role, false);
         return;
     }
@@ -203,6 +245,110 @@ void RolesPanel::give(int joint) {
     }
     change(roles, tr("give the whole %1 through %2").arg(chain, bone));
     rails_.pick_chain({});
+}
+
+RoleRequest RolesPanel::request_of(const LoadedFile& file) const {
+    RoleRequest request;
+    const Rig& rig = file.character.rig;
+    request.ignore_names = rig.options.ignore_names;
+    request.plan = file.character.roles.plan;
+    request.skin = measure_skin(rig.skeleton, rig.meshes);
+    if (file.take) request.motion = measure_motion(rig.skeleton, *file.take);
+    return request;
+}
+
+std::vector<int> RolesPanel::selected_in_tray() const {
+    std::vector<int> joints;
+    for (const QListWidgetItem* item : tray_->selectedItems())
+        joints.push_back(item->data(Qt::UserRole).toInt());
+    std::sort(joints.begin(), joints.end());
+    return joints;
+}
+
+void RolesPanel::give_several(std::vector<int> joints) {
+    const LoadedPtr body = rails_.body();
+    if (!body || joints.empty() || is_kept_settled()) return;
+    const Character& c = body->file.character;
+    const BodyPlan& plan = body_plan(c.roles.plan);
+    const std::string picked = rails_.picked().toStdString();
+    const ChainPlan* chain = rails_.picked_chain().isEmpty()
+                                 ? plan.chain_of(picked)
+                                 : plan.chain(rails_.picked_chain().toStdString());
+    if (!chain) return;
+    // From the body outward.
+    std::sort(joints.begin(), joints.end(), [&](int a, int b) {
+        return c.rig.skeleton.is_ancestor(a, b) || (a < b && !c.rig.skeleton.is_ancestor(b, a));
+    });
+    auto role = std::find(chain->roles.begin(), chain->roles.end(), picked);
+    if (role == chain->roles.end()) {
+        role = chain->roles.begin();
+        // A finger's palm bone is given by itself.
+        if (is_finger_role(*role) && role->find(".palm") != std::string::npos && joints.size() < 4) ++role;
+    }
+    RoleMap roles = c.roles;
+    size_t without_mirror = 0;
+    for (size_t i = 0; i < joints.size() && role != chain->roles.end(); ++i, ++role) {
+        give_role(c.rig.skeleton, roles, *role, joints[i]);
+        const std::string other = mirrored_role(*role);
+        if (!mirror_->isChecked() || other == *role) continue;
+        const int mirror = mirrored_joint(c, joints[i]);
+        if (mirror >= 0)
+            give_role(c.rig.skeleton, roles, other, mirror);
+        else
+            ++without_mirror;
+    }
+    change(roles, tr("give %1 bones to the %2").arg(joints.size()).arg(QString::fromStdString(chain->name)));
+    if (without_mirror > 0) emit said(tr("%1 of them have no bone that mirrors them.").arg(without_mirror));
+}
+
+void RolesPanel::take_away_selected() {
+    const LoadedPtr body = rails_.body();
+    if (!body || is_kept_settled()) return;
+    RoleMap roles = body->file.character.roles;
+    int gone = 0;
+    for (const int joint : selected_in_tray())
+        if (const std::string role = roles.role_of(joint); !role.empty()) {
+            give_role(body->file.character.rig.skeleton, roles, role, -1);
+            ++gone;
+        }
+    if (gone > 0) change(roles, tr("take %1 roles away").arg(gone));
+}
+
+void RolesPanel::confirm(const QString& role, const QString& chain) {
+    const LoadedPtr body = rails_.body();
+    if (!body || is_kept_settled()) return;
+    RoleMap roles = body->file.character.roles;
+    std::vector<std::string> wanted{role.toStdString()};
+    if (const ChainPlan* whole = body_plan(roles.plan).chain(chain.toStdString())) wanted = whole->roles;
+    int kept = 0;
+    for (const std::string& name : wanted)
+        for (const std::string& own : {name, mirror_->isChecked() ? mirrored_role(name) : name})
+            for (RoleFill& fill : roles.fills)
+                if (fill.role == own && !fill.is_by_hand) {
+                    fill.is_by_hand = true;
+                    fill.confidence = 1.0;
+                    fill.evidence.emplace_back("confirmed by hand");
+                    ++kept;
+                }
+    if (kept == 0) return;
+    change(roles, chain.isEmpty() ? tr("confirm %1").arg(role) : tr("confirm the whole %1").arg(chain));
+    if (chain.isEmpty() && !rails_.pick_next_open()) rails_.pick(role, false);
+}
+
+void RolesPanel::solve_again() {
+    const LoadedPtr body = rails_.body();
+    if (!body || is_kept_settled()) return;
+    const RoleMap& before = body->file.character.roles;
+    const RoleMap roles = propose_again(body->file.character.rig.skeleton, before, request_of(body->file));
+    int changed = 0;
+    for (const RoleFill& fill : roles.fills) changed += before.joint(fill.role) != fill.joint;
+    for (const RoleFill& fill : before.fills) changed += roles.joint(fill.role) < 0;
+    const auto by_hand =
+        std::count_if(roles.fills.begin(), roles.fills.end(), [](const RoleFill& f) { return f.is_by_hand; });
+    if (changed == 0)
+        return said(tr("Nothing changes: all roles fit what was given (%1 by hand).").arg(by_hand));
+    change(roles, tr("solve the roles again"));
+    emit said(tr("%1 roles changed; %2 stand by hand.").arg(changed).arg(by_hand));
 }
 
 void RolesPanel::take_away(const QString& role) {
@@ -239,10 +385,9 @@ void RolesPanel::take_from(const QString& document) {
 void RolesPanel::set_plan(const QString& plan) {
     const LoadedPtr body = rails_.body();
     if (!body || is_kept_settled()) return;
-    const RoleMap roles =
-        propose_roles(body->file.character.rig.skeleton,
-                      {.ignore_names = false, .plan = plan.toStdString(), .skin = {}, .tree = -1});
-    change(roles, tr("read the body as a %1").arg(plan));
+    RoleRequest request = request_of(body->file);
+    request.plan = plan.toStdString();
+    change(propose_roles(body->file.character.rig.skeleton, request), tr("read the body as a %1").arg(plan));
 }
 
 void RolesPanel::fill_menus() {
@@ -294,7 +439,13 @@ void RolesPanel::refresh() {
         for (const auto& evidence : fill->evidence) lines << QString::fromStdString(evidence);
         evidence_->setText(lines.join("; ") + ".");
     }
-    take_away_->setEnabled(fill != nullptr);
+    const size_t several = selected_in_tray().size();
+    take_away_->setEnabled(fill != nullptr || several > 1);
+    several_->setVisible(several > 1);
+    several_->setEnabled(!picked.isEmpty() || !chain.isEmpty());
+    several_->setText(tr("give these %1").arg(several));
+    confirm_->setEnabled(!chain.isEmpty() || (fill && !fill->is_by_hand));
+    hands_->setVisible(!roles.is_four_legged());
 }
 
 /// What does not change with the picked rung: state, check, settled.
@@ -326,6 +477,7 @@ void RolesPanel::refresh_check() {
 }
 
 void RolesPanel::refresh_tray() {
+    const QSignalBlocker blocker(tray_);
     tray_->clear();
     const LoadedPtr body = rails_.body();
     if (!body) return;

@@ -4,6 +4,7 @@
 #include <QWidget>
 
 #include "app/workspace.hpp"
+#include "core/body/propose.hpp"
 
 class QCheckBox;
 class QLabel;
@@ -27,6 +28,13 @@ class RolesPanel : public QWidget {
     /// Gives the picked rung, or the picked chain as a whole, to a bone of the shown body, and its mirror
     /// where that is wanted; one step to undo.
     void give(int joint);
+    /// Several bones at once, from the body outward: to the picked chain, or to the roles from the picked
+    /// rung on; one step to undo.
+    void give_several(std::vector<int> joints);
+    /// Everything that was not given by hand is found again so that it fits what was.
+    void solve_again();
+    /// What is proposed is right: kept as if given by hand, and its mirror where that is wanted.
+    void confirm(const QString& role, const QString& chain);
     void show_body(bool of_target);
     /// The roles of another character, as far as they fit; one step to undo.
     void take_from(const QString& document);
@@ -35,6 +43,10 @@ class RolesPanel : public QWidget {
     QListWidget* tray() const { return tray_; }
     QCheckBox* mirror_box() const { return mirror_; }
     QLineEdit* search() const { return search_; }
+    QPushButton* several_button() const { return several_; }
+    QPushButton* again_button() const { return again_; }
+    QPushButton* confirm_button() const { return confirm_; }
+    QPushButton* hands_button() const { return hands_; }
 
   signals:
     void body_shown(bool of_target);
@@ -48,11 +60,14 @@ class RolesPanel : public QWidget {
     BodySwitch* which_;
     QLabel *state_, *role_, *evidence_;
     QCheckBox *mirror_, *settled_;
-    QPushButton *next_, *take_away_, *from_, *plan_;
+    QPushButton *next_, *take_away_, *from_, *plan_, *again_, *confirm_, *several_, *hands_;
     QLineEdit* search_;
     QListWidget *check_, *tray_;
 
     void take_away(const QString& role);
+    void take_away_selected();
+    std::vector<int> selected_in_tray() const;
+    RoleRequest request_of(const LoadedFile& file) const;
     void change(const RoleMap& roles, const QString& text);
     bool is_kept_settled();
     void set_plan(const QString& plan);

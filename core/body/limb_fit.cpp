@@ -88,9 +88,23 @@ double LimbFitter::start_cost(const PairRun& run, LimbKind kind, int start, doub
     const double half = 0.5 * (run.p[size_t(start)][0] - run.p[size_t(start)][1]).norm();
     if (is_leg_kind(kind)) {
         // A thigh starts beside the middle, and what leads to it is short.
-        double cost = 1.6 * before / limb + 0.25 * start;
-        if (half < 0.02 * limb) cost += 0.9;
-        if (start > 0 && before / limb > 0.35) cost += 1.0;
+        // What leads to it is short, or lies across: half of a pelvis.
+        const Vec3 across = run.p[size_t(start)][0] - run.p[size_t(start)][1];
+        const Vec3 way = run.p[size_t(start)][0] - run.p[0][0];
+        const bool lies_across = across.norm() > 1e-9 && way.norm() > 1e-9 &&
+                                 std::abs(across.dot(way)) > 0.75 * across.norm() * way.norm();
+        double cost = (lies_across ? 0.5 : 1.6) * before / limb + 0.25 * start;
+        // Both halves of a pelvis may start at one point, two thighs never do; and what lies across is none.
+        if (half < 0.02 * limb) cost += 2.5;
+        if (start + 1 < int(run.p.size())) {
+            const auto& here = run.p[size_t(start)];
+            const auto& next = run.p[size_t(start) + 1];
+            const Vec3 side = next[0] - next[1];
+            const Vec3 bone = next[0] - here[0];
+            if (side.norm() > 1e-9 && bone.norm() > 1e-9 && run.length[size_t(start)] < 0.5 * limb)
+                cost += 6.0 * std::max(0.0, std::abs(bone.dot(side)) / (bone.norm() * side.norm()) - 0.75);
+        }
+        if (start > 0 && before / limb > 0.35 && !lies_across) cost += 1.0;
         return cost;
     }
     static const int clavicle = part_index("clavicle");
@@ -112,7 +126,7 @@ double LimbFitter::start_cost(const PairRun& run, LimbKind kind, int start, doub
     return cost;
 }
 
-double LimbFitter::end_cost(const PairRun& run, LimbKind kind, int mid, int end, double limb,
+double LimbFitter::end_cost(const PairRun& run, LimbKind kind, int mid, int end, double limb, double ratio,
                             double after) const {
     const double turn = run.turn_deg[size_t(end)];
     const int last = int(run.joints.size()) - 1;
@@ -122,7 +136,11 @@ double LimbFitter::end_cost(const PairRun& run, LimbKind kind, int mid, int end,
         // A foot turns ahead of the shin.
         if (after > 1e-9 && turn < 25.0) cost += 0.9 * (1.0 - turn / 25.0);
         // A limb that turns sharply and then ends is a leg and its foot, not a thigh and a shin.
-        if (after < 1e-9 && run.turn_deg[size_t(mid)] > 45.0) cost += 1.2;
+        if (after < 1e-9 && run.turn_deg[size_t(mid)] > 45.0)
+            cost += 1.2 * std::clamp((1.0 - ratio) / 0.4 + (run.turn_deg[size_t(mid)] < 110.0 ? 0.4 : 0.0),
+                                     0.0, 1.0);
+        // A shin that goes on straight from the thigh and then folds back is the thigh's own piece.
+        if (run.turn_deg[size_t(mid)] < 1.5 && turn > 100.0) cost += 1.0;
         cost += 0.15 * std::max(0, last - end - 2);
         for (int k = end; k <= std::min(last, end + 1); ++k) cost += run.fan[size_t(k)] >= 3 ? 0.25 : 0.0;
         static const int toe = part_index("toe");
@@ -216,7 +234,8 @@ double LimbFitter::cost_of(const PairRun& run, LimbKind kind, LimbFit& fit) cons
     for (const int j : run.joints[size_t(a)])
         if (const JointMotion* moves = tree_.motion(j))
             cost += moves->range_rad < deg_to_rad(1.5) ? 0.3 : 0.15 * moves->hinge;
-    return cost + start_cost(run, kind, a, limb, upper) + end_cost(run, kind, b, c, limb, after);
+    return cost + start_cost(run, kind, a, limb, upper) +
+           end_cost(run, kind, b, c, limb, lower / upper, after);
 }
 
 std::vector<LimbFit> LimbFitter::fit(const PairRun& run, LimbKind kind, size_t most) const {

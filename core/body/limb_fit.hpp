@@ -63,7 +63,8 @@ class LimbFitter {
     double cost_of(const PairRun& run, LimbKind kind, LimbFit& fit) const;
     double pieces_cost(const PairRun& run, int from, int to, double short_end) const;
     double start_cost(const PairRun& run, LimbKind kind, int start, double limb, double upper) const;
-    double end_cost(const PairRun& run, LimbKind kind, int mid, int end, double limb, double after) const;
+    double end_cost(const PairRun& run, LimbKind kind, int mid, int end, double limb, double ratio,
+                    double after) const;
 };
 
 }  // namespace nb

@@ -109,6 +109,8 @@ void read_chain(const Json& from, BodyPlan& plan) {
             chain.bones = {range[0], range[1]};
         }
         chain.words = from.value("words", std::vector<std::string>{});
+        chain.require = from.value("require", std::vector<std::string>{});
+        chain.reject = from.value("reject", std::vector<std::string>{});
         if (const auto set = from.find("set"); set != from.end()) {
             try {
                 chain.usual = parse_chain_settings(nlohmann::ordered_json::parse(set->dump()));
@@ -222,7 +224,7 @@ bool add_body_plan(BodyPlan plan) {
                std::equal(other->chains.begin(), other->chains.end(), plan.chains.begin(), plan.chains.end(),
                           [](const ChainPlan& a, const ChainPlan& b) {
                               return a.name == b.name && a.roles == b.roles && a.words == b.words &&
-                                     a.usual == b.usual;
+                                     a.require == b.require && a.reject == b.reject && a.usual == b.usual;
                           });
     }
     Known& all = known();

@@ -37,6 +37,8 @@ struct ChainPlan {
     bool is_limb = false;
     std::pair<int, int> bones{0, 99};  ///< least and most that are usual
     std::vector<std::string> words;    ///< of its bones' names, for chains the shape reading does not know
+    std::vector<std::string> require;  ///< words a bone's name must have, all of them, to begin it
+    std::vector<std::string> reject;   ///< words that a bone's name must not have
     ChainSettings usual;               ///< what is set for it where nothing else is
 };
 

@@ -18,6 +18,7 @@ struct RoleRequest {
     std::vector<JointSkin> skin{};  ///< a joint; empty: there is no mesh
     /// Role and joint as a person gave them: they stand, and the rest is found so that it fits them.
     std::map<std::string, int> given{};
+    bool is_confidence_plain = false;   ///< the share of the readings itself, for fitting (confidence.hpp)
     std::vector<JointMotion> motion{};  ///< a joint, of a take on the same skeleton; empty: there is none
     int tree = -1;  ///< the root joint of the body; -1: the tree in which most roles are found
 };
@@ -31,6 +32,13 @@ RoleMap propose_roles(const Skeleton& skeleton, const RoleRequest& request = {})
 /// is found so that it fits them. A limb whose given bone no reading has is taken along that bone. The plan
 /// stays when `request.plan` is empty.
 RoleMap propose_again(const Skeleton& skeleton, const RoleMap& roles, RoleRequest request);
+
+/// Gives bones to roles by hand (role, joint), and lets follow what hangs on it: the rest of a limb one of
+/// whose bones was given, and every role that has no bone or an unsure one, are found again so that they fit
+/// all that was given. Only on the sides that were given unless `with_mirror`. Nothing follows when no
+/// reading of the body has what was given.
+RoleMap give_and_follow(const Skeleton& skeleton, RoleMap roles, RoleRequest request,
+                        const std::vector<std::pair<std::string, int>>& given, bool with_mirror);
 
 /// Roles of a whole chain ("arm.left", "spine", "index.right", the plan's own) through one of its bones:
 /// along the way from where the chain starts, and on to its end. Empty when the bone does not hang there.

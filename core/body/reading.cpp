@@ -43,6 +43,7 @@ BodyReading::BodyReading(const Skeleton& skeleton, const NameTable& names, int r
       names_(names),
       root_(root),
       figure_(std::move(figure)),
+      is_confidence_plain_(request.is_confidence_plain),
       given_(request.given),
       tree_(skeleton, names, request),
       fitter_(tree_, names_, given_) {}
@@ -57,11 +58,16 @@ RoleMap BodyReading::read() {
     write_trunk();
     write_tail();
     find_far_hands();
+    find_ends();
     if (!body_.limbs.is_four_legged)
         for (const bool is_left : {true, false}) read_hand(is_left);
     find_plan();
     read_face(s_, names_, map_);
     return std::move(map_);
+}
+
+double BodyReading::sure_of(double share, std::string_view part, bool is_bare) const {
+    return is_confidence_plain_ ? share : role_confidence(share, part, is_bare);
 }
 
 void BodyReading::give(std::string role, int j, double confidence, std::vector<std::string> evidence) {
@@ -126,9 +132,30 @@ double BodyReading::limbs_cost(const Body& body, double longest) const {
     cost += 0.35 * off(leg / arm, l.is_four_legged ? 1.0 : 1.4, 0.55);
     cost += 0.3 * off(U.norm() / leg, l.is_four_legged ? 1.3 : 0.62, 0.9);
     const Vec3 hang = hang_of(legs, l.leg);
+    // Both pairs mirror in one plane.
+    const Vec3 across_legs = legs.p[size_t(l.leg.at[0])][0] - legs.p[size_t(l.leg.at[0])][1];
+    const Vec3 across_arms = arms.p[size_t(l.arm.at[0])][0] - arms.p[size_t(l.arm.at[0])][1];
+    if (across_legs.norm() > 1e-9 && across_arms.norm() > 1e-9)
+        cost += 2.5 * std::max(0.0, 0.85 - std::abs(across_legs.dot(across_arms)) /
+                                               (across_legs.norm() * across_arms.norm()));
     if (!l.is_four_legged) {
         const double cosine = hang.dot(U) / (hang.norm() * U.norm());
         cost += 1.6 * std::max(0.0, cosine + 0.25);
+        const Vec3 down = -U.normalized();
+        double lowest = -1e30, reached = 0.0, shin = 0.0;
+        for (const PairRun& run : runs_)
+            for (const auto& pair : run.p) lowest = std::max(lowest, 0.5 * (pair[0] + pair[1]).dot(down));
+        for (size_t side = 0; side < 2; ++side) {
+            const Vec3 end = limb_end(legs, l.leg, side);
+            reached += 0.5 * std::max(end.dot(down), legs.p.back()[side].dot(down));
+            if (l.leg.at[2] < 0) continue;
+            const Vec3 lower = end - legs.p[size_t(l.leg.at[1])][side];
+            shin += 0.5 * lower.dot(down) / std::max(1e-9, lower.norm());
+        }
+        // Legs reach lowest of all that is on both sides, and a shin does not lie along the floor as a foot
+        // does.
+        cost += 1.5 * std::clamp((lowest - reached) / leg - 0.15, 0.0, 1.0);
+        if (l.leg.at[2] >= 0) cost += 1.5 * std::clamp((0.25 - shin) / 0.25, 0.0, 1.0);
         const double hips = 0.5 * (legs.p[size_t(l.leg.at[0])][0] - legs.p[size_t(l.leg.at[0])][1]).norm();
         const double wide = 0.5 * (arms.p[size_t(l.arm.at[0])][0] - arms.p[size_t(l.arm.at[0])][1]).norm();
         if (hips > wide) cost += 0.7 * std::log(hips / std::max(1e-9, wide));
@@ -139,6 +166,18 @@ double BodyReading::limbs_cost(const Body& body, double longest) const {
         for (size_t k = size_t(std::max(1, l.leg.at[1])); k < legs.fan.size(); ++k)
             leg_fan = std::max(leg_fan, legs.fan[k] >= 3 ? 0.8 : 0.0);
         cost += leg_fan - arm_fan;
+    }
+    if (l.is_four_legged) {
+        // A trunk lies between fore and hind legs, and all four reach the ground.
+        if (legs.node == arms.node) cost += 2.5;
+        const Vec3 down = (hang + hang_of(arms, l.arm)).normalized();
+        double lowest = -1e30;
+        for (const PairRun& run : runs_)
+            for (const auto& pair : run.p) lowest = std::max(lowest, 0.5 * (pair[0] + pair[1]).dot(down));
+        for (const PairRun* run : {&legs, &arms}) {
+            const double reached = 0.5 * (run->p.back()[0] + run->p.back()[1]).dot(down);
+            cost += 1.5 * std::clamp((lowest - reached) / leg - 0.2, 0.0, 1.5);
+        }
     }
     cost += 0.12 * std::abs(l.leg.upper_pieces - l.arm.upper_pieces);
     return cost;
@@ -168,7 +207,12 @@ std::vector<BodyReading::Body> BodyReading::find_bodies() {
     for (auto& some : limbs) {
         std::stable_sort(some.begin(), some.end(),
                          [&](const Limb& a, const Limb& b) { return weight(a) < weight(b); });
-        if (some.size() > 36) some.resize(36);
+        // The cheapest, and limbs of one or two bones, which cost more by themselves.
+        std::vector<Limb> kept;
+        size_t short_limbs = 0;
+        for (const Limb& limb : some)
+            if (kept.size() < 36 || (limb.fit.at[2] < 0 && short_limbs++ < 12)) kept.push_back(limb);
+        some = std::move(kept);
     }
     std::vector<Body> all;
     for (const bool is_four : {false, true})
@@ -327,8 +371,8 @@ void BodyReading::find_sides(Body& body) const {
         body.facing = weight > 0.12 ? std::min(1.0, std::abs(vote) / weight) : 0.0;
         if (weight > 0 && std::abs(vote) < 0.04) body.facing *= std::abs(vote) / 0.04;
         if (body.facing <= known_facing) {
-            // Feet and knees say nothing: hands reach ahead, elbows point back, thumbs lie to the front.
-            vote = weight = 0.0;
+            // Feet and knees say little: hands reach ahead, elbows point back, thumbs lie to the front.
+            if (weight <= 0.02) vote = weight = 0.0;
             vote_arms(body, ahead, vote, weight);
             if (body.trunk.head >= 0) {
                 // A bent back brings the head ahead of the line from the hips to the shoulders.
@@ -340,7 +384,7 @@ void BodyReading::find_sides(Body& body) const {
                     weight += 3.0 * beside.norm() / line.norm();
                 }
             }
-            body.facing = weight > 0.05 && std::abs(vote) > 0.3 * weight ? known_facing + 0.01 : 0.0;
+            body.facing = weight > 0.03 && std::abs(vote) > 0.3 * weight ? known_facing + 0.01 : 0.0;
             body.is_facing_by_arms = body.facing > known_facing;
         }
         body.ahead = vote < 0 ? Vec3(-ahead) : ahead;
@@ -442,7 +486,7 @@ void BodyReading::write_limb(bool is_leg, size_t i, double side_sure, const std:
         return f.at[k] < 0 ? -1 : r.joints[size_t(f.at[k])][0];
     };
     const auto confidence = [&](double share, std::string_view part, int j) {
-        return role_confidence(share * alike, part, tree_.is_bare(j)) * side_sure;
+        return sure_of(share * alike, part, tree_.is_bare(j)) * side_sure;
     };
     std::array<double, 3> sure{};
     for (size_t k = 0; k < 3; ++k) {
@@ -527,7 +571,7 @@ void BodyReading::write_trunk() {
     });
     const bool is_meeting = s_.common_ancestor(body_.limbs.legs->node, body_.limbs.arms->node) == trunk.hips;
     give("hips", trunk.hips,
-         role_confidence(trunk.hips_sure * same(&TrunkFit::hips), "hips", tree_.is_bare(trunk.hips)),
+         sure_of(trunk.hips_sure * same(&TrunkFit::hips), "hips", tree_.is_bare(trunk.hips)),
          {name_says("hips", trunk.hips),
           is_meeting ? "both legs and the trunk part here" : "it lies nearest to the middle of the legs",
           tree_.is_bare(trunk.hips) ? "it carries no skin" : ""});
@@ -540,12 +584,12 @@ void BodyReading::write_trunk() {
     for (const int j : trunk.spine) {
         if (number >= 8) break;
         give(fmt::format("spine.{}", ++number), j,
-             role_confidence(trunk.chest_sure * limbs_sure, "spine", tree_.is_bare(j)),
+             sure_of(trunk.chest_sure * limbs_sure, "spine", tree_.is_bare(j)),
              {name_says("spine", j), "it lies between hips and chest"});
     }
     give("chest", trunk.chest,
-         role_confidence(trunk.chest_sure * same(&TrunkFit::chest), "chest",
-                         trunk.chest >= 0 && tree_.is_bare(trunk.chest)),
+         sure_of(trunk.chest_sure * same(&TrunkFit::chest), "chest",
+                 trunk.chest >= 0 && tree_.is_bare(trunk.chest)),
          {trunk.chest >= 0 ? name_says("chest", trunk.chest) : std::string(),
           trunk.do_arms_part_at_chest ? "both arms part here"
                                       : "it is the last of the trunk below the shoulders"});
@@ -554,11 +598,11 @@ void BodyReading::write_trunk() {
     for (const int j : trunk.neck)
         if (number < 4)
             give(fmt::format("neck.{}", ++number), j,
-                 role_confidence(std::min(trunk.chest_sure, std::max(head_sure, 0.5)) * limbs_sure, "neck",
-                                 tree_.is_bare(j)),
+                 sure_of(std::min(trunk.chest_sure, std::max(head_sure, 0.5)) * limbs_sure, "neck",
+                         tree_.is_bare(j)),
                  {name_says("neck", j), "it leads from the chest to the head"});
     if (trunk.head >= 0)
-        give("head", trunk.head, role_confidence(head_sure, "head", tree_.is_bare(trunk.head)),
+        give("head", trunk.head, sure_of(head_sure, "head", tree_.is_bare(trunk.head)),
              {name_says("head", trunk.head),
               tree_.ways(trunk.head).size() >= 2 ? "face and ears part here"
                                                  : "it ends what leaves the chest between the arms",
@@ -608,7 +652,7 @@ void BodyReading::write_tail() {
     for (const int j : joints)
         if (number < 12)
             give(fmt::format("tail.{}", ++number), j,
-                 role_confidence(body_.limbs.is_four_legged ? 0.97 : 0.9, "tail", tree_.is_bare(j)),
+                 sure_of(body_.limbs.is_four_legged ? 0.97 : 0.9, "tail", tree_.is_bare(j)),
                  {names_.words(j).has("tail") ? fmt::format("the name '{}' says tail", s_.names[size_t(j)])
                                               : std::string(),
                   "it leaves the hips backward, neither leg nor trunk"});
@@ -641,6 +685,24 @@ void BodyReading::find_far_hands() {
             fmt::format("the skin of the {} hand hangs on '{}' elsewhere in the tree: it goes with '{}'",
                         side[1] == 'l' ? "left" : "right", s_.names[size_t(best)], s_.names[size_t(hand)]));
     }
+}
+
+/// Whether the rig ends its chains with empty joints, as head and feet show it where no skin does.
+void BodyReading::find_ends() {
+    if (tree_.has_skin() || names_.says() > 4) return;
+    if (const int head = body_.trunk.head; head >= 0) {
+        const std::vector<int> ways = tree_.ways(head);
+        // The crown: an empty joint straight above the skull.
+        const auto is_crown = [&](int w) {
+            const Vec3 way = at(w) - at(head);
+            return tree_.children(w).empty() && way.norm() > 0.15 * body_.limbs.trunk().norm() &&
+                   way.dot(body_.up) > 0.7 * way.norm() && std::abs(way.dot(body_.left)) < 0.1 * way.norm();
+        };
+        ends_ += std::count_if(ways.begin(), ways.end(), is_crown) == 1 ? 1.0 : -0.6;
+    }
+    const int after = int(body_.limbs.legs->joints.size()) - 1 - body_.limbs.leg.at[2];
+    if (body_.limbs.leg.at[2] >= 0 && after == 2) ends_ += 0.7;
+    if (body_.limbs.leg.at[2] >= 0 && after == 1) ends_ -= 0.5;
 }
 
 /// Four legs, a tail, a hock: which of the shipped plans it is.

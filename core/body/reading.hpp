@@ -52,14 +52,18 @@ class BodyReading {
         bool has_end = false;  ///< its last joint is a mere end
     };
     struct Links {
-        std::vector<std::pair<int, int>> number_and_joint;  ///< 0: of the palm
-        double sure = 1.0;
+        struct Link {
+            int number, joint;  ///< number 0: of the palm
+            double sure;
+        };
+        std::vector<Link> each;
     };
 
     const Skeleton& s_;
     const NameTable& names_;
     int root_;
     std::string figure_;
+    bool is_confidence_plain_;
     GivenRoles given_;
     TreeShape tree_;
     LimbFitter fitter_;
@@ -67,8 +71,10 @@ class BodyReading {
     Body body_;
     std::vector<Body> others_;  ///< readings that were weighed, the taken one among them
     RoleMap map_;
+    double ends_ = 0.0;  ///< above 0: last joints of the rig are mere ends, below 0: they are bones
 
     const Vec3& at(int j) const { return tree_.at(j); }
+    double sure_of(double share, std::string_view part, bool is_bare) const;
     void give(std::string role, int j, double confidence, std::vector<std::string> evidence);
     std::string name_says(std::string_view part, int j) const;
 
@@ -92,6 +98,7 @@ class BodyReading {
     void write_trunk();
     void write_tail();
     void find_plan();
+    void find_ends();
     void find_far_hands();
 
     std::vector<Finger> fingers_of(int hand, const Vec3& wrist, double reach) const;

@@ -5,7 +5,6 @@
 #include <cmath>
 #include <numeric>
 
-#include "core/body/confidence.hpp"
 #include "core/body/reading.hpp"
 
 namespace nb {
@@ -408,6 +407,7 @@ BodyReading::Links BodyReading::number_links(const Finger& f, bool is_thumb, con
                 static constexpr std::array<double, 5> by_count{9.0, 1.4, 0.8, 0.0, 1.6};
                 cost += by_count[size_t(links)];
                 if (has_end) cost += 0.5;
+                if (!f.has_end && !is_tip_known) cost += has_end ? -0.8 * ends_ : 0.8 * ends_;
                 if (has_palm) cost += is_thumb ? 1.6 : 0.5;
                 if (split >= 0) {
                     const int k = first + split + 1;
@@ -465,12 +465,19 @@ BodyReading::Links BodyReading::number_links(const Finger& f, bool is_thumb, con
     if (options.empty()) return links;
     const Option& best = *std::min_element(options.begin(), options.end(),
                                            [](const Option& a, const Option& b) { return a.cost < b.cost; });
-    double sum = 0.0;
-    for (const Option& o : options) sum += std::exp(-1.6 * (o.cost - best.cost));
-    links.sure = 1.0 / sum;
-    if (best.has_palm) links.number_and_joint.emplace_back(0, joints.front());
-    for (size_t i = 0; i < best.starts.size(); ++i)
-        links.number_and_joint.emplace_back(int(i) + 1, joints[size_t(best.starts[i])]);
+    const auto joint_of = [&](const Option& o, int number) {
+        if (number == 0) return o.has_palm ? joints.front() : -1;
+        return number <= int(o.starts.size()) ? joints[size_t(o.starts[size_t(number) - 1])] : -1;
+    };
+    for (int number = best.has_palm ? 0 : 1; number <= int(best.starts.size()); ++number) {
+        double all = 0.0, same = 0.0;
+        for (const Option& o : options) {
+            const double w = std::exp(-1.6 * (o.cost - best.cost));
+            all += w;
+            if (joint_of(o, number) == joint_of(best, number)) same += w;
+        }
+        links.each.push_back({number, joint_of(best, number), same / all});
+    }
     return links;
 }
 
@@ -478,8 +485,8 @@ void BodyReading::name_finger(const std::string& name, const std::string& side, 
                               double confidence, bool is_by_name, const Vec3& wrist, double reach) {
     const Links links = number_links(f, name == "thumb", wrist, reach);
     const std::string how = is_by_name ? std::string() : std::string("by its place across the palm");
-    for (const auto& [number, joint] : links.number_and_joint) {
-        const double sure = role_confidence(confidence * links.sure, name, tree_.is_bare(joint));
+    for (const auto& [number, joint, link_sure] : links.each) {
+        const double sure = sure_of(confidence * link_sure, name, tree_.is_bare(joint));
         if (number == 0)
             give(name + ".palm" + side, joint, sure, {name_says(name, joint), "it lies in the palm"});
         else

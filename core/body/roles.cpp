@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include "core/body/by_name.hpp"
 #include "core/body/reading.hpp"
@@ -93,8 +94,11 @@ void read_own_chains(const Skeleton& skeleton, const NameTable& names, const Bod
             // The first bone of a free run, at most two free bones below where the chain starts.
             const int parent = skeleton.parents[size_t(j)];
             if (parent != from && skeleton.parents[size_t(parent)] != from) continue;
-            const bool is_said = std::any_of(chain.words.begin(), chain.words.end(),
-                                             [&](const auto& word) { return names.words(j).has(word); });
+            const auto has = [&](const std::string& word) { return names.words(j).has(word); };
+            const bool is_said = std::any_of(chain.words.begin(), chain.words.end(), has);
+            if (!std::all_of(chain.require.begin(), chain.require.end(), has) ||
+                std::any_of(chain.reject.begin(), chain.reject.end(), has))
+                continue;
             if (names.says() > 0 && !is_said) continue;
             if (side != Side::none && names.side(j) != side) continue;
             double length = 1e-3;
@@ -257,8 +261,54 @@ RoleMap propose_again(const Skeleton& skeleton, const RoleMap& roles, RoleReques
     return map;
 }
 
+RoleMap give_and_follow(const Skeleton& skeleton, RoleMap roles, RoleRequest request,
+                        const std::vector<std::pair<std::string, int>>& given, bool with_mirror) {
+    const auto put = [&](RoleFill fill) {
+        std::erase_if(roles.fills,
+                      [&](const RoleFill& f) { return f.role == fill.role || f.joint == fill.joint; });
+        roles.fills.push_back(std::move(fill));
+    };
+    for (const auto& [role, joint] : given) put({role, joint, 1.0, {"given by hand"}, true});
+    for (const RoleFill& fill : roles.fills)
+        if (fill.is_by_hand) request.given[fill.role] = fill.joint;
+    request.plan = roles.plan;
+    const RoleMap read = propose_roles(skeleton, request);
+    const bool do_all_fit = std::all_of(request.given.begin(), request.given.end(),
+                                        [&](const auto& g) { return read.joint(g.first) == g.second; });
+    const BodyPlan& plan = body_plan(roles.plan);
+    std::set<std::string> limbs;
+    std::set<Side> sides{Side::none};
+    for (const auto& [role, joint] : given) {
+        sides.insert(role_side(role));
+        const ChainPlan* chain = plan.chain_of(role);
+        if (!chain || !chain->is_limb) continue;
+        limbs.insert(chain->name);
+        if (with_mirror) limbs.insert(mirrored_role(chain->name));
+    }
+    for (const RoleFill& fill : read.fills) {
+        if (!do_all_fit) break;
+        const RoleFill* now = roles.fill(fill.role);
+        const RoleFill* holder = roles.fill(roles.role_of(fill.joint));
+        if ((now && now->is_by_hand) || (holder && holder->is_by_hand)) continue;
+        if (!with_mirror && role_side(fill.role) != Side::none && !sides.contains(role_side(fill.role)))
+            continue;
+        const ChainPlan* chain = plan.chain_of(fill.role);
+        const bool is_of_limb = chain && limbs.contains(chain->name);
+        if (!is_of_limb && now && !now->is_unsure()) continue;
+        if (!is_of_limb && holder && holder->role != fill.role && !holder->is_unsure() &&
+            !limbs.contains(plan.chain_of(holder->role) ? plan.chain_of(holder->role)->name : std::string()))
+            continue;
+        put(fill);
+    }
+    update_role_lists(skeleton, roles, request.ignore_names);
+    return roles;
+}
+
 int gathered_joint(const Skeleton& skeleton, const RoleMap& roles, const std::string& role) {
     const int bone = roles.joint(role);
+    // A hand's bones elsewhere in the tree: they move as the hand does.
+    for (const FollowerBone& follower : roles.followers)
+        if (follower.role == role) return follower.joint;
     const ChainPlan* chain = body_plan(roles.plan).chain_of(role);
     if (bone < 0 || !chain) return bone;
     const std::vector<int> joints = roles.chain(*chain);

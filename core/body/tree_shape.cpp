@@ -16,6 +16,11 @@ TreeShape::TreeShape(const Skeleton& skeleton, const NameTable& names, const Rol
     const auto skinned =
         std::count_if(skin_.begin(), skin_.end(), [](const JointSkin& s) { return s.weight > 0.0; });
     has_skin_ = skinned >= 8;
+    // What carries skin below a bone that carries none lies beside no limb's bone.
+    for (size_t j = 0; j < n && has_skin_; ++j)
+        if (const int parent = s_.parents[j];
+            parent >= 0 && skin_[j].weight > 0.0 && skin_[size_t(parent)].weight <= 0.0)
+            is_side_[j] = 0;
     length_.assign(n, 0.0);
     reach_.assign(n, 0.0);
     for (size_t j = 0; j < n; ++j) length_[j] = s_.parents[j] < 0 ? 0.0 : s_.rest_p[j].norm();
@@ -47,7 +52,8 @@ TreeShape::TreeShape(const Skeleton& skeleton, const NameTable& names, const Rol
             has_part_below[size_t(parent)] = 1;
     }
     std::set<int> given;
-    for (const auto& [role, joint] : request.given) given.insert(joint);
+    for (const auto& [role, joint] : request.given)
+        for (int up = joint; up >= 0; up = s_.parents[size_t(up)]) given.insert(up);
     is_out_.assign(n, 0);
     for (size_t j = 0; j < n; ++j) {
         const int parent = s_.parents[j];
@@ -62,7 +68,8 @@ TreeShape::TreeShape(const Skeleton& skeleton, const NameTable& names, const Rol
             is_out = true;
         if (has_skin_ && !carries_below_[j] && !is_leaf) is_out = true;
         if (parent >= 0 && is_out_[size_t(parent)]) is_out = true;
-        is_out_[j] = is_out && !given.contains(int(j));
+        if (given.contains(int(j))) is_out = false;
+        is_out_[j] = is_out;
     }
     for (const EndSite& site : skeleton.end_sites)
         reach_[size_t(site.joint)] = std::max(reach_[size_t(site.joint)], site.offset_m.norm());
@@ -128,6 +135,9 @@ std::vector<int> TreeShape::run(int first) const {
 
 bool TreeShape::is_alike(int a, int b) const {
     if (!leads_on(a) || !leads_on(b)) return false;
+    // What is called a wing, a skirt, a heel is no limb.
+    for (const int j : {a, b})
+        if (!names_.other(j).empty() && names_.other(j) != "pelvis") return false;
     const Side side_a = names_.own_side(a);
     const Side side_b = names_.own_side(b);
     if (side_a != Side::none && side_a == side_b) return false;

@@ -90,6 +90,16 @@ class Trunk {
             if (++steps > 2 || j == A) break;
             candidates.emplace_back(j, 0.9 * steps);
         }
+        // Hips that stand beside legs and spine on one bone.
+        for (const int from : {L, meet})
+            for (const int c : tree_.children(from)) {
+                const bool is_known = std::any_of(candidates.begin(), candidates.end(),
+                                                  [&](const auto& k) { return k.first == c; });
+                if (is_known || is_limb(c) || (!tree_.leads_on(c) && !tree_.children(c).empty())) continue;
+                if ((tree_.at(c) - limbs_.hip_centre).norm() < 0.25 * U_.norm() &&
+                    (tree_.bone(c) > 0.3 * U_.norm() || names_.cost(part_index("hips"), c) < -0.5))
+                    candidates.emplace_back(c, 0.5);
+            }
         double least = 1e9;
         std::vector<double> costs;
         for (const auto& [j, prior] : candidates) {

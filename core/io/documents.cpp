@@ -343,6 +343,7 @@ void apply_character(const Json& document, const std::string& path, Character& c
                                fill.value("evidence", std::vector<std::string>{}),
                                fill.value("by_hand", false)});
     }
+    roles.followers = character.roles.followers;
     update_role_lists(skeleton, roles);
     std::string why;
     if (!can_be_transferred(roles, why)) throw FileError(path, why, "name these bones in the character file");

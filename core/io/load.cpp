@@ -7,6 +7,7 @@
 #include <cmath>
 #include <filesystem>
 
+#include "core/body/carried.hpp"
 #include "core/body/propose.hpp"
 #include "core/intake/repair.hpp"
 #include "core/io/bvh.hpp"
@@ -65,8 +66,10 @@ Vec3 trunk_direction(const RoleMap& roles, const Pose& pose) {
         top = 0.5 *
               (pose.p[size_t(roles.joint("upperarm.left"))] + pose.p[size_t(roles.joint("upperarm.right"))]);
     } else {
-        top = centre + (centre - 0.5 * (pose.p[size_t(roles.joint("foot.left"))] +
-                                        pose.p[size_t(roles.joint("foot.right"))]));
+        const int left = roles.joint("foot.left");
+        const int right = roles.joint("foot.right");
+        if (left >= 0 && right >= 0)
+            top = centre + (centre - 0.5 * (pose.p[size_t(left)] + pose.p[size_t(right)]));
     }
     const Vec3 direction = top - centre;
     return direction.norm() > 0 ? Vec3(direction.normalized()) : Vec3(Vec3::Zero());
@@ -184,6 +187,64 @@ void bring_into_world(const FileConventions& conventions, Skeleton& skeleton, st
     for (Quat& R : take.R) R = R_WF * R * R_FW;
 }
 
+/// The same joints in another order (new place: old place), everywhere where joints are counted.
+void reorder_joints(SkeletonFile& file, const std::vector<int>& order) {
+    std::vector<int> place(order.size());
+    for (size_t i = 0; i < order.size(); ++i) place[size_t(order[i])] = int(i);
+    const auto permute = [&](auto& values) {
+        if (values.size() != order.size()) return;
+        auto old = values;
+        for (size_t i = 0; i < order.size(); ++i) values[i] = old[size_t(order[i])];
+    };
+    Skeleton& s = file.skeleton;
+    permute(s.names);
+    permute(s.parents);
+    for (int& parent : s.parents)
+        if (parent >= 0) parent = place[size_t(parent)];
+    permute(s.rest_R);
+    permute(s.rest_p);
+    permute(s.bind_R);
+    for (EndSite& site : s.end_sites) site.joint = place[size_t(site.joint)];
+    permute(file.channels);
+    permute(file.nodes);
+    for (auto& [role, joint] : file.mapping) joint = place[size_t(joint)];
+    for (Mesh& mesh : file.meshes)
+        for (MeshJoint& joint : mesh.palette)
+            if (joint.joint >= 0) joint.joint = place[size_t(joint.joint)];
+    Take& take = file.take;
+    if (take.frames == 0) return;
+    const Take old = take;
+    for (int f = 0; f < take.frames; ++f)
+        for (size_t i = 0; i < order.size(); ++i)
+            take.R[size_t(f) * order.size() + i] = old.R[size_t(f) * order.size() + size_t(order[i])];
+    std::vector<std::pair<int, size_t>> moved;
+    for (size_t i = 0; i < old.translated.size(); ++i)
+        moved.emplace_back(place[size_t(old.translated[i])], i);
+    std::sort(moved.begin(), moved.end());
+    for (size_t i = 0; i < moved.size(); ++i) {
+        take.translated[i] = moved[i].first;
+        for (int f = 0; f < take.frames; ++f)
+            take.p[size_t(f) * moved.size() + i] = old.p[size_t(f) * moved.size() + moved[i].second];
+    }
+}
+
+/// A limb whose last bone has no end has it where its skin ends, so that it has a direction.
+void end_bare_limbs(SkeletonFile& file, const RoleMap& roles, const std::vector<JointSkin>& skin) {
+    if (skin.empty()) return;
+    const auto children = file.skeleton.children();
+    const Pose pose = rest_pose(file.skeleton);
+    for (const RoleFill& fill : roles.fills) {
+        const std::string part = role_part(fill.role);
+        if (part != "upperarm" && part != "forearm" && part != "thigh" && part != "shin") continue;
+        const size_t j = size_t(fill.joint);
+        const bool has_site = std::any_of(file.skeleton.end_sites.begin(), file.skeleton.end_sites.end(),
+                                          [&](const EndSite& site) { return site.joint == fill.joint; });
+        if (!children[j].empty() || has_site || skin[j].weight <= 0.0) continue;
+        const Vec3 tip = 2.0 * (skin[j].centre - pose.p[j]);
+        if (tip.norm() > 1e-9) file.skeleton.end_sites.push_back({fill.joint, pose.R[j].conjugate() * tip});
+    }
+}
+
 /// The file's own humanoid mapping stands above what is proposed; the rest is filled by evidence.
 void use_mapping(const SkeletonFile& file, RoleMap& roles) {
     if (file.mapping.empty()) return;
@@ -254,6 +315,16 @@ LoadedFile settle(SkeletonFile file, const std::string& path, const std::string&
     }
     character.roles = propose_roles(file.skeleton, request);
     if (!options.ignore_names) use_mapping(file, character.roles);
+    if (const std::vector<int> order = order_for_carrying(file.skeleton, character.roles); !order.empty()) {
+        reorder_joints(file, order);
+        request.skin = measure_skin(file.skeleton, file.meshes);
+        request.motion = measure_motion(file.skeleton, file.take);
+        if (request.tree >= 0)
+            request.tree = int(std::find(order.begin(), order.end(), request.tree) - order.begin());
+        character.roles = propose_roles(file.skeleton, request);
+        if (!options.ignore_names) use_mapping(file, character.roles);
+    }
+    end_bare_limbs(file, character.roles, request.skin);
     find_axes(file.skeleton, character.roles, file.take, options, rig.conventions);
     if (format == "glb" && !options.unit_m) {
         rig.conventions.unit_reason = "glTF is in metres";

@@ -4,6 +4,8 @@
 #include <array>
 #include <utility>
 
+#include "core/body/carried.hpp"
+
 namespace nb {
 
 namespace {
@@ -89,7 +91,8 @@ bool find_bone_end(const Skeleton& skeleton, const RoleMap& roles, std::string_v
     return false;
 }
 
-void apply_alignment(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& rest) {
+void apply_alignment(const Skeleton& file_tree, const RoleMap& roles, RestAlignment& rest) {
+    const Skeleton skeleton = carried_skeleton(file_tree, roles);
     const Pose stored = rest_pose(skeleton);
     const size_t n = skeleton.names.size();
     rest.R_WJ0.resize(n);

@@ -12,9 +12,14 @@ namespace nb {
 
 bool can_be_transferred(const RoleMap& roles, std::string& why) {
     std::vector<std::string> missing;
-    for (const auto* role :
-         {"hips", "thigh.left", "shin.left", "foot.left", "thigh.right", "shin.right", "foot.right"})
+    // Legs may be of one bone; one that is begun has all of its three.
+    for (const auto* role : {"hips", "thigh.left", "thigh.right"})
         if (roles.joint(role) < 0) missing.emplace_back(role);
+    for (const std::string side : {".left", ".right"})
+        if (roles.joint("shin.left") >= 0 || roles.joint("shin.right") >= 0 ||
+            roles.joint("foot.left") >= 0 || roles.joint("foot.right") >= 0)
+            for (const auto* part : {"shin", "foot"})
+                if (roles.joint(part + side) < 0) missing.push_back(part + side);
     why = fmt::format("no bone for {}", fmt::join(missing, ", "));
     return missing.empty();
 }

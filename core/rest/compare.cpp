@@ -54,7 +54,19 @@ RestGap gap(const Body& S, const RestAlignment& S_rest, const Body& T, const Res
 
 }  // namespace
 
-std::vector<RestRow> compare_rests(const Character& source, const Character& target) {
+bool moves_fingers(const Character& character, const Take& take) {
+    const int first = std::max(0, take.first_motion_frame);
+    for (const RoleFill& fill : character.roles.fills) {
+        if (!is_finger_role(fill.role) || fill.joint >= take.joints) continue;
+        for (int f = first + 1; f < take.frames; ++f)
+            if (take.rotations(f)[size_t(fill.joint)].angularDistance(
+                    take.rotations(first)[size_t(fill.joint)]) > deg_to_rad(1.0))
+                return true;
+    }
+    return false;
+}
+
+std::vector<RestRow> compare_rests(const Character& source, const Character& target, bool with_fingers) {
     std::vector<RestRow> rows;
     if (!source.rest.is_there() || !target.rest.is_there()) return rows;
     const RestAlignment source_stored = stored_rest(source.rig, source.roles, source.solved);
@@ -66,6 +78,7 @@ std::vector<RestRow> compare_rests(const Character& source, const Character& tar
         row.role = fill.role;
         row.rule = rest_rule(fill.role);
         if (target.roles.joint(fill.role) < 0 || row.rule == RestRule::keep) continue;
+        if (!with_fingers && is_finger_role(fill.role)) continue;
         row.stored = gap(S, source_stored, T, target_stored, fill.role, row.rule);
         row.now = gap(S, source.rest, T, target.rest, fill.role, row.rule);
         // What the bone above is off by, this one is off by as well, and nothing more.

@@ -35,7 +35,12 @@ struct RestRow {
 /// One row for each role of both bodies whose rest rule asks for agreement (match, sole, gaze), worst first:
 /// by what is left now, then by what the files have; a gap that a role only takes on from the bone above
 /// comes after those that make it.
-std::vector<RestRow> compare_rests(const Character& source, const Character& target);
+/// Fingers are left out on request: where the take moves none, their rests decide nothing.
+std::vector<RestRow> compare_rests(const Character& source, const Character& target,
+                                   bool with_fingers = true);
+
+/// True when a finger of the body turns by more than a degree in the take.
+bool moves_fingers(const Character& character, const Take& take);
 
 /// Direction of a role's bone in an alignment: joint to far end, unit vector, world axes; zero when it has
 /// none.

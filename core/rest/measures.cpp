@@ -1,5 +1,6 @@
 #include "core/rest/measures.hpp"
 
+#include <algorithm>
 #include <string>
 
 namespace nb {
@@ -30,7 +31,14 @@ double mean_of_sides(const Skeleton& skeleton, const RoleMap& roles, const char*
 }  // namespace
 
 double leg_length(const Skeleton& skeleton, const RoleMap& roles) {
-    return mean_of_sides(skeleton, roles, "thigh", "shin", "foot");
+    if (const double length = mean_of_sides(skeleton, roles, "thigh", "shin", "foot"); length > 0.0)
+        return length;
+    // Legs of one bone: to its end.
+    double most = 0.0;
+    for (const EndSite& site : skeleton.end_sites)
+        if (site.joint == roles.joint("thigh.left") || site.joint == roles.joint("thigh.right"))
+            most = std::max(most, site.offset_m.norm());
+    return most;
 }
 
 double arm_length(const Skeleton& skeleton, const RoleMap& roles) {

@@ -6,6 +6,7 @@
 #include <array>
 #include <cmath>
 
+#include "core/body/carried.hpp"
 #include "core/rest/evidence.hpp"
 #include "core/rest/measures.hpp"
 
@@ -82,7 +83,8 @@ class Solver {
   public:
     Solver(const Rig& rig, const RoleMap& roles, const RestRequest& request)
         : rig_(rig),
-          skeleton_(rig.skeleton),
+          skeleton_(carried_skeleton(rig.skeleton, roles)),
+          top_(body_top(skeleton_, roles)),
           roles_(roles),
           request_(request),
           stance_(request.stance),
@@ -123,7 +125,8 @@ class Solver {
     };
 
     const Rig& rig_;
-    const Skeleton& skeleton_;
+    const Skeleton skeleton_;  // as the body is carried
+    const int top_;
     const RoleMap& roles_;
     const RestRequest& request_;
     const Stance& stance_;
@@ -145,7 +148,7 @@ class Solver {
         if (!skeleton_.bind_R.empty()) candidates.push_back({"bind pose", bind_pose(skeleton_), 0.0, {}});
         const Take* take = request_.take;
         if (take && take->frames > 0)
-            candidates.push_back({"first frame", pose_at(skeleton_, *take, 0), 0.0, {}});
+            candidates.push_back({"first frame", pose_at(rig_.skeleton, *take, 0), 0.0, {}});
         if (std::any_of(candidates.begin(), candidates.end(),
                         [&](const auto& c) { return c.name == request_.reference; }))
             std::erase_if(candidates, [&](const auto& c) { return c.name != request_.reference; });
@@ -220,9 +223,13 @@ class Solver {
         const size_t j = size_t(joint);
         const int hips = roles_.joint("hips");
         const int parent = skeleton_.parents[j];
-        if (!skeleton_.is_ancestor(hips, joint)) {
+        if (!skeleton_.is_ancestor(top_, joint)) {
             // Above and beside the body the stored rest stays.
             R_[j] = parent < 0 ? skeleton_.rest_R[j] : Quat(R_[size_t(parent)] * skeleton_.rest_R[j]);
+            return;
+        }
+        if (joint == top_ && joint != hips) {
+            R_[j] = turn_ * reference_.pose.R[j];
             return;
         }
         if (joint == hips) {
@@ -389,7 +396,7 @@ class Solver {
         std::vector<Quat> turn(R_.size(), Quat::Identity());
         for (int joint = 0; joint < skeleton_.size(); ++joint) {
             const size_t j = size_t(joint);
-            if (!skeleton_.is_ancestor(roles_.joint("hips"), joint)) continue;
+            if (!skeleton_.is_ancestor(top_, joint)) continue;
             const std::string role = roles_.role_of(joint);
             if (skeleton_.parents[j] >= 0) turn[j] = turn[size_t(skeleton_.parents[j])];
             if (!role.empty()) turn[j] = stance_turn(stance_, role);
@@ -447,10 +454,10 @@ class Solver {
             const int step = std::max(1, take->frames / 600);
             heights.reserve(size_t(take->frames / step) + 1);
             for (int f = take->first_motion_frame; f < take->frames; f += step)
-                heights.emplace_back(ankle(pose_at(skeleton_, *take, f)), f);
+                heights.emplace_back(ankle(pose_at(rig_.skeleton, *take, f)), f);
             const auto tenth = heights.begin() + std::ptrdiff_t(heights.size() / 10);
             std::nth_element(heights.begin(), tenth, heights.end());
-            if (stands(pose_at(skeleton_, *take, tenth->second))) {
+            if (stands(pose_at(rig_.skeleton, *take, tenth->second))) {
                 rest_.ankle_height_m = tenth->first;
                 rest_.ankle_reason = "low tenth of the ankle's height over the take";
                 return;
@@ -539,10 +546,11 @@ RestAlignment rest_of_pose(const Rig& rig, const RoleMap& roles, const Pose& pos
     rest.stance.kind = Stance::Kind::own;
     const Quat turn = roles.is_four_legged() ? Quat::Identity() : heading_turn(roles, pose);
     const Pose stored = rest_pose(rig.skeleton);
-    const int hips = roles.joint("hips");
+    const Skeleton skeleton = carried_skeleton(rig.skeleton, roles);
+    const int top = body_top(skeleton, roles);
     for (int joint = 0; joint < rig.skeleton.size(); ++joint) {
         const size_t j = size_t(joint);
-        if (!rig.skeleton.is_ancestor(hips, joint)) continue;
+        if (!skeleton.is_ancestor(top, joint)) continue;
         const Quat before = rest.D_W[j];
         rest.D_W[j] = (turn * pose.R[j] * stored.R[j].conjugate()).normalized();
         for (auto& [limb, hinge] : rest.hinges) {

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/body/carried.hpp"
 #include "core/rest/measures.hpp"
 
 namespace nb {
@@ -270,12 +271,12 @@ class Reviewer {
     }
 
     void bone_lengths() {
-        const Skeleton& skeleton = target_.rig.skeleton;
-        const int hips = target_.roles.joint("hips");
+        const Skeleton skeleton = carried_skeleton(target_.rig.skeleton, target_.roles);
+        const int top = body_top(skeleton, target_.roles);
         for (int j = 0; j < skeleton.size(); ++j) {
             const int parent = skeleton.parents[size_t(j)];
             const double length = skeleton.rest_p[size_t(j)].norm();
-            if (parent < 0 || j == hips || length < 1e-6 || !skeleton.is_ancestor(hips, j)) continue;
+            if (parent < 0 || j == top || length < 1e-6 || !skeleton.is_ancestor(top, j)) continue;
             for (int f = first_; f < T_.frames; ++f)
                 review_.bone_length_change =
                     std::max(review_.bone_length_change,

@@ -100,9 +100,9 @@ BoneMap bone_map(const Character& source, const Character& target, const Plan& p
                 row.how = Driven::twist;
                 break;
             case AngleOp::Kind::follow:
-                row.how = chain && chain->is_left_out            ? Driven::left_out
-                          : skeleton.is_ancestor(plan.T_hips, j) ? Driven::rest
-                                                                 : Driven::outside;
+                row.how = chain && chain->is_left_out           ? Driven::left_out
+                          : skeleton.is_ancestor(plan.T_top, j) ? Driven::rest
+                                                                : Driven::outside;
                 break;
         }
         if (op.a >= 0) {

@@ -81,7 +81,7 @@ void put_on_root(const Skeleton& skeleton, TransferResult& result, double frame_
     const std::vector<Rigid> track = root_track(result.target, plan.T_lines, frame_time_s, first_frame);
     const Pose rest = rest_pose(skeleton);
     for (int j = plan.T_root; j < skeleton.size(); ++j) {
-        if (!skeleton.is_ancestor(plan.T_root, j) || skeleton.is_ancestor(plan.T_hips, j)) continue;
+        if (!skeleton.is_ancestor(plan.T_root, j) || skeleton.is_ancestor(plan.T_top, j)) continue;
         for (int f = 0; f < result.target.frames; ++f) {
             const Rigid X = track[size_t(f)] * Rigid{rest.R[size_t(j)], rest.p[size_t(j)]};
             result.target.R[result.target.at(f, j)] = X.R;
@@ -106,8 +106,8 @@ TransferResult transfer(const Character& source, const Take& take, const Charact
     baked.frames = take.frames;
     baked.joints = joints;
     baked.first_motion_frame = take.first_motion_frame;
-    const int hips = result.plan.T_hips;
-    baked.translated = {hips};
+    baked.translated = result.plan.T_own_places;
+    std::sort(baked.translated.begin(), baked.translated.end());
     for (size_t j = 0; j < result.plan.give_of.size(); ++j)
         if (result.plan.give_of[j] >= 0) baked.translated.push_back(int(j));
     baked.R.resize(size_t(take.frames) * size_t(joints));
@@ -159,12 +159,12 @@ TransferResult transfer(const Character& source, const Take& take, const Charact
             const Vec3* p = &result.target.p[result.target.at(f, 0)];
             Quat* local = &baked.R[size_t(f) * size_t(joints)];
             for (int j = 0; j < joints; ++j) {
-                const int parent = result.plan.T_parents[size_t(j)];
+                const int parent = target.rig.skeleton.parents[size_t(j)];
                 local[j] = parent < 0 ? R[j] : (R[parent].conjugate() * R[j]).normalized();
             }
             for (size_t i = 0; i < baked.translated.size(); ++i) {
                 const int joint = baked.translated[i];
-                const int parent = result.plan.T_parents[size_t(joint)];
+                const int parent = target.rig.skeleton.parents[size_t(joint)];
                 baked.p[size_t(f) * baked.translated.size() + i] =
                     parent < 0 ? p[joint] : Vec3(R[parent].conjugate() * Vec3(p[joint] - p[parent]));
             }

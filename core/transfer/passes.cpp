@@ -52,7 +52,7 @@ double length_factor(const Plan& plan, const SourceFrame& source, size_t joint) 
 void place_joints(const Plan& plan, const SourceFrame& source, const Vec3& p_WH, TargetFrame& target) {
     for (size_t j = 0; j < plan.T_parents.size(); ++j) {
         const int parent = plan.T_parents[j];
-        if (int(j) == plan.T_hips)
+        if (int(j) == plan.T_top)
             target.p[j] = p_WH;
         else if (parent < 0)
             target.p[j] = plan.T_offsets[j];
@@ -60,6 +60,9 @@ void place_joints(const Plan& plan, const SourceFrame& source, const Vec3& p_WH,
             target.p[j] = target.p[size_t(parent)] +
                           target.R[size_t(parent)] * (length_factor(plan, source, j) * plan.T_offsets[j]);
     }
+    if (plan.T_body.empty()) return;
+    const Vec3 move = p_WH - target.p[size_t(plan.T_hips)];
+    for (const int j : plan.T_body) target.p[size_t(j)] += move;
 }
 
 /// What follows turned bones keeps its rest relative to them; roles keep their world rotation, and so do

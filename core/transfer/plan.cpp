@@ -6,6 +6,7 @@
 #include <set>
 #include <tuple>
 
+#include "core/body/carried.hpp"
 #include "core/chain/match.hpp"
 #include "core/io/file_error.hpp"
 #include "core/rest/measures.hpp"
@@ -18,7 +19,10 @@ class Compiler {
   public:
     Compiler(const Character& source, const Character& target, const PairingSettings& settings,
              const std::string& take_key)
-        : S_(source), T_(target), settings_(settings) {
+        : S_(source),
+          T_(target),
+          T_tree_(carried_skeleton(target.rig.skeleton, target.roles)),
+          settings_(settings) {
         plan_.chains = chains_in_force(target, settings, take_key);
         S_R0_ = S_.rest.R_WJ0;
         T_R0_ = T_.rest.R_WJ0;
@@ -46,22 +50,31 @@ class Compiler {
         plan_.T_thigh_left = T_.roles.joint("thigh.left");
         plan_.T_thigh_right = T_.roles.joint("thigh.right");
         plan_.T_hips = T_.roles.joint("hips");
+        plan_.T_top = body_top(T_tree_, T_.roles);
         plan_.T_lines = {plan_.T_thigh_left, plan_.T_thigh_right, T_.roles.joint("upperarm.left"),
                          T_.roles.joint("upperarm.right")};
-        if (const int root = T_.roles.joint("root");
-            settings_.has_root_track && root >= 0 && T_.rig.skeleton.is_ancestor(root, plan_.T_hips))
+        if (const int root = T_.roles.joint("root"); settings_.has_root_track && root >= 0 &&
+                                                     T_tree_.is_ancestor(root, plan_.T_top) &&
+                                                     root != plan_.T_top)
             plan_.T_root = root;
         plan_.S_ankle_m = S_.rest.ankle_height_m;
         plan_.T_ankle_m = T_.rest.ankle_height_m;
-        plan_.k = settings_.scale.value_or(leg_length(T_.rig.skeleton, T_.roles) /
-                                           leg_length(S_.rig.skeleton, S_.roles));
+        const double T_leg = leg_length(T_tree_, T_.roles);
+        const double S_leg = leg_length(S_.rig.skeleton, S_.roles);
+        plan_.k = settings_.scale.value_or(T_leg > 0.0 && S_leg > 0.0 ? T_leg / S_leg : 1.0);
         const auto& p0 = T_.rest.p_WJ0;
         const Vec3 centre = 0.5 * (p0[size_t(plan_.T_thigh_left)] + p0[size_t(plan_.T_thigh_right)]);
         plan_.T_rest_hip_centre = centre;
         plan_.T_hip_centre =
             T_.rest.R_WJ0[size_t(plan_.T_hips)].conjugate() * Vec3(centre - p0[size_t(plan_.T_hips)]);
-        plan_.T_parents = T_.rig.skeleton.parents;
-        plan_.T_offsets = T_.rig.skeleton.rest_p;
+        plan_.T_parents = T_tree_.parents;
+        plan_.T_offsets = T_tree_.rest_p;
+        if (plan_.T_top != plan_.T_hips)
+            for (int j = 0; j < T_tree_.size(); ++j)
+                if (T_tree_.is_ancestor(plan_.T_top, j)) plan_.T_body.push_back(j);
+        plan_.T_own_places = {plan_.T_top};
+        for (const Carried& c : find_carried(T_.rig.skeleton, T_.roles))
+            plan_.T_own_places.push_back(c.joint);
         plan_.T_aligned_rest = T_R0_;
         follow_everywhere();
         direct("hips", "hips");
@@ -84,6 +97,7 @@ class Compiler {
   private:
     const Character& S_;
     const Character& T_;
+    const Skeleton T_tree_;  ///< as the target's body is carried
     const PairingSettings& settings_;
     Plan plan_;
     std::vector<MatchedChain> matched_;
@@ -101,11 +115,11 @@ class Compiler {
     }
 
     void follow_everywhere() {
-        const Skeleton& skeleton = T_.rig.skeleton;
+        const Skeleton& skeleton = T_tree_;
         const auto& R0 = T_R0_;
         plan_.angles.resize(skeleton.names.size());
         for (size_t j = 0; j < plan_.angles.size(); ++j) {
-            const bool is_outside = !skeleton.is_ancestor(plan_.T_hips, int(j));
+            const bool is_outside = !skeleton.is_ancestor(plan_.T_top, int(j));
             const int parent = skeleton.parents[j];
             plan_.angles[j].C =
                 is_outside || parent < 0 ? skeleton.rest_R[j] : R0[size_t(parent)].conjugate() * R0[j];
@@ -194,8 +208,8 @@ class Compiler {
                 const Vec3 lower = p0[size_t(op.T_tip)] - p0[size_t(op.T_mid)];
                 if (op.n0.dot(upper.cross(lower)) < 0.0) op.n0 = -op.n0;
             }
-            op.scale = is_leg ? leg_length(T_.rig.skeleton, T_.roles) / leg_length(S_.rig.skeleton, S_.roles)
-                              : arm_length(T_.rig.skeleton, T_.roles) / arm_length(S_.rig.skeleton, S_.roles);
+            op.scale = is_leg ? leg_length(T_tree_, T_.roles) / leg_length(S_.rig.skeleton, S_.roles)
+                              : arm_length(T_tree_, T_.roles) / arm_length(S_.rig.skeleton, S_.roles);
             // What stands goes as far as the body travels.
             if ((is_leg && settings_.scale) || (has_hock && !is_leg)) op.scale = plan_.k;
             if (length_of(T_, op.T_start, op.T_tip) < 1e-6 || length_of(S_, op.S_start, op.S_tip) < 1e-6)
@@ -260,7 +274,7 @@ class Compiler {
 
     /// What can be held: the ends of limbs that both bodies have in the same kind.
     void ends() {
-        plan_.T_stature_m = stature(T_.rig.skeleton, T_.roles);
+        plan_.T_stature_m = stature(T_tree_, T_.roles);
         plan_.S_stature_m = stature(S_.rig.skeleton, S_.roles);
         const Soles soles = soles_of(T_);
         const Soles S_soles = soles_of(S_);
@@ -274,7 +288,7 @@ class Compiler {
                     end.reach = int(r);
             if (end.reach < 0) continue;
             end.base = plan_.reaches[size_t(end.reach)].T_start;
-            for (int j = end.base; j >= 0 && j != plan_.T_hips; j = T_.rig.skeleton.parents[size_t(j)])
+            for (int j = end.base; j >= 0 && j != plan_.T_hips; j = T_tree_.parents[size_t(j)])
                 if (plan_.angles[size_t(j)].kind != AngleOp::Kind::follow) end.base = j;
             end.hips_give =
                 i < 2 || T_.roles.is_four_legged() ? set(limb_names[i]).start_gives.value_or(1.0) : 0.0;
@@ -283,7 +297,7 @@ class Compiler {
 
     /// Bones whose length follows the source's.
     void gives() {
-        plan_.give_of.assign(T_.rig.skeleton.names.size(), -1);
+        plan_.give_of.assign(T_tree_.names.size(), -1);
         for (const MatchedChain& chain : matched_) {
             const double share = set(chain.name).give.value_or(0.0);
             if (share <= 0.0 || chain.is_left_out || chain.samples.empty()) continue;
@@ -303,7 +317,7 @@ class Compiler {
                     op.S_rest_m += (p0[size_t(op.S_joints[i])] - p0[size_t(op.S_joints[i - 1])]).norm();
                 if (op.S_rest_m < 1e-6) continue;
                 for (int j = chain.T_joints[t + 1]; j >= 0 && j != chain.T_joints[t];
-                     j = T_.rig.skeleton.parents[size_t(j)])
+                     j = T_tree_.parents[size_t(j)])
                     plan_.give_of[size_t(j)] = int(plan_.gives.size());
                 plan_.gives.push_back(std::move(op));
             }
@@ -332,7 +346,7 @@ class Compiler {
             const Pose rest{T_.rest.R_WJ0, T_.rest.p_WJ0};
             if (op.bone < 0 || op.above < 0 || plan_.angles[j].kind != AngleOp::Kind::follow ||
                 plan_.angles[size_t(op.bone)].kind == AngleOp::Kind::follow ||
-                !find_bone_end(T_.rig.skeleton, T_.roles, twist.role, rest, end))
+                !find_bone_end(T_tree_, T_.roles, twist.role, rest, end))
                 continue;
             op.axis0 = R0[size_t(op.bone)] * rest.R[size_t(op.bone)].conjugate() *
                        (end - rest.p[size_t(op.bone)]).normalized();
@@ -376,7 +390,7 @@ class Compiler {
                 tell(S_, fill,
                      is_finger(fill.role)
                          ? "it follows the hand at rest"
-                         : T_.rig.skeleton.names[size_t(fill.joint)] + " follows its parent at rest");
+                         : T_tree_.names[size_t(fill.joint)] + " follows its parent at rest");
     }
 };
 

@@ -120,9 +120,12 @@ struct Plan {
     double S_stature_m = 1.75, T_stature_m = 1.75;
     int S_thigh_left, S_thigh_right;
     int T_thigh_left, T_thigh_right, T_hips;
-    int T_root = -1;         ///< the root bone that carries the travel; -1: none does
-    BodyLines T_lines;       ///< by which its heading is told
-    double S_ankle_m = 0.0;  ///< ankle height of the flat foot
+    int T_top = -1;                 ///< moves the whole body; the hips in most rigs (core/body/carried.hpp)
+    std::vector<int> T_body;        ///< all below the top; empty when it is the hips
+    std::vector<int> T_own_places;  ///< whose places are keys: the top, and what is carried by no parent
+    int T_root = -1;                ///< the root bone that carries the travel; -1: none does
+    BodyLines T_lines;              ///< by which its heading is told
+    double S_ankle_m = 0.0;         ///< ankle height of the flat foot
     double T_ankle_m = 0.0;
     Vec3 T_hip_centre = Vec3::Zero();       ///< from the hips joint, seen from it, m
     Vec3 T_rest_hip_centre = Vec3::Zero();  ///< in the world, when the root pass is left out

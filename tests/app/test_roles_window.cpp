@@ -3,6 +3,7 @@
 #include <QCheckBox>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QPushButton>
 
 #include "app/notice_bar.hpp"
 #include "app/rails_view.hpp"
@@ -196,6 +197,88 @@ class RolesWindowTest : public test::WindowFixture {
         w().roles().take_from(kin.front().document);
         QVERIFY(target().roles.fill("hand.left")->evidence.front().find("the ferrier") != std::string::npos);
         QVERIFY(w().notice().line().contains("very names"));
+    }
+
+    void one_key_confirms_what_is_proposed() {
+        to_roles();
+        click_rung("forearm.left");
+        QVERIFY(!target().roles.fill("forearm.left")->is_by_hand);
+        QTest::keyClick(&w().rails(), Qt::Key_C);
+        QVERIFY(target().roles.fill("forearm.left")->is_by_hand);
+        QVERIFY(target().roles.fill("forearm.right")->is_by_hand);  // and its mirror
+        QVERIFY(!w().roles().confirm_button()->isEnabled() || w().rails().picked() != "forearm.left");
+        QTest::keyClick(&w(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(!target().roles.fill("forearm.left")->is_by_hand);
+    }
+
+    /// A limb that was lost: one bone given, the rest and the mirror follow at once.
+    void the_rest_of_a_limb_follows_one_bone() {
+        to_roles();
+        for (const char* role : {"upperarm.left", "hand.left", "hand.right", "upperarm.right"}) {
+            click_rung(role);
+            QTest::keyClick(&w().rails(), Qt::Key_Delete);
+        }
+        QCOMPARE(bone("hand.right"), QString());
+        click_rung("forearm.left", true);
+        click_bone("radius.l");
+        QCOMPARE(bone("upperarm.left"), QString("humerus.l"));
+        QCOMPARE(bone("hand.left"), QString("hand.l"));
+        QCOMPARE(bone("upperarm.right"), QString("humerus.r"));
+        QCOMPARE(bone("hand.right"), QString("hand.r"));
+        QVERIFY2(w().notice().line().contains("followed"), qPrintable(w().notice().line()));
+        QTest::keyClick(&w(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(bone("hand.right"), QString());
+    }
+
+    void solving_again_finds_what_was_lost() {
+        to_roles();
+        for (const char* role : {"head", "clavicle.left"}) {
+            click_rung(role);
+            QTest::keyClick(&w().rails(), Qt::Key_Delete);
+        }
+        QCOMPARE(bone("head"), QString());
+        QTest::mouseClick(w().roles().again_button(), Qt::LeftButton);
+        QCOMPARE(bone("head"), QString("skull"));
+        QCOMPARE(bone("clavicle.left"), QString("collarbone.l"));
+        QVERIFY2(w().notice().line().contains("changed"), qPrintable(w().notice().line()));
+    }
+
+    void hands_have_rails_by_bone() {
+        to_roles();
+        QVERIFY(w().rails().place_of("index.2.left").isNull());
+        QTest::mouseClick(w().roles().hands_button(), Qt::LeftButton);
+        QVERIFY(w().rails().shows_hands());
+        QVERIFY(!w().rails().place_of("index.2.left").isNull());
+        click_rung("index.2.left");
+        QCOMPARE(w().stage().selected_joint(), target().roles.joint("index.2.left"));
+        QTest::keyClick(&w().rails(), Qt::Key_Delete);
+        QCOMPARE(bone("index.2.left"), QString());
+        QTest::keyClick(&w().rails(), Qt::Key_H);
+        QVERIFY(!w().rails().shows_hands() && !w().roles().hands_button()->isChecked());
+    }
+
+    void several_bones_are_given_and_taken_away_at_once() {
+        to_roles();
+        QListWidget* list = w().roles().tray();
+        w().roles().search()->setText("index.");
+        QVERIFY(list->count() >= 3);
+        const auto select = [&](const QStringList& names) {
+            list->clearSelection();
+            for (int i = 0; i < list->count(); ++i)
+                for (const QString& name : names)
+                    if (list->item(i)->text().startsWith(name + " ")) list->item(i)->setSelected(true);
+        };
+        select({"index.1.l", "index.2.l", "index.3.l"});
+        QCOMPARE(list->selectedItems().size(), 3);
+        QTest::mouseClick(&w().rails(), Qt::LeftButton, {},
+                          w().rails().place_of_chain("ring.left").center().toPoint());
+        QVERIFY(w().roles().several_button()->isVisible());
+        QTest::mouseClick(w().roles().several_button(), Qt::LeftButton);
+        QCOMPARE(bone("ring.1.left"), QString("index.1.l"));
+        QCOMPARE(bone("ring.3.left"), QString("index.3.l"));
+        QCOMPARE(bone("ring.2.right"), QString("index.2.r"));
+        QTest::keyClick(&w(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(bone("index.1.left"), QString("index.1.l"));
     }
 
     void a_crash_loses_no_role() {

@@ -672,15 +672,26 @@ class Grammar {
             spine.push_back(chest_);
             for (const int j : spine) turn(j, Vec3::UnitX(), bend / double(spine.size()));
             turn(joint("head"), Vec3::UnitX(), -0.7 * bend);
+            // Arms hang from a bent back as from a straight one.
+            for (const double sx : {1.0, -1.0}) turn(joint(sided("upperarm", sx)), Vec3::UnitX(), -bend);
         } else if (rest == 4) {
             turn(joint("spine.1") >= 0 && !is_below(joint("spine.1"), joint("hips")) ? joint("spine.1")
                                                                                      : chest_,
                  Vec3::UnitX(), dice_.between(5, 25));
         }
-        bool knees_say = hip > 3 || knee > 3;
-        bool elbows_say = elbow > 3;
-        bool has_toe = joint("toe.left") >= 0;
-        if (has_toe || knees_say || elbows_say || rest == 8) is_facing_known_ = true;
+        // Feet, knees out of the line of hip and ankle, elbows out of the line of shoulder and wrist.
+        const auto out_of_line = [&](const char* start, const char* mid, const char* end) {
+            const int a = joint(std::string(start) + ".left");
+            const int b = joint(std::string(mid) + ".left");
+            const int c = joint(std::string(end) + ".left");
+            if (a < 0 || b < 0 || c < 0 || (at(c) - at(a)).norm() < 1e-9) return 0.0;
+            const Vec3 line = (at(c) - at(a)).normalized();
+            const Vec3 out = at(b) - at(a) - line * line.dot(at(b) - at(a));
+            return std::abs(out.z()) / (at(c) - at(a)).norm();
+        };
+        if (joint("toe.left") >= 0 || out_of_line("thigh", "shin", "foot") > 0.03 ||
+            out_of_line("upperarm", "forearm", "hand") > 0.03)
+            is_facing_known_ = true;
     }
 
     /// A body on four legs, facing +Z.

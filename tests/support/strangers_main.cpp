@@ -1,5 +1,6 @@
 // strangers: bodies nobody here made, read by the program; prints the table of what is right.
 //   strangers [--count N] [--first SEED] [--list] [--confused] [--draw out.svg [--found]] [--seed S ...]
+//            [--dump] [--names 0..3] [--samples]
 #include <fmt/format.h>
 
 #include <cstdio>
@@ -7,6 +8,7 @@
 #include <fstream>
 #include <string>
 
+#include "core/body/propose.hpp"
 #include "tests/support/stranger_score.hpp"
 
 using namespace nb;
@@ -22,12 +24,34 @@ void print_most(const std::map<std::string, int>& what, size_t most) {
         fmt::print("  {:>5} x {}\n", order[i].first, order[i].second);
 }
 
+/// Kind, share of the readings, right or not: for tools/fit-confidence. Only where sides are known.
+void print_samples(const Stranger& stranger) {
+    RoleRequest request;
+    request.skin = measure_skin(stranger.skeleton, stranger.meshes);
+    request.is_confidence_plain = true;
+    const RoleMap map = propose_roles(stranger.skeleton, request);
+    const RoleFill* thigh = map.fill("thigh.left");
+    if (!stranger.is_facing_known || !thigh || thigh->confidence < 0.3) return;
+    for (const RoleFill& fill : map.fills) {
+        const std::string part = role_part(fill.role);
+        if (part == "root" || part == "eye" || part == "jaw" || part == "ear") continue;
+        const bool is_trunk = role_side(fill.role) == Side::none && part != "tail";
+        const char* kind = is_finger_role(fill.role)                          ? "finger"
+                           : is_trunk                                         ? "trunk"
+                           : part == "toe" || part == "paw" || part == "tail" ? "end"
+                                                                              : "limb";
+        const double side = is_trunk || part == "tail" ? 1.0 : 0.995;
+        fmt::print("{} {:.5f} {}\n", kind, std::min(0.99, fill.confidence / side),
+                   int(is_right(stranger, fill.role, fill.joint)));
+    }
+}
+
 }  // namespace
 
 int main(int count_of_words, char** words) {
     int count = 500;
     std::uint64_t first = 0;
-    bool is_listed = false, is_confused = false, has_found = false, is_dumped = false;
+    bool is_listed = false, is_confused = false, has_found = false, is_dumped = false, is_sampled = false;
     std::string draw;
     std::vector<std::uint64_t> seeds;
     StrangerNames only = StrangerNames::off;
@@ -40,6 +64,7 @@ int main(int count_of_words, char** words) {
         if (word == "--confused") is_confused = true;
         if (word == "--found") has_found = true;
         if (word == "--dump") is_dumped = true;
+        if (word == "--samples") is_sampled = true;
         if (word == "--names") only = StrangerNames(std::atoi(next().c_str()));
         if (word == "--draw") draw = next();
         if (word == "--seed") seeds.push_back(std::strtoull(next().c_str(), nullptr, 10));
@@ -66,6 +91,12 @@ int main(int count_of_words, char** words) {
                            fill ? fill->confidence : 0.0, (fill ? fill->role : "") != known ? "  <<<" : "");
             }
         }
+    if (is_sampled) {
+        for (int i = 0; i < count; ++i)
+            for (const auto kind : {StrangerNames::off, StrangerNames::telling, StrangerNames::partial})
+                print_samples(make_stranger(first + std::uint64_t(i), kind));
+        return 0;
+    }
     if (!draw.empty()) {
         std::vector<Stranger> all;
         if (seeds.empty())
