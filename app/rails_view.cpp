@@ -84,7 +84,7 @@ QString RailsView::count_of(const std::vector<Rail>& all, size_t rail) const {
             ++of;
             has += roles.joint(role.toStdString()) >= 0;
         }
-    return tr("%1 of %2").arg(has).arg(of);
+    return shows_hands_ ? tr("%1 bones").arg(has) : tr("%1 of %2").arg(has).arg(of);
 }
 
 /// Further bones that a role's bone goes on in.
@@ -164,10 +164,12 @@ QRectF RailsView::rung(const std::vector<Rail>& all, size_t rail, size_t place) 
     double tall = 20.0;
     size_t groups = 0;
     for (const Rail& r : all) groups += !r.name.isEmpty();
-    tall = std::clamp((height() - 14.0 - head_px * double(groups)) / double(std::max<size_t>(1, all.size())),
-                      15.0, 24.0);
+    // Fingers share the one line of names above the first.
+    const double later_px = shows_hands_ ? 6.0 : head_px;
+    const double heads = groups == 0 ? 0.0 : head_px + later_px * double(groups - 1);
+    tall = std::clamp((height() - 14.0 - heads) / double(std::max<size_t>(1, all.size())), 15.0, 24.0);
     for (size_t i = 0; i <= rail; ++i) {
-        if (!all[i].name.isEmpty()) top += head_px;
+        if (!all[i].name.isEmpty()) top += i == 0 ? head_px : later_px;
         if (i < rail) top += tall;
     }
     return {left_px + wide * double(place), top, wide - 8.0, tall};
@@ -274,14 +276,15 @@ void RailsView::paintEvent(QPaintEvent*) {
         painter.setPen(look().text);
         if (!all[i].name.isEmpty()) {
             painter.setFont(bold);
-            painter.drawText(
-                QRectF(12, first.top(), 70, first.height() * (all[i].side.isEmpty() ? 1.0 : 2.0)),
-                Qt::AlignVCenter | Qt::AlignLeft, all[i].name);
+            const double rows = all[i].side.isEmpty() || shows_hands_ ? 1.0 : 2.0;
+            painter.drawText(QRectF(12, first.top(), 70, first.height() * rows),
+                             Qt::AlignVCenter | Qt::AlignLeft, all[i].name);
         }
         if (!all[i].name.isEmpty()) {
             painter.setFont(small);
             painter.setPen(look().dim);
-            painter.drawText(QRectF(12, first.top() - 13, 80, 13), Qt::AlignLeft, count_of(all, i));
+            painter.drawText(QRectF(12, shows_hands_ ? first.bottom() : first.top() - 13, 80, 13),
+                             Qt::AlignLeft, count_of(all, i));
         }
         painter.setFont(font());
         painter.setPen(look().dim);
@@ -298,7 +301,7 @@ void RailsView::paintEvent(QPaintEvent*) {
             const QRectF place = rung(all, i, k);
             const bool is_whole_finger =
                 all[i].chain.isEmpty() && all[i].chains[k] == picked_chain_ && !picked_chain_.isEmpty();
-            if (!all[i].name.isEmpty()) {
+            if (!all[i].name.isEmpty() && (i == 0 || !shows_hands_)) {
                 painter.setFont(small);
                 painter.setPen(look().dim);
                 QString above = spoken_role(role.toStdString());
@@ -395,7 +398,7 @@ void RailsView::mouseMoveEvent(QMouseEvent* event) {
     QToolTip::showText(
         event->globalPosition().toPoint(),
         text + tr("\nDouble click: give it to another bone; C: it is right; W: the whole limb or finger; "
-                  "H: hands by bone"),
+                  "B: hands by bone"),
         this);
 }
 
@@ -406,7 +409,7 @@ bool RailsView::event(QEvent* event) {
         const int key = pressed->key();
         const bool is_own = key == Qt::Key_Left || key == Qt::Key_Right || key == Qt::Key_Up ||
                             key == Qt::Key_Down || key == Qt::Key_Delete || key == Qt::Key_W ||
-                            key == Qt::Key_C || key == Qt::Key_H || (key == Qt::Key_Escape && is_waiting_);
+                            key == Qt::Key_C || key == Qt::Key_B || (key == Qt::Key_Escape && is_waiting_);
         if (is_own && pressed->modifiers() == Qt::NoModifier) {
             event->accept();
             return true;
@@ -425,7 +428,7 @@ void RailsView::keyPressEvent(QKeyEvent* event) {
     }
     if (event->key() == Qt::Key_C && !(picked_.isEmpty() && picked_chain_.isEmpty()))
         return confirmed(picked_, picked_chain_);
-    if (event->key() == Qt::Key_H) return show_hands(!shows_hands_);
+    if (event->key() == Qt::Key_B) return show_hands(!shows_hands_);
     if (event->key() == Qt::Key_Return && !picked_.isEmpty()) return pick(picked_, true);
     if (event->key() == Qt::Key_Delete && !picked_.isEmpty()) {
         emit taken_away(picked_);

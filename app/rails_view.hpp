@@ -3,7 +3,7 @@
 // and, as a short bar, how sure it is; a notch is a gap. A click picks a rung; a gap or an unsure one waits
 // for a bone then, a sure one only after a double click, so that nothing settled changes by accident. A click
 // on the name of a limb, or of a finger above its rungs, picks the whole chain: one bone then fills it. On
-// request (H) the rails of the hands alone are shown, a rung a link.
+// request (B) the rails of the hands alone are shown, a rung a link.
 #pragma once
 #include <QWidget>
 

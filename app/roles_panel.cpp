@@ -36,8 +36,7 @@ RolesPanel::RolesPanel(Workspace& workspace, StageView& stage, RailsView& rails,
     whose->addStretch();
     hands_ = new QPushButton(tr("hands"), this);
     hands_->setCheckable(true);
-    hands_->setToolTip(tr("The rails of the hands, a rung for each bone of a finger (H on the rails)"));
-    whose->addWidget(hands_);
+    hands_->setToolTip(tr("The rails of the hands, a rung for each bone of a finger (B on the rails)"));
     plan_ = new QPushButton(this);
     plan_->setToolTip(
         tr("The body plan: which roles there are. Another is found by its shape, or chosen here"));
@@ -57,7 +56,7 @@ RolesPanel::RolesPanel(Workspace& workspace, StageView& stage, RailsView& rails,
     next_ = new QPushButton(tr("next open one"), this);
     next_->setToolTip(
         tr("Goes to the next role that has no bone or an unsure one; then pick a bone on the body"));
-    row->addWidget(next_);
+    column->addWidget(next_, 0, Qt::AlignLeft);
     again_ = new QPushButton(tr("solve again"), this);
     again_->setToolTip(
         tr("Keeps what was given or confirmed by hand and finds everything else again so that it "
@@ -70,9 +69,13 @@ RolesPanel::RolesPanel(Workspace& workspace, StageView& stage, RailsView& rails,
     row->addWidget(from_);
     row->addStretch();
     column->addLayout(row);
-    settled_ = new QCheckBox(tr("settled: keep from accidental change"), this);
+    settled_ = new QCheckBox(tr("settled: kept as they are"), this);
     settled_->setToolTip(tr("Roles that are settled do not change until this is taken off"));
-    column->addWidget(settled_);
+    auto* settled_row = new QHBoxLayout;
+    settled_row->addWidget(settled_);
+    settled_row->addStretch();
+    settled_row->addWidget(hands_);
+    column->addLayout(settled_row);
     column->addSpacing(6);
     role_ = new QLabel(this);
     role_->setWordWrap(true);
@@ -84,7 +87,7 @@ RolesPanel::RolesPanel(Workspace& workspace, StageView& stage, RailsView& rails,
     auto* give_row = new QHBoxLayout;
     confirm_ = new QPushButton(tr("it is right"), this);
     confirm_->setToolTip(tr("Keeps what is proposed as if it were given by hand (C on the rails)"));
-    mirror_ = new QCheckBox(tr("the other side too"), this);
+    mirror_ = new QCheckBox(tr("other side too"), this);
     mirror_->setChecked(true);
     mirror_->setToolTip(tr("What is given to one side is given to its mirror on the other"));
     give_row->addWidget(mirror_);

@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/body/carried.hpp"
+
 namespace nb {
 
 namespace {
@@ -12,7 +14,10 @@ namespace {
 class Checker {
   public:
     Checker(const Skeleton& skeleton, const RoleMap& roles)
-        : s_(skeleton), roles_(roles), plan_(body_plan(roles.plan)), pose_(rest_pose(skeleton)) {}
+        : s_(carried_skeleton(skeleton, roles)),
+          roles_(roles),
+          plan_(body_plan(roles.plan)),
+          pose_(rest_pose(skeleton)) {}
 
     std::vector<CheckEntry> check() {
         for (const auto& role : roles_.missing)
@@ -35,7 +40,7 @@ class Checker {
     }
 
   private:
-    const Skeleton& s_;
+    const Skeleton s_;  // as the body is carried
     const RoleMap& roles_;
     const BodyPlan& plan_;
     Pose pose_;
@@ -52,11 +57,20 @@ class Checker {
         entries_.push_back({kind, std::move(what), std::move(joints), std::move(roles), weight});
     }
 
+    /// A limb may leave the trunk at any of its bones, and the trunk may be rooted anywhere in it.
+    bool starts_in_the_trunk(const RoleFill& fill, int above) const {
+        const int meet = s_.common_ancestor(above, fill.joint);
+        if (meet < 0 || meet == fill.joint) return meet >= 0 && role_side(fill.role) == Side::none;
+        const std::string part = role_part(roles_.role_of(meet));
+        return part == "hips" || part == "spine" || part == "chest" || part == "neck";
+    }
+
     void order() {
         for (const RoleFill& fill : roles_.fills) {
             const std::string parent = roles_.parent_role(fill.role);
             const int above = parent.empty() ? -1 : roles_.joint(parent);
             if (above < 0 || above == fill.joint || s_.is_ancestor(above, fill.joint)) continue;
+            if (starts_in_the_trunk(fill, above)) continue;
             add("order", 8.0,
                 fmt::format("{} '{}' does not hang below {} '{}'", spoken(fill.role), name(fill.joint),
                             spoken(parent), name(above)),

@@ -231,6 +231,9 @@ double LimbFitter::cost_of(const PairRun& run, LimbKind kind, LimbFit& fit) cons
             cost += moves->range_rad < deg_to_rad(1.5)
                         ? 0.35
                         : -0.3 * moves->hinge * std::min(1.0, moves->range_rad / 0.5);
+    for (const int j : run.joints[size_t(c)])
+        if (const JointMotion* moves = tree_.motion(j))
+            cost += moves->range_rad < deg_to_rad(1.5) ? 0.3 : -0.1;
     for (const int j : run.joints[size_t(a)])
         if (const JointMotion* moves = tree_.motion(j))
             cost += moves->range_rad < deg_to_rad(1.5) ? 0.3 : 0.15 * moves->hinge;

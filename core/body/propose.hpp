@@ -35,8 +35,8 @@ RoleMap propose_again(const Skeleton& skeleton, const RoleMap& roles, RoleReques
 
 /// Gives bones to roles by hand (role, joint), and lets follow what hangs on it: the rest of a limb one of
 /// whose bones was given, and every role that has no bone or an unsure one, are found again so that they fit
-/// all that was given. Only on the sides that were given unless `with_mirror`. Nothing follows when no
-/// reading of the body has what was given.
+/// all that was given. Only on the sides that were given unless `with_mirror`. When no reading of the body
+/// has what was given, its limb goes along the given bone and nothing else follows.
 RoleMap give_and_follow(const Skeleton& skeleton, RoleMap roles, RoleRequest request,
                         const std::vector<std::pair<std::string, int>>& given, bool with_mirror);
 

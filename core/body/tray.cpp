@@ -5,6 +5,7 @@
 #include <array>
 #include <set>
 
+#include "core/body/carried.hpp"
 #include "core/body/names.hpp"
 #include "core/body/roles.hpp"
 
@@ -173,29 +174,31 @@ void update_role_lists(const Skeleton& skeleton, RoleMap& map, bool ignore_names
     const Pose pose = rest_pose(skeleton);
     find_twists(skeleton, pose, filled, said, map);
     find_followers(skeleton, pose, map);
-    const auto children = skeleton.children();
+    // Where a bone is carried elsewhere than it hangs, that is where it belongs.
+    const Skeleton carried = carried_skeleton(skeleton, map);
+    const auto children = carried.children();
     const int hips = map.joint("hips");
     const int head = map.joint("head");
     // Below a joint nothing has a role.
     std::vector<char> leads_to_role(skeleton.names.size(), 0);
     for (int j = skeleton.size() - 1; j >= 0; --j) {
         if (filled.contains(j)) leads_to_role[size_t(j)] = 1;
-        const int parent = skeleton.parents[size_t(j)];
+        const int parent = carried.parents[size_t(j)];
         if (parent >= 0 && leads_to_role[size_t(j)]) leads_to_role[size_t(parent)] = 1;
     }
     for (int j = 0; j < skeleton.size(); ++j) {
         if (filled.contains(j)) continue;
         const auto twist = std::find_if(map.twists.begin(), map.twists.end(),
                                         [&](const TwistBone& t) { return t.joint == j; });
-        const int parent = skeleton.parents[size_t(j)];
+        const int parent = carried.parents[size_t(j)];
         int carrier = parent;
-        while (carrier >= 0 && !filled.contains(carrier)) carrier = skeleton.parents[size_t(carrier)];
+        while (carrier >= 0 && !filled.contains(carrier)) carrier = carried.parents[size_t(carrier)];
         const std::string on = carrier >= 0 ? spoken(map.role_of(carrier)) : std::string();
-        const double off = parent < 0 ? 0.0 : skeleton.rest_p[size_t(j)].norm();
+        const double off = parent < 0 ? 0.0 : carried.rest_p[size_t(j)].norm();
         std::string reason;
         if (twist != map.twists.end()) {
             const bool is_segment =
-                skeleton.is_ancestor(j, map.joint(twist->role)) || leads_to_role[size_t(j)];
+                carried.is_ancestor(j, map.joint(twist->role)) || leads_to_role[size_t(j)];
             reason =
                 fmt::format("twist: {} the {}, takes {:.0f} % of its turn",
                             is_segment ? "a segment of" : "along", spoken(twist->role), 100.0 * twist->share);
@@ -209,20 +212,20 @@ void update_role_lists(const Skeleton& skeleton, RoleMap& map, bool ignore_names
             reason = other[size_t(j)] + (on.empty() ? "" : ": hangs on the " + on);
         } else if (!said[size_t(j)].empty()) {
             reason = said[size_t(j)] + (on.empty() ? "" : ": hangs on the " + on);
-        } else if (hips >= 0 && skeleton.is_ancestor(j, hips)) {
+        } else if (hips >= 0 && carried.is_ancestor(j, hips)) {
             reason = "wrapper: stands above the hips and carries the whole body";
-        } else if (hips >= 0 && !skeleton.is_ancestor(hips, j)) {
+        } else if (hips >= 0 && !carried.is_ancestor(hips, j)) {
             reason = "prop: stands in no part of the body";
         } else if (leads_to_role[size_t(j)]) {
             reason = off < 1e-6 ? "helper: doubles the " + on
                                 : "helper: lies between the " + on + " and what hangs on it";
-        } else if (head >= 0 && skeleton.is_ancestor(head, j)) {
+        } else if (head >= 0 && carried.is_ancestor(head, j)) {
             reason = "face: hangs on the head";
         } else if (children[size_t(j)].empty() &&
                    (off < 1e-6 || (carrier == parent && children[size_t(parent)].size() == 1))) {
             reason = "end: of the " + on;
         } else {
-            reason = by_place(skeleton, pose, children, map, j, on);
+            reason = by_place(carried, pose, children, map, j, on);
         }
         map.unassigned.push_back({j, reason});
     }

@@ -165,6 +165,10 @@ int main(int argc, char** argv) {
              if (!wanted.isEmpty()) {
                  window.rails().pick_chain("arm.left");
                  shoot("roles-chain");
+                 window.rails().show_hands(true);
+                 window.rails().pick("index.2.left", false);
+                 shoot("roles-hands");
+                 window.rails().show_hands(false);
                  window.workspace().open_file(
                      QString::fromStdString(std::string(NB_SOURCE_DIR) +
                                             "/demo-library/characters/quay-dog/rig.glb"),

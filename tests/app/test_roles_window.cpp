@@ -253,7 +253,7 @@ class RolesWindowTest : public test::WindowFixture {
         QCOMPARE(w().stage().selected_joint(), target().roles.joint("index.2.left"));
         QTest::keyClick(&w().rails(), Qt::Key_Delete);
         QCOMPARE(bone("index.2.left"), QString());
-        QTest::keyClick(&w().rails(), Qt::Key_H);
+        QTest::keyClick(&w().rails(), Qt::Key_B);
         QVERIFY(!w().rails().shows_hands() && !w().roles().hands_button()->isChecked());
     }
 
