@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <map>
 #include <numeric>
 
 #include "core/body/by_name.hpp"
@@ -411,6 +412,24 @@ double BodyReading::share_with(const std::function<bool(const Body&)>& is_same) 
     return all > 0.0 ? same / all : 1.0;
 }
 
+int BodyReading::rival(int taken, const std::function<int(const Body&)>& joint_of) const {
+    std::map<int, double> weight;
+    double all = 0.0;
+    for (const Body& other : others_) {
+        const double w = std::exp(-sharpness * (other.cost - body_.cost));
+        all += w;
+        if (const int j = joint_of(other); j >= 0 && j != taken) weight[j] += w;
+    }
+    int best = -1;
+    for (const auto& [j, w] : weight)
+        if (w > 0.12 * all && (best < 0 || w > weight[best])) best = j;
+    return best;
+}
+
+std::string BodyReading::rival_says(int rival) const {
+    return rival < 0 ? std::string() : fmt::format("'{}' fits nearly as well", s_.names[size_t(rival)]);
+}
+
 // ---- what is given ---------------------------------------------------------------------------------------
 
 /// Which side is the left one, how sure, and who says so; of legs, of arms.
@@ -513,6 +532,15 @@ void BodyReading::write_limb(bool is_leg, size_t i, double side_sure, const std:
         }
         if (like != j) evidence.push_back(fmt::format("'{}' mirrors it", s_.names[size_t(like)]));
         if (tree_.is_bare(j)) evidence.emplace_back("it carries no skin");
+        const bool is_left_of_middle = (at(j) - body_.limbs.hip_centre).dot(body_.left) > 0.0;
+        evidence.push_back(rival_says(rival(j, [&](const Body& other) {
+            const PairRun& r = is_leg ? *other.limbs.legs : *other.limbs.arms;
+            const int k_there = (is_leg ? other.limbs.leg : other.limbs.arm).at[k];
+            if (k_there < 0) return -1;
+            const auto& pair = r.joints[size_t(k_there)];
+            const bool is_first_left = (at(pair[0]) - at(pair[1])).dot(body_.left) > 0.0;
+            return is_first_left == is_left_of_middle ? pair[0] : pair[1];
+        })));
         evidence.push_back(how);
         give(part + side, j, confidence(sure[k], part, j), evidence);
     }
@@ -574,7 +602,8 @@ void BodyReading::write_trunk() {
          sure_of(trunk.hips_sure * same(&TrunkFit::hips), "hips", tree_.is_bare(trunk.hips)),
          {name_says("hips", trunk.hips),
           is_meeting ? "both legs and the trunk part here" : "it lies nearest to the middle of the legs",
-          tree_.is_bare(trunk.hips) ? "it carries no skin" : ""});
+          tree_.is_bare(trunk.hips) ? "it carries no skin" : "",
+          rival_says(rival(trunk.hips, [](const Body& other) { return other.trunk.hips; }))});
     // What stands above the hips on the ground is a root.
     for (int up = s_.parents[size_t(trunk.hips)]; up >= 0; up = s_.parents[size_t(up)])
         if (s_.parents[size_t(up)] < 0 &&
@@ -592,7 +621,8 @@ void BodyReading::write_trunk() {
                  trunk.chest >= 0 && tree_.is_bare(trunk.chest)),
          {trunk.chest >= 0 ? name_says("chest", trunk.chest) : std::string(),
           trunk.do_arms_part_at_chest ? "both arms part here"
-                                      : "it is the last of the trunk below the shoulders"});
+                                      : "it is the last of the trunk below the shoulders",
+          rival_says(trunk.chest_rival)});
     const double head_sure = trunk.head_sure * same(&TrunkFit::head);
     number = 0;
     for (const int j : trunk.neck)
@@ -606,7 +636,7 @@ void BodyReading::write_trunk() {
              {name_says("head", trunk.head),
               tree_.ways(trunk.head).size() >= 2 ? "face and ears part here"
                                                  : "it ends what leaves the chest between the arms",
-              tree_.is_bare(trunk.head) ? "it carries no skin" : ""});
+              tree_.is_bare(trunk.head) ? "it carries no skin" : "", rival_says(trunk.head_rival)});
 }
 
 /// What leaves the hips in the middle, backward, and is neither leg nor trunk.

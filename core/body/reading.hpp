@@ -85,6 +85,9 @@ class BodyReading {
     void find_sides(Body& body) const;
     void vote_feet(const Body& body, const Vec3& ahead, double& vote, double& weight) const;
     void vote_arms(const Body& body, const Vec3& ahead, double& vote, double& weight) const;
+    /// The bone that has a role in most of the other readings; -1 when none comes near.
+    int rival(int taken, const std::function<int(const Body&)>& joint_of) const;
+    std::string rival_says(int rival) const;
     double share_with(const std::function<bool(const Body&)>& is_same) const;
 
     /// Of legs, of arms: how sure the sides are, and who says so.

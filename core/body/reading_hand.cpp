@@ -86,10 +86,15 @@ std::vector<BodyReading::Finger> BodyReading::fingers_of(int hand, const Vec3& w
                 if (names_.fit(thumb + f, j) > 0.4) return true;
             return false;
         };
+        const auto is_plainly_named = [&](int j) {
+            for (int f = 0; f < 5; ++f)
+                if (names_.fit(thumb + f, j) > 0.8) return true;
+            return false;
+        };
         double reach = 0.0;
         for (const int j : finger.joints) reach = std::max(reach, (at(j) - wrist).norm());
         // Joints that stand on the wrist only part the fingers.
-        while (finger.joints.size() > 1 && !is_named(finger.joints.front()) &&
+        while (finger.joints.size() > 1 && !is_plainly_named(finger.joints.front()) &&
                (at(finger.joints.front()) - wrist).norm() < 0.03 * reach)
             finger.joints.erase(finger.joints.begin());
         while (!finger.joints.empty() && !names_.helper(finger.joints.back()).empty()) {

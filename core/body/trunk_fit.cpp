@@ -144,7 +144,8 @@ class Trunk {
             if (t > 1.0) cost += 3.0 * (t - 1.0);
             // What follows below where the arms' bones start is still of the trunk.
             const double start = height(Vec3(0.5 * (limbs_.arms->p[0][0] + limbs_.arms->p[0][1])));
-            if (next >= 0) cost += 1.7 * std::clamp((start - 0.08 - height(next)) / 0.13, 0.0, 1.0);
+            const double below = limbs_.arm.at[0] > 0 ? 0.08 : 0.2;
+            if (next >= 0) cost += 1.7 * std::clamp((start - below - height(next)) / 0.13, 0.0, 1.0);
             // Where the arms part above the bones they start from, they hang on the neck.
             if (c == A) {
                 const auto& first = limbs_.arms->p[0];
@@ -294,6 +295,18 @@ class Trunk {
             sum += w;
             if (c.head == least.head) same_head += w;
             if (c.chest == least.chest) same_chest += w;
+        }
+        double head_rival = 0.2 * sum, chest_rival = 0.2 * sum;
+        for (const Choice& c : choices) {
+            const double w = std::exp(-sharpness * (c.cost - least.cost));
+            if (c.head != least.head && w > head_rival) {
+                head_rival = w;
+                best.head_rival = c.head;
+            }
+            if (c.chest != least.chest && c.chest >= 0 && w > chest_rival) {
+                chest_rival = w;
+                best.chest_rival = c.chest;
+            }
         }
         best.head_sure = same_head / sum;
         best.chest_sure = same_chest / sum;

@@ -29,6 +29,7 @@ struct TrunkFit {
     int hips = -1, chest = -1, head = -1;
     std::vector<int> spine, neck;  ///< from the body outward
     double hips_sure = 1.0, chest_sure = 1.0, head_sure = 1.0;
+    int chest_rival = -1, head_rival = -1;  ///< that fit nearly as well; -1: none does
     bool do_arms_part_at_chest = true;
 };
 

@@ -1,11 +1,13 @@
 // strangers: bodies nobody here made, read by the program; prints the table of what is right.
 //   strangers [--count N] [--first SEED] [--list] [--confused] [--draw out.svg [--found]] [--seed S ...]
-//            [--dump] [--names 0..3] [--samples]
+//            [--dump] [--names 0..3] [--samples] [--reliability out.svg]
 #include <fmt/format.h>
 
+#include <cmath>
 #include <cstdio>
 #include <cstdlib>
 #include <fstream>
+#include <numeric>
 #include <string>
 
 #include "core/body/propose.hpp"
@@ -46,13 +48,67 @@ void print_samples(const Stranger& stranger) {
     }
 }
 
+/// How often a role is right by how sure it is shown, ten bins; a square's area is how many are shown so.
+std::string draw_reliability(int count) {
+    constexpr double w = 360, h = 330, left = 46, side = 270;
+    std::string svg = fmt::format(
+        "<svg xmlns='http://www.w3.org/2000/svg' width='{}' height='{}' font-family='sans-serif' "
+        "font-size='11'>"
+        "<rect width='100%' height='100%' fill='#f4efe4'/>\n",
+        2 * w, 2 * h + 40);
+    int row = 0;
+    for (const auto& [set, seed] :
+         {std::pair{"tuned", tuned_seed}, std::pair{"kept out", kept_out_stranger_seed}}) {
+        int column = 0;
+        for (const auto& [kind, name] :
+             {std::pair{StrangerNames::off, "names off"}, std::pair{StrangerNames::telling, "names on"}}) {
+            const StrangerScore s = run_strangers(seed, count, kind).all;
+            const double x0 = column++ * w + left;
+            const double y0 = row * h + 34;
+            svg +=
+                fmt::format("<text x='{}' y='{}' font-weight='bold'>{}, {}</text>\n", x0, y0 - 12, set, name);
+            svg += fmt::format("<rect x='{}' y='{}' width='{}' height='{}' fill='none' stroke='#6b6558'/>\n",
+                               x0, y0, side, side);
+            svg += fmt::format("<line x1='{}' y1='{}' x2='{}' y2='{}' stroke='#a9a294'/>\n", x0, y0 + side,
+                               x0 + side, y0);
+            const double all = std::accumulate(s.shown.begin(), s.shown.end(), 0.0);
+            for (size_t bin = 0; bin < 10; ++bin) {
+                if (s.shown[bin] == 0) continue;
+                const double right = double(s.right[bin]) / s.shown[bin];
+                const double size = 4.0 + 26.0 * std::sqrt(s.shown[bin] / all);
+                const double x = x0 + side * (double(bin) + 0.5) / 10.0;
+                const double y = y0 + side * (1.0 - right);
+                svg += fmt::format(
+                    "<rect x='{:.1f}' y='{:.1f}' width='{:.1f}' height='{:.1f}' fill='#26323f'/>\n",
+                    x - 0.5 * size, y - 0.5 * size, size, size);
+                svg += fmt::format(
+                    "<text x='{:.1f}' y='{:.1f}' font-size='8' text-anchor='middle' "
+                    "fill='#6b6558'>{}</text>\n",
+                    x, y0 + side - 4, s.shown[bin]);
+            }
+            for (int tick = 0; tick <= 10; tick += 2) {
+                svg += fmt::format("<text x='{}' y='{}' text-anchor='middle'>{:.1f}</text>\n",
+                                   x0 + side * tick / 10.0, y0 + side + 14, tick / 10.0);
+                svg += fmt::format("<text x='{}' y='{}' text-anchor='end'>{:.1f}</text>\n", x0 - 5,
+                                   y0 + side - side * tick / 10.0 + 4, tick / 10.0);
+            }
+        }
+        ++row;
+    }
+    for (const auto& [line, text] :
+         {std::pair{16.0, "across: how sure a role is shown; up: share of such roles that are right"},
+          std::pair{30.0, "a square's area, and the number below it: how many roles are shown so"}})
+        svg += fmt::format("<text x='{}' y='{}'>{}</text>\n", left, 2 * h + line, text);
+    return svg + "</svg>\n";
+}
+
 }  // namespace
 
 int main(int count_of_words, char** words) {
     int count = 500;
     std::uint64_t first = 0;
     bool is_listed = false, is_confused = false, has_found = false, is_dumped = false, is_sampled = false;
-    std::string draw;
+    std::string draw, reliability;
     std::vector<std::uint64_t> seeds;
     StrangerNames only = StrangerNames::off;
     for (int i = 1; i < count_of_words; ++i) {
@@ -67,6 +123,7 @@ int main(int count_of_words, char** words) {
         if (word == "--samples") is_sampled = true;
         if (word == "--names") only = StrangerNames(std::atoi(next().c_str()));
         if (word == "--draw") draw = next();
+        if (word == "--reliability") reliability = next();
         if (word == "--seed") seeds.push_back(std::strtoull(next().c_str(), nullptr, 10));
     }
     if (is_dumped)
@@ -91,6 +148,10 @@ int main(int count_of_words, char** words) {
                            fill ? fill->confidence : 0.0, (fill ? fill->role : "") != known ? "  <<<" : "");
             }
         }
+    if (!reliability.empty()) {
+        std::ofstream(reliability) << draw_reliability(count);
+        return 0;
+    }
     if (is_sampled) {
         for (int i = 0; i < count; ++i)
             for (const auto kind : {StrangerNames::off, StrangerNames::telling, StrangerNames::partial})
@@ -102,7 +163,7 @@ int main(int count_of_words, char** words) {
         if (seeds.empty())
             for (int i = 0; i < 48; ++i) seeds.push_back((first ? first : tuned_seed) + std::uint64_t(i));
         for (const auto seed : seeds) all.push_back(make_stranger(seed, only));
-        std::ofstream(draw) << draw_strangers(all, has_found, 6);
+        std::ofstream(draw) << draw_strangers(all, has_found, seeds.size() > 12 ? 6 : 5);
         return 0;
     }
     if (is_dumped) return 0;
