@@ -49,6 +49,7 @@ class BodyReading {
         int named = -1;        ///< 0 thumb ... 4 little, as its names say
         double fit = 0.0;      ///< how plainly
         int palm = -1;         ///< the bone of the palm it goes on from
+        bool is_only = false;  ///< all fingers beside the thumb in one
         bool has_end = false;  ///< its last joint is a mere end
     };
     struct Links {

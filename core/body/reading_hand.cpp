@@ -290,6 +290,7 @@ void BodyReading::read_hand(bool is_left) {
     std::vector<size_t> order;
     for (size_t i = 0; i < all.size(); ++i)
         if (!has_thumb || i != thumb) order.push_back(i);
+    if (order.size() == 1) all[order[0]].is_only = true;
     Vec3 ray = Vec3::Zero();
     for (const size_t i : order) ray += (all[i].tip - wrist).normalized();
     ray.normalize();
@@ -414,6 +415,9 @@ BodyReading::Links BodyReading::number_links(const Finger& f, bool is_thumb, con
                 if (has_end) cost += 0.5;
                 if (!f.has_end && !is_tip_known) cost += has_end ? -0.8 * ends_ : 0.8 * ends_;
                 if (has_palm) cost += is_thumb ? 1.6 : 0.5;
+                // The joint that only parts thumb and fingers lies in the palm.
+                if (f.is_only && n == 2 && (p[0] - wrist).norm() < 0.42 * reach)
+                    cost += has_palm ? -1.5 : 1.5;
                 if (split >= 0) {
                     const int k = first + split + 1;
                     const double a = length(k - 1, k);
