@@ -32,7 +32,7 @@ std::vector<JointMotion> measure_motion(const Skeleton& skeleton, const Take& ta
         }
         covariance /= double(count);
         const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(covariance);
-        const Eigen::Vector3d l = solver.eigenvalues();
+        const Eigen::Vector3d& l = solver.eigenvalues();
         all[size_t(j)].range_rad = 2.0 * std::sqrt(std::max(0.0, covariance.trace()));
         if (l[2] < 1e-8) continue;
         all[size_t(j)].hinge = std::clamp(1.0 - l[1] / l[2], 0.0, 1.0);

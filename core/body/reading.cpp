@@ -248,7 +248,7 @@ std::vector<BodyReading::Body> BodyReading::find_bodies() {
     for (Body& body : all) {
         if (read.size() >= 60 || (!read.empty() && read.size() >= 24 && body.cost > all.front().cost + 5.0))
             break;
-        body.trunk = fit_trunk(tree_, names_, given_, body.limbs, root_);
+        body.trunk = fit_trunk(tree_, names_, given_, body.limbs);
         if (body.trunk.cost > 1e8) continue;
         body.cost += body.trunk.cost;
         finish(body);
@@ -746,17 +746,22 @@ void BodyReading::find_plan() {
         for (size_t side = 0; side < 2; ++side) {
             const Vec3 ankle = legs.p[size_t(a)][side];
             const Vec3 next = legs.p[size_t(a) + 1][side];
-            const Vec3 axis = (ankle - legs.p[size_t(k)][side]).normalized();
             const double foot = (next - ankle).norm();
             high += 0.5 * foot / limb_length(legs, body_.limbs.leg);
             Vec3 whole = legs.p.back()[side] - legs.p[size_t(h)][side];
             down +=
                 foot > 1e-9 ? 0.5 * (next - ankle).dot(whole) / (foot * std::max(1e-9, whole.norm())) : 0.0;
-            (void)axis;
         }
-        if (high > 0.25 && down > 0.75 && legs.turn_deg[size_t(k)] > 15.0) map_.plan = "bird-legged";
+        if (high > 0.25 && down > 0.75 && legs.turn_deg[size_t(k)] > 15.0) {
+            map_.plan = "bird-legged";
+            map_.notes.emplace_back(
+                "read as bird-legged: the ankle stands high and a long foot goes down from it");
+        }
     }
-    if (map_.plan == "biped" && map_.joint("tail.1") >= 0) map_.plan = "tailed biped";
+    if (map_.plan == "biped" && map_.joint("tail.1") >= 0) {
+        map_.plan = "tailed biped";
+        map_.notes.emplace_back("read as a tailed biped: a chain leaves the hips backward");
+    }
 }
 
 std::vector<std::pair<std::string, int>> BodyReading::read_limb(const std::vector<int>& joints, bool is_leg,

@@ -371,6 +371,7 @@ BodyReading::Links BodyReading::number_links(const Finger& f, bool is_thumb, con
     const std::vector<int>& joints = f.joints;
     const int n = int(joints.size());
     std::vector<Vec3> p;
+    p.reserve(joints.size() + 1);
     for (const int j : joints) p.push_back(at(j));
     const bool is_tip_known = (f.tip - p.back()).norm() > 1e-9;
     if (is_tip_known) p.push_back(f.tip);
@@ -497,7 +498,8 @@ void BodyReading::name_finger(const std::string& name, const std::string& side, 
     for (const auto& [number, joint, link_sure] : links.each) {
         const double sure = sure_of(confidence * link_sure, name, tree_.is_bare(joint));
         if (number == 0)
-            give(name + ".palm" + side, joint, sure, {name_says(name, joint), "it lies in the palm"});
+            give(fmt::format("{}.palm{}", name, side), joint, sure,
+                 {name_says(name, joint), "it lies in the palm"});
         else
             give(fmt::format("{}.{}{}", name, number, side), joint, sure,
                  {name_says(name, joint), fmt::format("bone {} of a finger", number), how});

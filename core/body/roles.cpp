@@ -287,15 +287,16 @@ RoleMap give_and_follow(const Skeleton& skeleton, RoleMap roles, RoleRequest req
     }
     if (!do_all_fit) {
         // No reading has it: at least the limb goes along the bone that was given.
-        const RoleMap before = roles;
+        std::vector<std::pair<std::string, int>> along;
         for (const auto& [role, joint] : given)
             if (const ChainPlan* chain = plan.chain_of(role); chain && chain->is_limb) {
-                const auto found = roles_of_chain(skeleton, before, chain->name, joint);
-                if (std::find(found.begin(), found.end(), std::pair{role, joint}) == found.end()) continue;
-                for (const auto& [other, j] : found)
-                    if (const RoleFill* now = roles.fill(other); other != role && !(now && now->is_by_hand))
-                        put({other, j, 0.8, {"it lies along the limb of a bone that was given"}, false});
+                const auto found = roles_of_chain(skeleton, roles, chain->name, joint);
+                if (std::find(found.begin(), found.end(), std::pair{role, joint}) != found.end())
+                    along.insert(along.end(), found.begin(), found.end());
             }
+        for (const auto& [role, joint] : along)
+            if (const RoleFill* now = roles.fill(role); !(now && now->is_by_hand))
+                put({role, joint, 0.8, {"it lies along the limb of a bone that was given"}, false});
     }
     for (const RoleFill& fill : read.fills) {
         if (!do_all_fit) break;

@@ -11,9 +11,8 @@ constexpr double sharpness = 1.6;
 
 class Trunk {
   public:
-    Trunk(const TreeShape& tree, const NameTable& names, const GivenRoles& given, const BodyLimbs& limbs,
-          int root)
-        : tree_(tree), names_(names), given_(given), limbs_(limbs), root_(root) {
+    Trunk(const TreeShape& tree, const NameTable& names, const GivenRoles& given, const BodyLimbs& limbs)
+        : tree_(tree), names_(names), given_(given), limbs_(limbs) {
         U_ = limbs.trunk();
         side_ = limbs.legs->p[size_t(limbs.leg.at[0])][0] - limbs.legs->p[size_t(limbs.leg.at[0])][1];
         const Vec3 arms =
@@ -42,7 +41,6 @@ class Trunk {
     const NameTable& names_;
     const GivenRoles& given_;
     const BodyLimbs& limbs_;
-    int root_;
     Vec3 U_ = Vec3::Zero(), side_ = Vec3::Zero();
     double half_ = 0.0;
     double hips_cost_ = 0.0, head_cost_ = 3.0;
@@ -323,8 +321,8 @@ class Trunk {
 }  // namespace
 
 TrunkFit fit_trunk(const TreeShape& tree, const NameTable& names, const GivenRoles& given,
-                   const BodyLimbs& limbs, int root) {
-    return Trunk(tree, names, given, limbs, root).fit();
+                   const BodyLimbs& limbs) {
+    return Trunk(tree, names, given, limbs).fit();
 }
 
 }  // namespace nb

@@ -34,6 +34,6 @@ struct TrunkFit {
 };
 
 TrunkFit fit_trunk(const TreeShape& tree, const NameTable& names, const GivenRoles& given,
-                   const BodyLimbs& limbs, int root);
+                   const BodyLimbs& limbs);
 
 }  // namespace nb
