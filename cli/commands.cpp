@@ -239,8 +239,8 @@ int characterize(const Options& options) {
     if (!options.apply.empty()) differences = apply_roles(options.apply, loaded);
     const Character& character = loaded.character;
     if (character.roles.fills.empty())
-        throw FileError(options.file, "no body is found in it by its bone names",
-                        "name hips, thighs and arms in plain words, or give roles by hand with --roles");
+        throw FileError(options.file, "no body is found in it: no two pairs of limbs that mirror each other",
+                        "look whether it is the right file, or give roles by hand with --roles");
     if (!options.out.empty()) write_file(options.out, format_document(character_document(character)));
     if (!options.vrm.empty()) write_vrm(options.vrm, character, {.name = character.name});
     if (!options.iso.empty()) write_with_iso_names(options.iso, character);

@@ -192,7 +192,9 @@ double LimbFitter::cost_of(const PairRun& run, LimbKind kind, LimbFit& fit) cons
     if (b < 0) {
         // One bone, no knee and no hand: nothing else is left on the run.
         const double limb = sum(a, last + 1);
-        return limb < 1e-9 ? 1e9 : cost + 4.0 + 1.2 * (last - a) + start_cost(run, kind, a, limb, limb);
+        return limb < 1e-9 || kind == LimbKind::hind || kind == LimbKind::fore
+                   ? 1e9
+                   : cost + 4.0 + 1.2 * (last - a) + start_cost(run, kind, a, limb, limb);
     }
     const double upper = sum(a, b);
     if (c < 0) {

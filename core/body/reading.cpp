@@ -16,6 +16,8 @@ namespace nb {
 namespace {
 
 constexpr double sharpness = 1.6;
+/// What costs more is no body.
+constexpr double most_cost = 12.0;
 /// Share of the votes for ahead above which it counts as known.
 constexpr double known_facing = 0.35;
 const std::array<std::array<std::string_view, 3>, 2> limb_parts{
@@ -55,6 +57,7 @@ RoleMap BodyReading::read() {
     if (others_.empty()) return {};
     body_ = *std::min_element(others_.begin(), others_.end(),
                               [](const Body& a, const Body& b) { return a.cost < b.cost; });
+    if (body_.cost > most_cost) return {};
     write_limbs();
     write_trunk();
     write_tail();
@@ -68,7 +71,10 @@ RoleMap BodyReading::read() {
 }
 
 double BodyReading::sure_of(double share, std::string_view part, bool is_bare) const {
-    return is_confidence_plain_ ? share : role_confidence(share, part, is_bare);
+    if (is_confidence_plain_) return share;
+    // Bodies that were drawn cost 1.5 in the middle and 8 at the most: what costs more is hardly a body.
+    const double is_body = 1.0 / (1.0 + std::exp((body_.cost - 9.5) / 0.6));
+    return role_confidence(share, part, is_bare) * is_body;
 }
 
 void BodyReading::give(std::string role, int j, double confidence, std::vector<std::string> evidence) {

@@ -191,6 +191,15 @@ class Trunk {
         }
         cost += most_on;
         if (ways.size() >= 2 && most_on < 0.5) cost -= 0.6;
+        // A face hangs on the skull, whatever that is called.
+        const auto is_of_face = [&](int c) {
+            const std::string& other = names_.other(c);
+            return other == "face" || other == "ear" || other == "horn" || names_.best_part(c) == "eye" ||
+                   names_.best_part(c) == "jaw";
+        };
+        const auto& own_children = tree_.children(x);
+        const auto face = std::count_if(own_children.begin(), own_children.end(), is_of_face);
+        cost -= 0.6 * std::min<double>(double(face), 3.0);
         for (const int j : neck)
             if (large_ways(j).size() >= 3) cost += 0.5;
         Vec3 tip;
