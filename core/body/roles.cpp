@@ -143,7 +143,13 @@ RoleMap propose_tree(const Skeleton& skeleton, const NameTable& names, int root,
     } else if (!request.ignore_names && !map.fills.empty()) {
         map.notes.emplace_back("the names say nothing: roles are by shape and tree");
     }
-    if (wanted) map.plan = wanted->name;
+    if (wanted) {
+        map.plan = wanted->name;
+        // A tail that the wanted plan does not know is free for its own chains.
+        std::erase_if(map.fills, [&](const RoleFill& fill) {
+            return role_part(fill.role) == "tail" && !wanted->chain_of(fill.role);
+        });
+    }
     read_own_chains(skeleton, names, body_plan(map.plan), map);
     return map;
 }

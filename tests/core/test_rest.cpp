@@ -616,6 +616,35 @@ class RestTest : public QObject {
         QVERIFY2(worst < 1e-5, qPrintable(QString::number(worst)));
     }
 
+    /// Fingers are left out where the take moves none; one finger that turns by two degrees is a moved one.
+    void fingers_are_compared_where_the_take_moves_them() {
+        const Character ferrier = test::demo_body("ferrier").character;
+        const Character mender = test::demo_body("net-mender").character;
+        const auto fingers_in = [](const std::vector<RestRow>& rows) {
+            return std::count_if(rows.begin(), rows.end(),
+                                 [](const RestRow& row) { return is_finger_role(row.role); });
+        };
+        const auto all = compare_rests(ferrier, mender);
+        const auto some = compare_rests(ferrier, mender, false);
+        QVERIFY(fingers_in(all) >= 20);
+        QCOMPARE(fingers_in(some), 0);
+        QCOMPARE(some.size(), all.size() - size_t(fingers_in(all)));
+        Take take;
+        take.frames = 20;
+        take.joints = ferrier.rig.skeleton.size();
+        take.R.assign(size_t(take.frames) * size_t(take.joints), Quat::Identity());
+        QVERIFY(!moves_fingers(ferrier, take));
+        const auto turn = [&](const char* role, double degrees) {
+            take.R[size_t(12) * size_t(take.joints) + size_t(ferrier.roles.joint(role))] =
+                exp_rotation(deg_to_rad(degrees) * Vec3::UnitX());
+        };
+        turn("forearm.left", 40.0);
+        turn("index.2.left", 0.5);
+        QVERIFY(!moves_fingers(ferrier, take));
+        turn("index.2.left", 2.0);
+        QVERIFY(moves_fingers(ferrier, take));
+    }
+
     void what_cannot_be_made_a_rest_is_said() {
         const Character bvh = load_file(rig("dockhand/rig.bvh")).character;
         QVERIFY_THROWS_EXCEPTION(FileError, write_as_rest(in("no.glb"), bvh));

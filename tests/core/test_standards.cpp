@@ -300,6 +300,22 @@ class StandardsTest : public QObject {
         const RoleMap bare = propose_roles(
             body.skeleton, {.ignore_names = false, .plan = "tailed crew", .skin = {}, .tree = -1});
         QCOMPARE(bare.missing, std::vector<std::string>{"tail.1"});
+        // Words that a bone must have, and must not have.
+        write_file(in("strict.json"),
+                   R"({"format": "nimble-bone/body-plan", "version": 1, "name": "strict crew",
+            "extends": "biped", "chains": [{"name": "tow", "from": "hips", "roles": ["tow.1-6"],
+            "words": ["rope"], "require": ["rope", "tow"], "reject": ["anchor"]}]})");
+        QCOMPARE(load_body_plan(in("strict.json")), std::string("strict crew"));
+        const auto tow_of = [&](const char* first_name) {
+            Skeleton named = s;
+            named.names[size_t(s.find("rope_1"))] = first_name;
+            return propose_roles(named,
+                                 {.ignore_names = false, .plan = "strict crew", .skin = {}, .tree = -1})
+                .joint("tow.1");
+        };
+        QCOMPARE(tow_of("rope_1"), -1);
+        QCOMPARE(tow_of("tow_rope_1"), s.find("rope_1"));
+        QCOMPARE(tow_of("tow_rope_anchor"), -1);
         const std::pair<const char*, const char*> broken[] = {
             {"{", "JSON"},
             {R"({"format": "nimble-bone/other"})", "body-plan"},
