@@ -86,17 +86,8 @@ std::vector<BodyReading::Finger> BodyReading::fingers_of(int hand, const Vec3& w
                 if (names_.fit(thumb + f, j) > 0.4) return true;
             return false;
         };
-        const auto is_plainly_named = [&](int j) {
-            for (int f = 0; f < 5; ++f)
-                if (names_.fit(thumb + f, j) > 0.8) return true;
-            return false;
-        };
         double reach = 0.0;
         for (const int j : finger.joints) reach = std::max(reach, (at(j) - wrist).norm());
-        // Joints that stand on the wrist only part the fingers.
-        while (finger.joints.size() > 1 && !is_plainly_named(finger.joints.front()) &&
-               (at(finger.joints.front()) - wrist).norm() < 0.03 * reach)
-            finger.joints.erase(finger.joints.begin());
         while (!finger.joints.empty() && !names_.helper(finger.joints.back()).empty()) {
             finger.has_end = true;
             finger.joints.pop_back();
@@ -112,7 +103,10 @@ std::vector<BodyReading::Finger> BodyReading::fingers_of(int hand, const Vec3& w
             finger.tip = at(finger.joints.back());
             tree_.tip_of(finger.joints.back(), finger.tip);
         }
-        finger.base = at(finger.joints.front());
+        // A joint that stands on the wrist is of the palm: the finger starts at the next one.
+        const auto base = std::find_if(finger.joints.begin(), finger.joints.end(),
+                                       [&](int j) { return (at(j) - wrist).norm() >= 0.03 * reach; });
+        finger.base = at(base == finger.joints.end() ? finger.joints.front() : *base);
         double best = 0.4;
         for (int f = 0; f < 5; ++f)
             for (const int j : finger.joints)
