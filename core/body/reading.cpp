@@ -131,6 +131,8 @@ double BodyReading::limbs_cost(const Body& body, double longest) const {
         // Names that say two sides of one limb make up for unlike bones.
         if (run->named != 0) unlike = 0.3 * unlike - 0.4;
         cost += unlike;
+        // Hair and skirts come in rows of strands, limbs in pairs.
+        if (run->strands > 0) cost += 1.8;
     }
     // Long limbs rather than short ones.
     cost += 1.3 * (2.0 - std::min(1.0, legs.total / longest) - std::min(1.0, arms.total / longest));

@@ -207,6 +207,17 @@ void TreeShape::measure(PairRun& run) const {
         }
     }
     run.named = (run.named > 0) - (run.named < 0);
+    run.strands = 0;
+    if (run.node < 0) return;
+    const std::vector<int> own = this->run(run.joints.front()[0]);
+    for (const int c : ways(run.node)) {
+        if (c == run.joints.front()[0] || c == run.joints.front()[1]) continue;
+        const std::vector<int> other = this->run(c);
+        bool is_alike_all = other.size() == own.size() && own.size() >= 2;
+        for (size_t i = 1; is_alike_all && i < own.size(); ++i)
+            is_alike_all = std::abs(bone(other[i]) - bone(own[i])) < 0.04 * std::max(bone(own[i]), 1e-12);
+        run.strands += is_alike_all;
+    }
 }
 
 void TreeShape::grow(PairRun run, std::vector<PairRun>& all, int& budget) const {

@@ -25,6 +25,7 @@ struct PairRun {
     std::vector<int> fan;                    ///< branches on both sides that part at joint i
     double unlikeness = 0.0;                 ///< of lengths, sum of |log ratio|
     double total = 0.0;                      ///< m
+    int strands = 0;                         ///< further branches beside the two that are just as long
     int named = 0;                           ///< +1: names say that the first side is the left one
 };
 

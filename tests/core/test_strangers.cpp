@@ -80,8 +80,8 @@ class StrangersTest : public QObject {
     Q_OBJECT
 
   private slots:
-    /// The bars. Worst body with names off: 80 % is asked and not reached by one in a few hundred (limbs of
-    /// one bone beside strands of hair); what is reached is held.
+    /// The bars. Worst body with names off: 80 % is asked; about one body in 800 is worse (a clavicle as long
+    /// as the upper arm, straight arms in pieces beside wings). What is reached is held.
     void the_table() {
         std::printf("%s", test::table_head().c_str());
         for (const auto& [set, seed] :
@@ -93,7 +93,7 @@ class StrangersTest : public QObject {
             std::fflush(stdout);
             QVERIFY(off.all.body_share() >= 0.97);
             QVERIFY(on.all.body_share() >= 0.995);
-            QVERIFY(off.worst >= 0.55);
+            QVERIFY(off.worst >= 0.65);
             QVERIFY(on.worst >= 0.95);
             QVERIFY(off.all.finger_share() >= 0.90);
             QVERIFY(on.all.finger_share() >= 0.98);
