@@ -25,6 +25,21 @@ void* operator new(std::size_t size) {
 void* operator new[](std::size_t size) {
     return counted(size);
 }
+// Algorithms that ask for a buffer (std::stable_sort) do so without exceptions.
+void* operator new(std::size_t size, const std::nothrow_t&) noexcept {
+    ++count;
+    return std::malloc(size ? size : 1);
+}
+void* operator new[](std::size_t size, const std::nothrow_t&) noexcept {
+    ++count;
+    return std::malloc(size ? size : 1);
+}
+void operator delete(void* room, const std::nothrow_t&) noexcept {
+    std::free(room);
+}
+void operator delete[](void* room, const std::nothrow_t&) noexcept {
+    std::free(room);
+}
 void operator delete(void* room) noexcept {
     std::free(room);
 }
