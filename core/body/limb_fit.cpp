@@ -6,17 +6,9 @@
 
 namespace nb {
 
-namespace {
-
-/// |log ratio| in units of a spread, at most `most`.
-double off(double ratio, double expected, double spread, double most = 3.0) {
+double log_off(double ratio, double expected, double spread, double most) {
     return ratio > 1e-9 ? std::min(most, std::abs(std::log(ratio / expected)) / spread) : most;
 }
-
-const std::array<std::array<std::string_view, 3>, 2> parts_of{
-    {{"thigh", "shin", "foot"}, {"upperarm", "forearm", "hand"}}};
-
-}  // namespace
 
 double limb_length(const PairRun& run, const LimbFit& fit) {
     const size_t end = fit.at[2] >= 0 ? size_t(fit.at[2]) : run.length.size();
@@ -78,7 +70,7 @@ double LimbFitter::pieces_cost(const PairRun& run, int from, int to, double shor
     }
     for (int k = from; k < to; ++k) {
         const double share = run.length[size_t(k)] / std::max(1e-12, whole) * double(to - from);
-        cost += 0.35 * off(share, 1.0, 0.35, 3.0);
+        cost += 0.35 * log_off(share, 1.0, 0.35, 3.0);
     }
     return cost;
 }
@@ -110,12 +102,12 @@ double LimbFitter::start_cost(const PairRun& run, LimbKind kind, int start, doub
     static const int clavicle = part_index("clavicle");
     double cost = 0.0;
     if (kind == LimbKind::fore) {
-        cost += start == 0 ? 0.3 : 0.3 * off(before / upper, 0.75, 0.7) + 0.4 * (start - 1);
+        cost += start == 0 ? 0.3 : 0.3 * log_off(before / upper, 0.75, 0.7) + 0.4 * (start - 1);
     } else {
         // A collarbone is about half an upper arm; none at all is rare but there.
-        cost += start == 0 ? 0.5 : 0.35 * off(before / upper, 0.5, 0.5) + 0.5 * (start - 1);
+        cost += start == 0 ? 0.5 : 0.35 * log_off(before / upper, 0.5, 0.5) + 0.5 * (start - 1);
         // A shoulder stands aside of the middle by a third of the arm; what starts near the middle is none.
-        cost += 0.7 * std::max(0.0, off(half / limb, 0.38, 0.5) - 0.6);
+        cost += 0.7 * std::max(0.0, log_off(half / limb, 0.38, 0.5) - 0.6);
         if (start > 0) {
             const double inner = 0.5 * (run.p[0][0] - run.p[0][1]).norm();
             cost += std::max(0.0, inner / std::max(1e-9, half) - 0.55) * 2.0;
@@ -132,7 +124,7 @@ double LimbFitter::end_cost(const PairRun& run, LimbKind kind, int mid, int end,
     const int last = int(run.joints.size()) - 1;
     double cost = 0.0;
     if (is_leg_kind(kind)) {
-        cost += after > 1e-9 ? 0.35 * off(after / limb, kind == LimbKind::leg ? 0.26 : 0.45, 0.6) : 0.25;
+        cost += after > 1e-9 ? 0.35 * log_off(after / limb, kind == LimbKind::leg ? 0.26 : 0.45, 0.6) : 0.25;
         // A foot turns ahead of the shin.
         if (after > 1e-9 && turn < 25.0) cost += 0.9 * (1.0 - turn / 25.0);
         // A limb that turns sharply and then ends is a leg and its foot, not a thigh and a shin.
@@ -148,7 +140,7 @@ double LimbFitter::end_cost(const PairRun& run, LimbKind kind, int mid, int end,
         return cost;
     }
     if (kind == LimbKind::fore) {
-        cost += after > 1e-9 ? 0.3 * off(after / limb, 0.35, 0.6) : 0.25;
+        cost += after > 1e-9 ? 0.3 * log_off(after / limb, 0.35, 0.6) : 0.25;
         return cost + 0.2 * std::max(0, last - end - 2);
     }
     // The joint where the fingers part is the wrist, or a palm just beyond it.
@@ -161,7 +153,7 @@ double LimbFitter::end_cost(const PairRun& run, LimbKind kind, int mid, int end,
         cost += end == fan ? 0.0 : end < fan && to_fan < 0.3 * limb ? 0.35 + 2.0 * to_fan / limb : 2.5;
         for (int k = end + 1; k < fan; ++k) cost += 0.3;
     } else {
-        cost += after > 1e-9 ? 0.35 * off(after / limb, 0.28, 0.6) : 0.3;
+        cost += after > 1e-9 ? 0.35 * log_off(after / limb, 0.28, 0.6) : 0.3;
         cost += 0.2 * std::max(0, last - end - 3);
     }
     if (after > 1e-9 && turn > 70.0) cost += 0.4;
@@ -174,7 +166,7 @@ double LimbFitter::cost_of(const PairRun& run, LimbKind kind, LimbFit& fit) cons
         return std::accumulate(run.length.begin() + from, run.length.begin() + to, 0.0);
     };
     const bool is_leg = is_leg_kind(kind);
-    const auto& parts = parts_of[is_leg ? 0 : 1];
+    const auto& parts = limb_parts[is_leg ? 0 : 1];
     const int last = int(run.joints.size()) - 1;
     static const std::array<std::array<int, 3>, 2> indices{
         {{part_index("thigh"), part_index("shin"), part_index("foot")},
@@ -200,7 +192,7 @@ double LimbFitter::cost_of(const PairRun& run, LimbKind kind, LimbFit& fit) cons
     if (c < 0) {
         const double lower = sum(b, last + 1);
         if (upper < 1e-9 || lower < 1e-9) return 1e9;
-        return cost + 3.0 + 1.0 * (last - b) + off(upper / lower, is_leg ? 1.0 : 1.1, 0.4) +
+        return cost + 3.0 + 1.0 * (last - b) + log_off(upper / lower, is_leg ? 1.0 : 1.1, 0.4) +
                start_cost(run, kind, a, upper + lower, upper) + pieces_cost(run, a, b, 0.12);
     }
     const double lower = sum(b, c);
@@ -212,7 +204,7 @@ double LimbFitter::cost_of(const PairRun& run, LimbKind kind, LimbFit& fit) cons
     if (kind == LimbKind::hind) ratio = 0.95;
     if (kind == LimbKind::fore) ratio = 0.8;
     if (kind == LimbKind::hind || kind == LimbKind::fore) spread = 0.35;
-    cost += off(upper / lower, ratio, spread) + 2.0 * std::max(0.0, 1.0 - limb / whole - 0.3);
+    cost += log_off(upper / lower, ratio, spread) + 2.0 * std::max(0.0, 1.0 - limb / whole - 0.3);
     cost += pieces_cost(run, a, b, 0.12) + pieces_cost(run, b, c, is_leg ? 0.2 : 0.0);
     fit.upper_pieces = b - a;
     fit.lower_pieces = c - b;

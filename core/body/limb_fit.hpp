@@ -29,6 +29,14 @@ struct LimbFit {
     int upper_pieces = 1, lower_pieces = 1;
 };
 
+/// Of readings and choices: a cost of 1 more makes them exp(-sharpness) as likely.
+inline constexpr double sharpness = 1.6;
+/// The parts of legs and of arms that a fit finds.
+inline constexpr std::array<std::array<std::string_view, 3>, 2> limb_parts{
+    {{"thigh", "shin", "foot"}, {"upperarm", "forearm", "hand"}}};
+/// |log(ratio / expected)| in units of a spread, at most `most`.
+double log_off(double ratio, double expected, double spread, double most = 3.0);
+
 /// From the limb's start to wrist or ankle along the bones, mean of both sides.
 double limb_length(const PairRun& run, const LimbFit& fit);
 

@@ -15,18 +15,10 @@ namespace nb {
 
 namespace {
 
-constexpr double sharpness = 1.6;
 /// What costs more is no body.
 constexpr double most_cost = 12.0;
 /// Share of the votes for ahead above which it counts as known.
 constexpr double known_facing = 0.35;
-const std::array<std::array<std::string_view, 3>, 2> limb_parts{
-    {{"thigh", "shin", "foot"}, {"upperarm", "forearm", "hand"}}};
-
-double off(double ratio, double expected, double spread, double most = 3.0) {
-    return ratio > 1e-9 ? std::min(most, std::abs(std::log(ratio / expected)) / spread) : most;
-}
-
 /// Where a limb ends: wrist or ankle; of a limb of one or two bones its tip.
 Vec3 limb_end(const PairRun& run, const LimbFit& fit, size_t side) {
     return fit.at[2] >= 0 ? run.p[size_t(fit.at[2])][side] : run.p.back()[side];
@@ -138,8 +130,8 @@ double BodyReading::limbs_cost(const Body& body, double longest) const {
     cost += 1.3 * (2.0 - std::min(1.0, legs.total / longest) - std::min(1.0, arms.total / longest));
     const auto depth = [&](int j) { return s_.path(root_, j).size(); };
     if (depth(legs.node) > depth(arms.node)) cost += 0.8;
-    cost += 0.35 * off(leg / arm, l.is_four_legged ? 1.0 : 1.4, 0.55);
-    cost += 0.3 * off(U.norm() / leg, l.is_four_legged ? 1.3 : 0.62, 0.9);
+    cost += 0.35 * log_off(leg / arm, l.is_four_legged ? 1.0 : 1.4, 0.55);
+    cost += 0.3 * log_off(U.norm() / leg, l.is_four_legged ? 1.3 : 0.62, 0.9);
     const Vec3 hang = hang_of(legs, l.leg);
     // Both pairs mirror in one plane.
     const Vec3 across_legs = legs.p[size_t(l.leg.at[0])][0] - legs.p[size_t(l.leg.at[0])][1];

@@ -48,7 +48,6 @@ class BodyReading {
         double along = 0.0;    ///< of the base from the wrist, share of the whole reach
         int named = -1;        ///< 0 thumb ... 4 little, as its names say
         double fit = 0.0;      ///< how plainly
-        int palm = -1;         ///< the bone of the palm it goes on from
         bool is_only = false;  ///< all fingers beside the thumb in one
         bool has_end = false;  ///< its last joint is a mere end
     };
@@ -118,7 +117,6 @@ class BodyReading {
     Links number_links(const Finger& finger, bool is_thumb, const Vec3& wrist, double reach) const;
     void name_finger(const std::string& name, const std::string& side, const Finger& finger,
                      double confidence, bool is_by_name, const Vec3& wrist, double reach);
-    static Vec3 knuckle(const Finger& f) { return f.base; }
 };
 
 }  // namespace nb

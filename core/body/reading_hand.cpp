@@ -62,9 +62,7 @@ void BodyReading::collect(int joint, Finger finger, std::vector<Finger>& all, in
             if (is_own && way == inline_way) {
                 collect(way, finger, all, depth + 1);
             } else {
-                Finger other;
-                other.palm = joint;
-                collect(way, std::move(other), all, depth + 1);
+                collect(way, {}, all, depth + 1);
             }
     }
 }
@@ -293,7 +291,7 @@ void BodyReading::read_hand(bool is_left) {
     double wide = -1.0;
     for (const size_t i : order)
         for (const size_t k : order) {
-            Vec3 d = knuckle(all[i]) - knuckle(all[k]);
+            Vec3 d = all[i].base - all[k].base;
             d -= ray * ray.dot(d);
             if (d.norm() > wide) {
                 wide = d.norm();
@@ -303,11 +301,11 @@ void BodyReading::read_hand(bool is_left) {
     if (across.norm() < 1e-9) across = ray.unitOrthogonal();
     across.normalize();
     Vec3 mean = Vec3::Zero();
-    for (const size_t i : order) mean += knuckle(all[i]) / double(order.size());
-    const Vec3 toward = has_thumb ? Vec3(0.5 * (knuckle(all[thumb]) + all[thumb].tip) - mean) : body_.ahead;
+    for (const size_t i : order) mean += all[i].base / double(order.size());
+    const Vec3 toward = has_thumb ? Vec3(0.5 * (all[thumb].base + all[thumb].tip) - mean) : body_.ahead;
     if (toward.dot(across) < 0) across = -across;
     std::sort(order.begin(), order.end(),
-              [&](size_t i, size_t k) { return knuckle(all[i]).dot(across) > knuckle(all[k]).dot(across); });
+              [&](size_t i, size_t k) { return all[i].base.dot(across) > all[k].base.dot(across); });
     if (is_named) {
         bool is_in_order = true;
         int before = 0;
@@ -449,8 +447,6 @@ BodyReading::Links BodyReading::number_links(const Finger& f, bool is_thumb, con
                 }
                 // What the names say of it.
                 if (says_palm && f.named >= 0) cost += has_palm ? -2.0 : 2.0;
-                for (int k = 0; k < n && are_numbered; ++k)
-                    if (names_.words(joints[size_t(k)]).has("palm") && k > 0) cost += 0.0;
                 if (are_numbered && !says_palm && n >= 2) {
                     const int number = words.number;
                     const bool counts_on = names_.words(joints[1]).number == number + 1 && number >= 0;
@@ -476,7 +472,7 @@ BodyReading::Links BodyReading::number_links(const Finger& f, bool is_thumb, con
     for (int number = best.has_palm ? 0 : 1; number <= int(best.starts.size()); ++number) {
         double all = 0.0, same = 0.0;
         for (const Option& o : options) {
-            const double w = std::exp(-1.6 * (o.cost - best.cost));
+            const double w = std::exp(-sharpness * (o.cost - best.cost));
             all += w;
             if (joint_of(o, number) == joint_of(best, number)) same += w;
         }

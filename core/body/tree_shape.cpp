@@ -83,13 +83,6 @@ TreeShape::TreeShape(const Skeleton& skeleton, const NameTable& names, const Rol
     for (size_t j = 0; j < n; ++j) extent_ = std::max(extent_, reach_[j]);
 }
 
-double TreeShape::extent(int root) const {
-    double most = 0.0;
-    for (int j = 0; j < s_.size(); ++j)
-        if (is_within(root, j)) most = std::max(most, reach_[size_t(j)]);
-    return most;
-}
-
 bool TreeShape::tip_of(int joint, Vec3& tip) const {
     for (const EndSite& site : s_.end_sites)
         if (site.joint == joint && site.offset_m.norm() > 1e-9) {
@@ -166,8 +159,7 @@ void TreeShape::measure(PairRun& run) const {
     run.p.clear();
     for (const auto& [a, b] : run.joints) run.p.push_back({at(a), at(b)});
     std::array<Vec3, 2> tip;
-    run.has_tip = tip_of(run.joints.back()[0], tip[0]) && tip_of(run.joints.back()[1], tip[1]);
-    if (run.has_tip) run.p.push_back(tip);
+    if (tip_of(run.joints.back()[0], tip[0]) && tip_of(run.joints.back()[1], tip[1])) run.p.push_back(tip);
     run.length.assign(n, 0.0);
     run.turn_deg.assign(n, 0.0);
     run.fan.assign(n, 0);

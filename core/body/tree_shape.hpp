@@ -19,7 +19,6 @@ struct PairRun {
     int node = -1;                           ///< where the two part
     std::vector<std::array<int, 2>> joints;  ///< one side's and the other's
     std::vector<std::array<Vec3, 2>> p;      ///< their places, and last where the run ends (site, end, skin)
-    bool has_tip = false;                    ///< the last place is beyond the last joint
     std::vector<double> length;              ///< from place i to i + 1, mean of both sides
     std::vector<double> turn_deg;            ///< at place i, between the bones before and after it, mean
     std::vector<int> fan;                    ///< branches on both sides that part at joint i
@@ -58,8 +57,6 @@ class TreeShape {
     int onward(int j) const;
     std::vector<int> run(int first) const;
     bool is_within(int above, int j) const { return j == above || s_.is_ancestor(above, j); }
-    /// Greatest reach of the tree below `root`.
-    double extent(int root) const;
 
     /// Branches that mirror each other anywhere below `root`, longest way first, with the other ways that are
     /// nearly as long.

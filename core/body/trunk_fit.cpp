@@ -7,8 +7,6 @@ namespace nb {
 
 namespace {
 
-constexpr double sharpness = 1.6;
-
 class Trunk {
   public:
     Trunk(const TreeShape& tree, const NameTable& names, const GivenRoles& given, const BodyLimbs& limbs)

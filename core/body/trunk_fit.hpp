@@ -19,7 +19,6 @@ struct BodyLimbs {
     LimbFit leg, arm;
     bool is_four_legged = false;
     Vec3 hip_centre = Vec3::Zero(), shoulders = Vec3::Zero();
-    double hip_half = 0.0;
 
     Vec3 trunk() const { return shoulders - hip_centre; }
 };
