@@ -15,9 +15,9 @@
 
 #include <fmt/format.h>
 #include "app/chain_ruler.hpp"
-#include "app/commands.hpp"
 #include "app/labels.hpp"
 #include "app/look.hpp"
+#include "app/work/commands.hpp"
 #include "core/chain/propose.hpp"
 
 #include "core/io/file_error.hpp"
@@ -350,7 +350,7 @@ void ChainsPanel::push(SettingLevel level, const std::string& chain, const Chain
 
 void ChainsPanel::change(const QString& text, int topic, SettingLevel level,
                          const std::function<void(ChainSettings&)>& edit) {
-    if (workspace_.pairing_key().isEmpty() || chain().empty() || level == SettingLevel::plan) return;
+    if (workspace_.pairing_key().is_empty() || chain().empty() || level == SettingLevel::plan) return;
     const ChainLevels levels = workspace_.levels(chain());
     ChainSettings below = usual_settings(chain());
     for (int i = 0; i < int(level); ++i) below = merged(below, levels[size_t(i)]);
@@ -428,7 +428,7 @@ void ChainsPanel::move_tick(const QString& name, int target_bone, int source_bon
 }
 
 void ChainsPanel::withdraw(bool all) {
-    if (workspace_.pairing_key().isEmpty()) return;
+    if (workspace_.pairing_key().is_empty()) return;
     ChainTable of_body = workspace_.target()->file.character.chains;
     PairingSettings settings = workspace_.settings();
     const auto clear = [&](ChainTable& table) {

@@ -3,7 +3,7 @@
 #include <QWidget>
 
 #include "app/stage_view.hpp"
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 #include "core/transfer/bone_map.hpp"
 
 class QCheckBox;

@@ -12,9 +12,9 @@
 #include <algorithm>
 #include <cmath>
 
-#include "app/commands.hpp"
 #include "app/error_strip.hpp"
 #include "app/look.hpp"
+#include "app/work/commands.hpp"
 
 namespace nb {
 

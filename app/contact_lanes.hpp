@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "app/playback.hpp"
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 
 class QUndoStack;
 

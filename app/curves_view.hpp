@@ -6,7 +6,7 @@
 #include <string>
 
 #include "app/playback.hpp"
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 #include "core/review/curves.hpp"
 
 class QCustomPlot;

@@ -4,7 +4,7 @@
 #include <QWidget>
 
 #include "app/playback.hpp"
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 
 namespace nb {
 

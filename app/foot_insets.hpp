@@ -6,7 +6,7 @@
 #include <QWidget>
 #include <optional>
 
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 #include "draw/renderer.hpp"
 
 namespace nb {

@@ -16,10 +16,10 @@
 #include <cmath>
 
 #include "app/body_switch.hpp"
-#include "app/commands.hpp"
 #include "app/look.hpp"
 #include "app/playback.hpp"
 #include "app/stage_view.hpp"
+#include "app/work/commands.hpp"
 #include "core/rest/measures.hpp"
 
 namespace nb {

@@ -4,7 +4,7 @@
 #include <QWidget>
 #include <array>
 
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 #include "core/io/findings.hpp"
 
 class QDoubleSpinBox;

@@ -6,7 +6,7 @@
 
 #include "app/intake_panel.hpp"
 #include "app/playback.hpp"
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 
 namespace nb {
 

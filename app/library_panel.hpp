@@ -8,7 +8,7 @@
 #include <map>
 #include <memory>
 
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 
 class QLabel;
 class QLineEdit;

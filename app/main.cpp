@@ -3,8 +3,11 @@
 #include <QSurfaceFormat>
 
 #include "app/main_window.hpp"
+#include "core/io/scene_child.hpp"
 
 int main(int argc, char** argv) {
+    int read_apart = 0;
+    if (nb::serve_scene_reader(argc, argv, read_apart)) return read_apart;
     QSurfaceFormat format;
     format.setVersion(3, 3);
     format.setProfile(QSurfaceFormat::CoreProfile);

@@ -42,6 +42,7 @@
 #include "app/station_line.hpp"
 #include "app/transfer_panel.hpp"
 #include "app/transport.hpp"
+#include "app/unsaved_list.hpp"
 #include "core/io/file_error.hpp"
 #include "core/io/vrm.hpp"
 
@@ -52,6 +53,8 @@ namespace nb {
 namespace {
 
 const char* save_anyway = "save mine over it";
+const char* take_theirs = "take theirs, let go of mine";
+const char* leftovers_aside = "lay it aside, to the trash";
 const char* use_as_target = "use its body as the target instead";
 const char* leave_unsaved = "leave without saving";
 const char* save_first = "save and leave";
@@ -156,11 +159,17 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     connect(&workspace_, &Workspace::progressed, notice_, &NoticeBar::show_progress);
     connect(&workspace_, &Workspace::said, this, [this](const QString& line) { notice_->say(line); });
     connect(&workspace_, &Workspace::failed, this, [this](const QString& line) { notice_->say(line, true); });
-    connect(&workspace_, &Workspace::changed_by_others, this, [this](const QString& path) {
-        notice_->say(tr("Somebody else has changed %1 since it was read; nothing was written.")
-                         .arg(QFileInfo(path).fileName()),
-                     true, {save_anyway});
+    connect(&workspace_, &Workspace::changed_by_others, this,
+            [this](const QStringList& documents, const QString& line) {
+                conflicts_ = documents;
+                notice_->say(line, true, {save_anyway, take_theirs});
+            });
+    connect(&workspace_, &Workspace::leftovers_found, this, [this](int count) {
+        notice_->say(
+            tr("%n thing(s) in the library were left half done by a program that ended.", nullptr, count),
+            true, {leftovers_aside});
     });
+    connect(&workspace_, &Workspace::unsaved_changed, this, &MainWindow::refresh_title);
     connect(&workspace_, &Workspace::file_opened, this,
             [this](const QString& path, bool as_take, const QString& holds) {
                 last_opened_ = path;
@@ -200,6 +209,9 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     connect(notice_, &NoticeBar::link_chosen, this, [this](const QString& link) {
         notice_->say({});
         if (link == save_anyway) workspace_.save(true);
+        if (link == take_theirs)
+            for (const QString& document : std::exchange(conflicts_, {})) workspace_.take_theirs(document);
+        if (link == leftovers_aside) workspace_.lay_leftovers_aside();
         if (link == use_as_target) workspace_.open_file(last_opened_, true);
         if (link == save_first) workspace_.save();
         if (link == save_first || link == leave_unsaved) {
@@ -323,7 +335,8 @@ void MainWindow::make_actions() {
     add("open take", tr("Open a motion file"), {QKeySequence::Open}, [this] { ask_open(false); });
     add("open rig", tr("Open a rig as the target"), {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O)},
         [this] { ask_open(true); });
-    add("save", tr("Save the pairing"), {QKeySequence::Save}, [this] { workspace_.save(); });
+    add("save", tr("Save all that is changed"), {QKeySequence::Save}, [this] { workspace_.save(); });
+    add("unsaved", tr("See what is not saved"), {}, [this] { show_unsaved(); });
     add("export", tr("Export the result"), {QKeySequence(Qt::CTRL | Qt::Key_E)}, [this] { ask_export(); });
     add("limbering", tr("Play the limbering take on the target, or go back"), {},
         [this] { workspace_.is_limbering() ? workspace_.end_limbering() : workspace_.start_limbering(); });
@@ -391,6 +404,12 @@ QWidget* MainWindow::make_top() {
     library_button_->setCheckable(true);
     library_button_->setToolTip(tr("Characters and takes of the library (D)"));
     connect(library_button_, &QToolButton::clicked, this, &MainWindow::show_library);
+    unsaved_button_ = bare(top);
+    unsaved_button_->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+    unsaved_button_->setToolTip(
+        tr("What is changed and not saved: see it, save one or all (Ctrl+S saves all)"));
+    unsaved_button_->setVisible(false);
+    connect(unsaved_button_, &QToolButton::clicked, this, &MainWindow::show_unsaved);
     open_button_ = bare(top);
     open_button_->setToolTip(tr("Open a motion file (Ctrl+O); drop any file on the window"));
     connect(open_button_, &QToolButton::clicked, this, [this] { ask_open(false); });
@@ -406,8 +425,8 @@ QWidget* MainWindow::make_top() {
     look_button_ = bare(top);
     look_button_->setToolTip(tr("Ink or paper (Ctrl+I)"));
     connect(look_button_, &QToolButton::clicked, action("look"), &QAction::trigger);
-    for (QToolButton* button : {find_button_, library_button_, open_button_, export_button_, undo_button_,
-                                redo_button_, look_button_})
+    for (QToolButton* button : {unsaved_button_, find_button_, library_button_, open_button_, export_button_,
+                                undo_button_, redo_button_, look_button_})
         row->addWidget(button);
     return top;
 }
@@ -551,6 +570,7 @@ void MainWindow::refresh_icons() {
     library_button_->setIcon(icon("library"));
     open_button_->setIcon(icon("folder-open"));
     export_button_->setIcon(icon("file-down"));
+    unsaved_button_->setIcon(icon("save"));
     look_button_->setIcon(icon("sun-moon"));
     action("undo")->setIcon(icon("undo-2"));
     action("redo")->setIcon(icon("redo-2"));
@@ -560,7 +580,21 @@ void MainWindow::refresh_icons() {
 }
 
 void MainWindow::refresh_title() {
-    setWindowTitle(workspace_.has_unsaved_changes() ? tr("Nimble Bone — not saved") : tr("Nimble Bone"));
+    const int unsaved = int(workspace_.unsaved().size());
+    const int left = int(workspace_.left_unsaved().size());
+    setWindowTitle(unsaved ? tr("Nimble Bone — not saved") : tr("Nimble Bone"));
+    unsaved_button_->setVisible(unsaved + left > 0);
+    unsaved_button_->setText(unsaved ? tr("%n not saved", nullptr, unsaved) : tr("left from last time"));
+}
+
+void MainWindow::show_unsaved() {
+    auto* list = new UnsavedList(workspace_, this);
+    list->setAttribute(Qt::WA_DeleteOnClose);
+    const QPoint below =
+        unsaved_button_->mapToGlobal(QPoint(unsaved_button_->width(), unsaved_button_->height() + 4));
+    list->adjustSize();
+    list->move(below - QPoint(list->width(), 0));
+    list->show();
 }
 
 void MainWindow::refresh_view_label() {
@@ -793,7 +827,11 @@ void MainWindow::dropEvent(QDropEvent* event) {
 
 void MainWindow::closeEvent(QCloseEvent* event) {
     if (workspace_.has_unsaved_changes() && !close_anyway_) {
-        notice_->say(tr("There are changes that are not saved."), true, {save_first, leave_unsaved});
+        QStringList names;
+        for (const Drafts::Unsaved& unsaved : workspace_.unsaved())
+            names << QString::fromStdString(unsaved.name);
+        notice_->say(tr("There are changes that are not saved: %1.").arg(names.join(", ")), true,
+                     {save_first, leave_unsaved});
         event->ignore();
         return;
     }

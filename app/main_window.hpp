@@ -3,9 +3,9 @@
 #include <QMainWindow>
 #include <QUndoStack>
 
-#include "app/commands.hpp"
 #include "app/playback.hpp"
-#include "app/workspace.hpp"
+#include "app/work/commands.hpp"
+#include "app/work/workspace.hpp"
 
 class QLabel;
 class QSlider;
@@ -100,7 +100,7 @@ class MainWindow : public QMainWindow {
     QSlider* spread_;
     QComboBox* measure_;
     QToolButton *undo_button_, *redo_button_, *find_button_, *open_button_, *export_button_, *look_button_,
-        *library_button_;
+        *library_button_, *unsaved_button_;
     LibraryPanel* library_;
     RailsView* rails_;
     RolesPanel* roles_;
@@ -115,6 +115,7 @@ class MainWindow : public QMainWindow {
     bool is_library_shown_ = false;
     bool is_paper_ = false;
     QString last_opened_;
+    QStringList conflicts_;  ///< documents that somebody else has changed
     bool close_anyway_ = false;
     int changes_ = 0;  ///< of the undo stack, when the result was last kept as that before a change
 
@@ -128,6 +129,7 @@ class MainWindow : public QMainWindow {
     QWidget* make_sheet();
     void refresh_icons();
     void refresh_title();
+    void show_unsaved();
     void refresh_view_label();
     void show_station();
     void go_to_worst(ReviewMeasure measure);

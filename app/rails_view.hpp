@@ -7,7 +7,7 @@
 #pragma once
 #include <QWidget>
 
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 
 namespace nb {
 

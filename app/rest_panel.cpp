@@ -16,11 +16,11 @@
 #include <cmath>
 
 #include "app/body_switch.hpp"
-#include "app/commands.hpp"
 #include "app/playback.hpp"
 #include "app/rails_view.hpp"
 #include "app/rest_sheet.hpp"
 #include "app/stage_view.hpp"
+#include "app/work/commands.hpp"
 #include "core/io/file_error.hpp"
 #include "core/io/gltf_rest.hpp"
 #include "core/io/rest_from_file.hpp"
@@ -336,12 +336,10 @@ std::vector<std::string> RestPanel::roles_in(Scope scope) const {
 }
 
 void RestPanel::change_state(const RestState& state, const QString& text, const QString& topic) {
-    const Character* c = character(is_of_target_);
-    if (!c) return;
-    undo_.push(new ChangeRest(
-        workspace_,
-        {{is_of_target_, QString::fromStdString(c->rig.path), workspace_.rest_state(is_of_target_), state}},
-        text, topic));
+    if (!character(is_of_target_)) return;
+    undo_.push(new ChangeRest(workspace_,
+                              {{workspace_.key(is_of_target_), workspace_.rest_state(is_of_target_), state}},
+                              text, topic));
 }
 
 void RestPanel::change(const RestAlignment& rest, const QString& text, const QString& topic) {
@@ -359,8 +357,7 @@ void RestPanel::solve_both() {
         const BodyDials dials = after.rest.dials;
         after.rest = solved_for(of_target, chosen_stance());
         set_dials(c->rig.skeleton, c->roles, after.rest, dials);
-        bodies.push_back(
-            {of_target, QString::fromStdString(c->rig.path), workspace_.rest_state(of_target), after});
+        bodies.push_back({workspace_.key(of_target), workspace_.rest_state(of_target), after});
     }
     if (!bodies.empty()) undo_.push(new ChangeRest(workspace_, std::move(bodies), tr("solve both rests")));
 }
@@ -434,18 +431,16 @@ void RestPanel::turn(bool of_target, int joint, const Quat& turn_W) {
     if (!c) return;
     RestState state = before_turn_;
     turn_bone(c->rig.skeleton, c->roles, state.rest, c->roles.role_of(joint), turn_W, mirror_->isChecked());
-    workspace_.set_rest(of_target, QString::fromStdString(c->rig.path), state, false);
+    workspace_.set_rest(workspace_.key(of_target), state, false);
 }
 
 void RestPanel::end_turn(bool is_kept) {
-    const Character* c = character(is_of_target_);
-    if (!c) return;
-    const QString path = QString::fromStdString(c->rig.path);
+    if (!character(is_of_target_)) return;
+    const DocumentKey key = workspace_.key(is_of_target_);
     const RestState after = workspace_.rest_state(is_of_target_);
-    workspace_.set_rest(is_of_target_, path, before_turn_, false);
+    workspace_.set_rest(key, before_turn_, false);
     if (is_kept && !after.is_same(before_turn_))
-        undo_.push(new ChangeRest(workspace_, {{is_of_target_, path, before_turn_, after}},
-                                  tr("turn %1").arg(picked_)));
+        undo_.push(new ChangeRest(workspace_, {{key, before_turn_, after}}, tr("turn %1").arg(picked_)));
 }
 
 void RestPanel::add_alignment(RestAlignment rest, const QString& text) {

@@ -6,7 +6,7 @@
 #include <optional>
 
 #include "app/stage_view.hpp"
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 #include "core/rest/edit.hpp"
 
 class QCheckBox;

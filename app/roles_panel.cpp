@@ -13,9 +13,9 @@
 #include <cmath>
 
 #include "app/body_switch.hpp"
-#include "app/commands.hpp"
 #include "app/rails_view.hpp"
 #include "app/stage_view.hpp"
+#include "app/work/commands.hpp"
 #include "core/body/check.hpp"
 #include "core/body/propose.hpp"
 #include "core/io/file_error.hpp"

@@ -3,7 +3,7 @@
 #pragma once
 #include <QWidget>
 
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 #include "core/body/propose.hpp"
 
 class QCheckBox;

@@ -4,7 +4,7 @@
 #include <QPushButton>
 #include <QWidget>
 
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 
 class QLabel;
 

@@ -8,7 +8,7 @@
 #include "app/foot_insets.hpp"
 #include "app/playback.hpp"
 #include "app/turn_handle.hpp"
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 #include "core/rest/edit.hpp"
 #include "draw/renderer.hpp"
 

@@ -11,9 +11,9 @@
 
 #include <algorithm>
 
-#include "app/commands.hpp"
 #include "app/labels.hpp"
 #include "app/look.hpp"
+#include "app/work/commands.hpp"
 
 namespace nb {
 
@@ -191,7 +191,7 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
 
 void TransferPanel::change(const QString& text, int topic,
                            const std::function<void(PairingSettings&)>& edit) {
-    if (workspace_.pairing_key().isEmpty()) return;
+    if (workspace_.pairing_key().is_empty()) return;
     PairingSettings settings = workspace_.settings();
     edit(settings);
     if (!(settings == workspace_.settings()))
@@ -200,7 +200,7 @@ void TransferPanel::change(const QString& text, int topic,
 
 void TransferPanel::refresh_settings() {
     const PairingSettings& s = workspace_.settings();
-    const bool has_pair = !workspace_.pairing_key().isEmpty();
+    const bool has_pair = !workspace_.pairing_key().is_empty();
     setEnabled(has_pair);
     for (size_t i = 0; i < pass_table.size(); ++i) passes_[i]->setChecked(s.passes.*pass_table[i].is_on);
     const Plan* plan = workspace_.plan();
@@ -257,7 +257,7 @@ void TransferPanel::refresh_events() {
     events_.clear();
     const auto review = workspace_.review();
     const auto result = workspace_.result();
-    if (!review || !result || workspace_.pairing_key().isEmpty()) {
+    if (!review || !result || workspace_.pairing_key().is_empty()) {
         event_list_->setText({});
         return;
     }

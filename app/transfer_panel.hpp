@@ -6,7 +6,7 @@
 #include <array>
 
 #include "app/playback.hpp"
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 #include "core/review/events.hpp"
 
 class QCheckBox;

@@ -13,7 +13,9 @@
 #include "core/io/documents.hpp"
 #include "core/io/export.hpp"
 #include "core/io/file_error.hpp"
+#include "core/io/files.hpp"
 #include "core/io/findings.hpp"
+#include "core/io/text_encoding.hpp"
 #include "core/io/vrm.hpp"
 #include "core/library/library.hpp"
 #include "core/rest/measures.hpp"
@@ -194,7 +196,7 @@ int inspect(const Options& options) {
         fmt::print("{}", format_document(document));
         return exit_done;
     }
-    fmt::print("{}\n  {} bones", options.file, rig.skeleton.size());
+    fmt::print("{}\n  {} bones", shown_path(options.file), rig.skeleton.size());
     if (loaded.take)
         fmt::print(", {} frames at {:.4g} frames/s ({} s a frame), {:.2f} s", loaded.take->frames,
                    loaded.take->fps(), loaded.take->frame_time_text,
@@ -265,11 +267,11 @@ int characterize(const Options& options) {
         fmt::print("{}", format_document(document));
     } else {
         for (const RoleFill& fill : character.roles.fills)
-            fmt::print("{:18} {:24} {:3.0f} %{}  {}\n", fill.role, names[size_t(fill.joint)],
+            fmt::print("{:18} {:24} {:3.0f} %{}  {}\n", fill.role, shown_text(names[size_t(fill.joint)]),
                        100.0 * fill.confidence, fill.is_unsure() ? " unsure" : "",
                        fmt::join(fill.evidence, "; "));
         for (const Unassigned& u : character.roles.unassigned)
-            fmt::print("{:18} {:24} {}\n", "-", names[size_t(u.joint)], u.reason);
+            fmt::print("{:18} {:24} {}\n", "-", shown_text(names[size_t(u.joint)]), shown_text(u.reason));
         for (const auto& role : character.roles.missing) fmt::print("{:18} missing\n", role);
         for (const auto& difference : differences) fmt::print("differs: {}\n", difference);
         const auto check = check_roles(character.rig.skeleton, character.roles);
@@ -306,7 +308,7 @@ int transfer(const Options& options) {
     const TransferResult result =
         nb::transfer(source.character, take, target.character, settings, options.threads,
                      [&](int done, int of) { return progress(done, of); });
-    export_take(options.out, target.character, result.take);
+    export_take(options.out, target.character, result.take, &notes);
     const Review review = review_result(source.character, target.character, result);
     const auto events = find_events(review, result, settings);
     if (!options.review.empty()) {

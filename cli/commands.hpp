@@ -33,6 +33,7 @@ struct Options {
     bool as_json = false;
     bool verbose = false;
     bool has_root_track = false;
+    bool is_forced = false;  ///< existing files may be written over
     std::vector<std::string> takes;
 };
 

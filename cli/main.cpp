@@ -1,11 +1,44 @@
 // nbone: everything the core can do, without a window.
 #include <CLI/CLI.hpp>
+#include <cerrno>
 #include <cstdio>
+#include <cstdlib>
+#include <cstring>
+#include <new>
 
-#include "cli/commands.hpp"
+#include "cli/outputs.hpp"
 #include "core/io/file_error.hpp"
+#include "core/io/scene_child.hpp"
+#include "core/io/text_encoding.hpp"
+
+namespace {
+
+int run(const CLI::App& command, const nb::cli::Options& options) {
+    nb::cli::check_outputs(options);
+    const std::string& name = command.get_name();
+    if (name == "inspect") return nb::cli::inspect(options);
+    if (name == "characterize") return nb::cli::characterize(options);
+    if (name == "align") return nb::cli::align(options);
+    if (name == "transfer") return nb::cli::transfer(options);
+    if (name == "map") return nb::cli::map_bones(options);
+    if (name == "review-table") return nb::cli::review_table(options);
+    if (name == "limber") return nb::cli::limber(options);
+    return nb::cli::picture(options);
+}
+
+/// CLI11's own range lets "nan" through.
+std::string is_rate(const std::string& text) {
+    char* end = nullptr;
+    const double fps = std::strtod(text.c_str(), &end);
+    return end && *end == 0 && fps >= 0.1 && fps <= 1000.0 ? ""
+                                                           : "'" + text + "' is no rate: give 0.1 to 1000";
+}
+
+}  // namespace
 
 int main(int argc, char** argv) {
+    int read_apart = 0;
+    if (nb::serve_scene_reader(argc, argv, read_apart)) return read_apart;
     CLI::App app{"Nimble Bone: carries captured motion between unlike bodies."};
     app.require_subcommand(1);
     app.set_version_flag("--version", "nbone 0.1.0");
@@ -70,8 +103,7 @@ int main(int argc, char** argv) {
     transfer->add_flag("--root-track", options.has_root_track,
                        "Travel and heading go onto the target's root bone; the hips keep what is left");
     transfer->add_option("--frames", options.frames, "A:B, from A up to, not including, B");
-    transfer->add_option("--fps", options.fps, "Frame rate of the result; duration is kept")
-        ->check(CLI::Range(0.1, 1000.0));
+    transfer->add_option("--fps", options.fps, "Frame rate of the result; duration is kept")->check(is_rate);
     transfer->add_option("--threads", options.threads, "At most so many threads")->check(CLI::Range(0, 1024));
     transfer->add_option("--review", options.review, "Write the review as JSON here");
 
@@ -115,23 +147,26 @@ int main(int argc, char** argv) {
     picture->add_option("--theme", options.theme, "ink or paper")->check(CLI::IsMember({"ink", "paper"}));
     picture->add_option("--out", options.out, "P.png")->required();
 
+    for (auto* command : {characterize, align, transfer, map, table, limber, picture})
+        command->add_flag("--force", options.is_forced, "Write over files that are there");
+
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& error) {
         return app.exit(error) == 0 ? 0 : nb::cli::exit_wrong_use;
     }
     try {
-        if (inspect->parsed()) return nb::cli::inspect(options);
-        if (characterize->parsed()) return nb::cli::characterize(options);
-        if (align->parsed()) return nb::cli::align(options);
-        if (transfer->parsed()) return nb::cli::transfer(options);
-        if (map->parsed()) return nb::cli::map_bones(options);
-        if (table->parsed()) return nb::cli::review_table(options);
-        if (limber->parsed()) return nb::cli::limber(options);
-        return nb::cli::picture(options);
+        const int code = run(*app.get_subcommands().front(), options);
+        // What was said may not have arrived: a full disk, a closed pipe.
+        if (std::fflush(stdout) == 0 && std::ferror(stdout) == 0) return code;
+        std::fprintf(stderr, "nbone: what was found could not be written: %s\n", std::strerror(errno));
+        return nb::cli::exit_bad_input;
     } catch (const nb::cli::WrongUse& error) {
-        std::fprintf(stderr, "nbone: %s\n", error.what());
+        std::fprintf(stderr, "nbone: %s\n", nb::shown_text(error.what()).c_str());
         return nb::cli::exit_wrong_use;
+    } catch (const std::bad_alloc&) {
+        std::fprintf(stderr, "nbone: there is not enough memory for that; trim the take\n");
+        return nb::cli::exit_bad_input;
     } catch (const std::exception& error) {
         std::fprintf(stderr, "nbone: %s\n", error.what());
         return nb::cli::exit_bad_input;

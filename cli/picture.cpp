@@ -38,6 +38,7 @@ void frame_bodies(const Scene& scene, Camera& camera, double aspect) {
 }  // namespace
 
 int picture(const Options& options) {
+    if (!options.out.ends_with(".png")) throw WrongUse("--out: choose a name ending in .png");
     std::vector<std::string> notes;
     LoadedFile source = load_take(options.take, options.source_character, notes, options.animation - 1);
     if (options.frame < 0 || options.frame >= source.take->frames)

@@ -19,25 +19,35 @@ int review_table(const Options& options) {
         LoadedFile file;
     };
     std::vector<std::string> notes;
-    std::vector<Body> takes;
     std::vector<Body> characters;
-    for (const LibraryEntry& entry : library.takes) {
-        LoadedFile loaded = load_take(entry.document.empty() ? entry.path : entry.document, "", notes);
-        if (loaded.take && !loaded.character.roles.is_four_legged())
-            takes.push_back({entry.name, std::move(loaded)});
-    }
-    for (const std::string& path : options.takes) {
-        LoadedFile loaded = load_take(path, "", notes);
-        if (!loaded.take) throw FileError(path, "holds no motion", "give a take");
-        takes.push_back({std::filesystem::path(path).stem().string(), std::move(loaded)});
-    }
+    // Takes are read one after another: a library may hold thousands.
+    std::vector<std::pair<std::string, std::string>> takes;
+    for (const LibraryEntry& entry : library.takes)
+        takes.emplace_back(entry.name, entry.document.empty() ? entry.path : entry.document);
+    const size_t of_library = takes.size();
+    for (const std::string& path : options.takes)
+        takes.emplace_back(std::filesystem::path(path).stem().string(), path);
     for (const LibraryEntry& entry : library.characters) {
         LoadedFile loaded = load_character(entry.path, entry.document, notes);
         if (!loaded.character.roles.is_four_legged()) characters.push_back({entry.name, std::move(loaded)});
     }
     std::string table;
     int missed = 0;
-    for (const Body& take : takes)
+    int carried = 0;
+    int unread = 0;
+    for (size_t t = 0; t < takes.size(); ++t) {
+        Body take{takes[t].first, {}};
+        try {
+            take.file = load_take(takes[t].second, "", notes);
+        } catch (const FileError& fault) {
+            // One that cannot be read does not keep the others waiting.
+            if (t >= of_library) throw;
+            fmt::print(stderr, "nbone: {}\n", fault.what());
+            ++unread;
+            continue;
+        }
+        if (!take.file.take || (t < of_library && take.file.character.roles.is_four_legged())) continue;
+        ++carried;
         for (const Body& character : characters) {
             const Character& source = take.file.character;
             const Character& target = character.file.character;
@@ -83,9 +93,10 @@ int review_table(const Options& options) {
                            review.target_slide_cm_s.worst_frame);
             }
         }
+    }
     if (!options.out.empty()) write_file(options.out, table);
-    fmt::print("{} takes onto {} characters; {} bars missed (!)\n", takes.size(), characters.size(), missed);
-    return exit_done;
+    fmt::print("{} takes onto {} characters; {} bars missed (!)\n", carried, characters.size(), missed);
+    return unread > 0 ? exit_bad_input : exit_done;
 }
 
 }  // namespace nb::cli

@@ -359,7 +359,9 @@ void append_number(std::string& text, double value, int decimals) {
     // Fixed notation holds every |value| <= 1e9 in this room.
     const auto [end, error] =
         std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::fixed, decimals);
-    (void)error;
+    if (error != std::errc() || !std::isfinite(value))
+        throw FileError("the motion", "was not written: a value is no finite number",
+                        "look at the body and the take");
     std::string_view digits(buffer, size_t(end - buffer));
     while (digits.back() == '0') digits.remove_suffix(1);
     if (digits.back() == '.') digits.remove_suffix(1);
@@ -383,6 +385,26 @@ SkeletonFile parse_bvh(std::string_view text, const std::string& path) {
 
 SkeletonFile read_bvh(const std::string& path) {
     return parse_bvh(read_file(path), path);
+}
+
+std::vector<std::string> bvh_names(const std::vector<std::string>& names) {
+    std::vector<std::string> result;
+    result.reserve(names.size());
+    std::unordered_set<std::string> used;
+    for (const std::string& name : names) {
+        std::string safe;
+        for (const char c : name) {
+            const auto byte = static_cast<unsigned char>(c);
+            safe += c == '{' || c == '}' || byte < 32 || byte == 127 ? '_' : c;
+        }
+        const size_t first = safe.find_first_not_of(' ');
+        safe =
+            first == std::string::npos ? "bone" : safe.substr(first, safe.find_last_not_of(' ') - first + 1);
+        std::string unique = safe;
+        for (int n = 2; !used.insert(unique).second; ++n) unique = fmt::format("{}_{}", safe, n);
+        result.push_back(std::move(unique));
+    }
+    return result;
 }
 
 std::string format_bvh(const SkeletonFile& file) {
@@ -423,11 +445,12 @@ std::string format_bvh(const SkeletonFile& file) {
         const auto& below = children[size_t(j)];
         stack.insert(stack.end(), below.rbegin(), below.rend());
     }
+    const std::vector<std::string> names = bvh_names(skeleton.names);
     for (const int j : order) {
         close_to(skeleton.parents[size_t(j)]);
         indent(0);
         text += skeleton.parents[size_t(j)] < 0 ? "ROOT " : "JOINT ";
-        text += skeleton.names[size_t(j)] + "\n";
+        text += names[size_t(j)] + "\n";
         indent(0);
         text += "{\n";
         open.push_back(j);

@@ -6,6 +6,7 @@
 #pragma once
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "core/io/skeleton_file.hpp"
 
@@ -18,6 +19,9 @@ inline constexpr int bvh_max_depth = 512;
 SkeletonFile parse_bvh(std::string_view text, const std::string& path);
 SkeletonFile read_bvh(const std::string& path);
 
+/// Names as a BVH can hold them: without braces and control characters, not empty, each once. A reader takes
+/// the rest of the line up to a brace for the name.
+std::vector<std::string> bvh_names(const std::vector<std::string>& names);
 /// Angles are continuous over frames (`to_euler_nearest`), with 6 decimals. A joint whose channels are
 /// fewer than three rotations gets the missing ones after its own when the take turns it.
 std::string format_bvh(const SkeletonFile& file);

@@ -18,6 +18,81 @@ namespace nb {
 namespace {
 
 constexpr int current_version = 1;
+/// Frames of a file, joints of a rig: beyond what any file holds.
+constexpr int frame_limit = 100000000;
+
+// What this program writes, for keeping what it does not know (Shape, core/io/json_fields.hpp).
+
+Shape table_of(Shape entry) {
+    Shape table;
+    table.is_table = true;
+    table.below = {{"*", std::move(entry)}};
+    return table;
+}
+
+Shape list_of(Shape item, std::vector<std::string_view> same_by) {
+    Shape list;
+    list.below = {{"*", std::move(item)}};
+    list.same_by = std::move(same_by);
+    return list;
+}
+
+Shape object_of(std::vector<std::string_view> own,
+                std::vector<std::pair<std::string_view, Shape>> below = {}) {
+    return {std::move(own), false, std::move(below), {}};
+}
+
+Shape chain_table_shape() {
+    return table_of(object_of(
+        {"left_out", "driven_by", "ticks", "first", "last", "source_first", "source_last", "carry",
+         "tip_share", "soften_from", "pole_deg", "start_gives", "give", "shoulder_share", "proposed"},
+        {{"ticks", list_of(object_of({}), {"source", "target"})}}));
+}
+
+Shape intake_shape() {
+    return object_of({"tree", "reference", "on_floor", "over_origin", "bridge_breaks", "fps", "lengths"},
+                     {{"lengths", table_of({})}});
+}
+
+const Shape& character_shape() {
+    static const Shape shape = [] {
+        const Shape rest = object_of({}, {{"dials", object_of({})},
+                                          {"hinges", table_of(object_of({}))},
+                                          {"alignment", table_of(object_of({"roll_from", "roll_sure"}))}});
+        return object_of({"intake", "settled", "other_rests", "solved", "chains"},
+                         {{"rig", object_of({})},
+                          {"conventions", object_of({})},
+                          {"intake", intake_shape()},
+                          {"roles", table_of(object_of({}))},
+                          {"rest", rest},
+                          {"solved", rest},
+                          {"other_rests", list_of(rest, {"name"})},
+                          {"chains", chain_table_shape()}});
+    }();
+    return shape;
+}
+
+const Shape& pairing_shape() {
+    // `carry`: where older documents had what crosses of a limb.
+    static const Shape shape =
+        object_of({"chains", "takes", "root_track", "carry"}, {{"source", object_of({})},
+                                                               {"target", object_of({})},
+                                                               {"passes", object_of({})},
+                                                               {"chains", chain_table_shape()},
+                                                               {"takes", table_of(chain_table_shape())}});
+    return shape;
+}
+
+const Shape& take_shape() {
+    static const Shape shape =
+        object_of({"conventions", "intake", "contacts_by_hand", "floor_levels_m", "animation"},
+                  {{"character", object_of({})},
+                   {"conventions", object_of({"unit_m", "up", "facing"})},
+                   {"trim", object_of({})},
+                   {"intake", intake_shape()},
+                   {"contacts", list_of(object_of({}), {"point", "first", "last"})}});
+    return shape;
+}
 
 Json header(const char* kind, const std::string& id) {
     Json document;
@@ -39,34 +114,12 @@ Json vector(const Vec3& v) {
     return Json::array({canonical(v.x()), canonical(v.y()), canonical(v.z())});
 }
 
-/// Keys of `read` that `written` does not have are added at the end, so that nothing is lost.
-/// Keys of `own` are this program's: what is not in `written` of them is gone.
-void keep_unknown(const Json& read, Json& written, std::initializer_list<std::string_view> own = {}) {
-    if (!read.is_object()) return;
-    for (const auto& [key, value] : read.items())
-        if (!written.contains(key) && std::find(own.begin(), own.end(), key) == own.end())
-            written[key] = value;
-}
-
-template <typename Value>
-Value get(const Json& object, const char* key, const std::string& path) {
-    try {
-        return object.at(key).get<Value>();
-    } catch (const Json::exception&) {
-        throw FileError(path, fmt::format("'{}' is missing or of the wrong kind", key),
-                        "compare with docs/schema");
-    }
-}
-
 Quat read_quaternion(const Json& value, const std::string& path) {
     Quat R;
     if (!value.is_array() || value.size() != 4)
         throw FileError(path, "a rotation is not four numbers", "write x y z w");
-    for (size_t c = 0; c < 4; ++c) {
-        if (!value[c].is_number())
-            throw FileError(path, "a rotation holds something that is no number", "write x y z w");
-        R.coeffs()[Eigen::Index(c)] = value[c].get<double>();
-    }
+    for (size_t c = 0; c < 4; ++c)
+        R.coeffs()[Eigen::Index(c)] = number_of(value[c], "turn_xyzw", -1.001, 1.001, path);
     const double error = std::abs(R.norm() - 1.0);
     if (!(error < 1e-3))
         throw FileError(path, "a rotation is not of unit length", "write a unit quaternion x y z w");
@@ -87,11 +140,17 @@ auto reading(const std::string& path, Read&& read) {
 }  // namespace
 
 std::string format_document(const Json& document) {
+    if (const std::string where = not_finite_in(document); !where.empty())
+        throw FileError("the document", fmt::format("'{}' is no finite number", where),
+                        "nothing was written; look at the body this is of");
     return document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
 Json read_document(const std::string& path, const std::string& kind) {
-    const std::string text = read_file(path);
+    return parse_document(read_file(path), path, kind);
+}
+
+Json parse_json(const std::string& text, const std::string& path) {
     Json document;
     const auto limit_depth = [&path](int depth, Json::parse_event_t, Json&) {
         if (depth > 64) throw FileError(path, "is nested more than 64 deep", "restore it from a copy");
@@ -108,6 +167,13 @@ Json read_document(const std::string& path, const std::string& kind) {
     } catch (const Json::exception&) {
         throw FileError(path, "holds a number beyond any range", "restore it from a copy");
     }
+    return document;
+}
+
+Json parse_document(const std::string& text, const std::string& path, const std::string& kind) {
+    if (text.find_first_not_of(" \t\r\n") == std::string::npos)
+        throw FileError(path, "is empty", "restore it from a copy");
+    const Json document = parse_json(text, path);
     const std::string format =
         document.is_object() && document.contains("format") && document["format"].is_string()
             ? document["format"].get<std::string>()
@@ -115,7 +181,7 @@ Json read_document(const std::string& path, const std::string& kind) {
     if (format != "nimble-bone/" + kind)
         throw FileError(path, fmt::format("is no {} document", kind),
                         fmt::format("expected \"format\": \"nimble-bone/{}\"", kind));
-    const int version = get<int>(document, "version", path);
+    const int version = whole_in(document, "version", 1, 1000000, path);
     if (version > current_version)
         throw FileError(path,
                         fmt::format("is version {}, newer than this program's {}", version, current_version),
@@ -186,24 +252,23 @@ void read_rest(const Json& stored, const std::string& path, const Skeleton& skel
     rest.stance.closed_fingers = is_word(stored, "spread", "closed", "keep", true, path);
     rest.stance.level_clavicles = is_word(stored, "clavicles", "level", "keep", false, path);
     rest.stance.straight_spine = is_word(stored, "spine", "straight", "keep", false, path);
-    const Json thumb = stored.value("thumb_deg", Json(40.0));
+    const Json thumb = stored.contains("thumb_deg") ? stored.at("thumb_deg") : Json(40.0);
     if (!thumb.is_number() && thumb != "keep")
         throw FileError(path, "'thumb_deg' is neither a number nor \"keep\"",
                         "write degrees off the index, or keep");
     rest.stance.thumb_rad.reset();
-    if (thumb.is_number()) rest.stance.thumb_rad = deg_to_rad(thumb.get<double>());
-    const Json dials = stored.value("dials", Json::object());
-    rest.dials = {deg_to_rad(dials.value("pelvis_tilt_deg", 0.0)), deg_to_rad(dials.value("lean_deg", 0.0)),
-                  deg_to_rad(dials.value("gaze_deg", 0.0)), 0.01 * dials.value("ground_cm", 0.0)};
-    for (const double turn : {rest.dials.pelvis_tilt_rad, rest.dials.lean_rad, rest.dials.gaze_rad})
-        if (!(std::abs(turn) <= pi))
-            throw FileError(path, "'dials' turn beyond 180 degrees", "write degrees");
-    if (!(std::abs(rest.dials.ground_m) <= 10.0))
-        throw FileError(path, "'ground_cm' is beyond any body", "write centimetres, at most 1000");
-    rest.reference = get<std::string>(stored, "reference", path);
-    rest.ankle_height_m = get<double>(stored, "ankle_height_m", path);
+    if (thumb.is_number())
+        rest.stance.thumb_rad = deg_to_rad(number_of(thumb, "thumb_deg", -180.0, 180.0, path));
+    const Json& dials = object_or_none(stored, "dials", path);
+    const auto turn = [&](const char* key) {
+        return deg_to_rad(number_in(dials, key, -180.0, 180.0, 0.0, path));
+    };
+    rest.dials = {turn("pelvis_tilt_deg"), turn("lean_deg"), turn("gaze_deg"),
+                  0.01 * number_in(dials, "ground_cm", -1000.0, 1000.0, 0.0, path)};
+    rest.reference = text_in(stored, "reference", path);
+    rest.ankle_height_m = number_in(stored, "ankle_height_m", -1.0, 20.0, path);
     rest.ankle_reason = stored.value("ankle_reason", "");
-    const Json alignment = get<Json>(stored, "alignment", path);
+    const Json& alignment = object_in(stored, "alignment", path);
     rest.D_W.assign(skeleton.names.size(), Quat::Identity());
     rest.found.clear();
     const int hips = roles.joint("hips");
@@ -214,19 +279,21 @@ void read_rest(const Json& stored, const std::string& path, const Skeleton& skel
         if (is_inside && joint_parent >= 0 && j != hips) rest.D_W[size_t(j)] = rest.D_W[size_t(joint_parent)];
         if (role.empty() || !alignment.contains(role)) continue;
         const int parent = roles.joint(roles.parent_role(role));
-        const Quat E = read_quaternion(get<Json>(alignment[role], "turn_xyzw", path), path);
+        const Quat E = read_quaternion(field(alignment[role], "turn_xyzw", path), path);
         rest.D_W[size_t(j)] = parent < 0 ? E : rest.D_W[size_t(parent)] * E;
         if (alignment[role].contains("roll_from"))
-            rest.found[role] = {roll_source(get<std::string>(alignment[role], "roll_from", path)),
-                                alignment[role].value("roll_sure", 0.0)};
+            rest.found[role] = {roll_source(text_in(alignment[role], "roll_from", path)),
+                                number_in(alignment[role], "roll_sure", 0.0, 1.0, 0.0, path)};
     }
     rest.hinges.clear();
-    const Json hinges_read = get<Json>(stored, "hinges", path);
+    const Json& hinges_read = object_in(stored, "hinges", path);
     for (const auto& [limb, hinge] : hinges_read.items()) {
-        const auto n = get<std::vector<double>>(hinge, "axis", path);
-        if (n.size() != 3)
-            throw FileError(path, fmt::format("the hinge of {} is not three numbers", limb), "write x y z");
-        rest.hinges[limb] = {Vec3(n[0], n[1], n[2]), hinge_source(get<std::string>(hinge, "from", path))};
+        const auto n = numbers_in(hinge, "axis", 3, -1.001, 1.001, path);
+        const Vec3 axis(n[0], n[1], n[2]);
+        if (!(std::abs(axis.norm() - 1.0) < 1e-3))
+            throw FileError(path, fmt::format("the hinge axis of {} is not of unit length", limb),
+                            "write a direction x y z");
+        rest.hinges[limb] = {axis, hinge_source(text_in(hinge, "from", path))};
     }
     for (const auto* limb : {"arm.left", "arm.right", "leg.left", "leg.right"})
         rest.hinges.try_emplace(limb, Hinge{stance_hinge(limb), HingeSource::assumed});
@@ -268,6 +335,23 @@ ChainTable read_chain_table(const Json& json, const std::string& path) {
     return table;
 }
 
+namespace {
+
+bool is_role_of(const std::string& role, const std::string& plan) {
+    const std::string part = role_part(role);
+    return part == "hips" || part == "root" || part == "eye" || part == "jaw" ||
+           body_plan(plan).chain_of(role);
+}
+
+/// True when what a document says of a role can be used on a skeleton.
+bool is_given(const Json& fill, const std::string& role, const std::string& plan, const Skeleton& skeleton) {
+    const auto bone = fill.find("bone");
+    return bone != fill.end() && bone->is_string() && skeleton.find(bone->get<std::string>()) >= 0 &&
+           is_role_of(role, plan);
+}
+
+}  // namespace
+
 Json character_document(const Character& character) {
     const Rig& rig = character.rig;
     const Skeleton& skeleton = rig.skeleton;
@@ -300,8 +384,15 @@ Json character_document(const Character& character) {
         document["solved"] = rest_document(character.roles, character.solved);
     put_chains(document, "chains", character.chains);
     if (!character.document_text.empty()) {
-        keep_unknown(Json::parse(character.document_text), document,
-                     {"intake", "settled", "other_rests", "solved", "chains"});
+        const Json read = Json::parse(character.document_text);
+        // What does not fit this state of the rig stays for one that it fits.
+        Json& kept_roles = document["roles"];
+        const auto read_roles = read.find("roles");
+        if (read_roles != read.end() && read_roles->is_object())
+            for (const auto& [role, fill] : read_roles->items())
+                if (!kept_roles.contains(role) && !is_given(fill, role, character.roles.plan, skeleton))
+                    kept_roles[role] = fill;
+        keep_unknown(read, document, character_shape());
     }
     return document;
 }
@@ -309,20 +400,60 @@ Json character_document(const Character& character) {
 namespace {
 
 std::string read_plan(const Json& document, const std::string& path) {
-    std::string plan = document.value("plan", "biped");
+    std::string plan = text_in(document, "plan", "biped", path);
     if (!find_body_plan(plan))
         throw FileError(path, fmt::format("'{}' is no body plan", plan),
                         fmt::format("write one of {}", fmt::join(body_plan_names(), ", ")));
     return plan;
 }
 
+/// A T without corrections is its own zero.
+bool is_corrected(const RestAlignment& rest) {
+    return rest.stance != Stance() || rest.dials != BodyDials() ||
+           std::any_of(rest.found.begin(), rest.found.end(),
+                       [](const auto& found) { return found.second.roll == RollSource::by_hand; });
+}
+
+/// Corrections and named rests that were made for another state of the rig, on top of what is found for this
+/// one. Only what stands beyond the T as found then crosses: it says how the body was turned, not how its
+/// bones lay.
+void carry_rests(const Json& document, const std::string& path, const Json& roles_read, Character& character,
+                 const Take* take) {
+    const Skeleton& skeleton = character.rig.skeleton;
+    // The roles as the document had them, so that a turn relative to a missing parent is not misread.
+    RoleMap fitting = character.roles;
+    std::erase_if(fitting.fills, [&](const RoleFill& fill) { return !roles_read.contains(fill.role); });
+    const auto carry = [&](const Json& stored) {
+        RestAlignment old;
+        read_rest(stored, path, skeleton, fitting, old);
+        RestAlignment zero;
+        if (document.contains("solved")) {
+            read_rest(document.at("solved"), path, skeleton, fitting, zero);
+        } else if (!is_corrected(old)) {
+            zero = old;
+        } else {
+            // Only stance and settings are known to be beyond the T.
+            RestAlignment renewed = solve_rest(character.rig, character.roles,
+                                               {take, character.rig.options.reference, old.stance});
+            renewed.name = old.name;
+            set_dials(skeleton, character.roles, renewed, old.dials);
+            return renewed;
+        }
+        return carried_over(fitting, old, zero, skeleton, character.roles, character.solved);
+    };
+    if (document.contains("rest")) character.rest = carry(object_in(document, "rest", path));
+    character.other_rests.clear();
+    for (const Json& other : list_or_none(document, "other_rests", path))
+        character.other_rests.push_back(carry(other));
+}
+
 void apply_character(const Json& document, const std::string& path, Character& character, const Take* take,
                      std::vector<std::string>& notes) {
     const Skeleton& skeleton = character.rig.skeleton;
-    character.id = get<std::string>(document, "id", path);
-    character.name = get<std::string>(document, "name", path);
-    const Json rig = get<Json>(document, "rig", path);
-    const bool is_same_rig = get<std::string>(rig, "signature", path) == skeleton.signature();
+    character.id = text_in(document, "id", path);
+    character.name = text_in(document, "name", path);
+    const Json& rig = object_in(document, "rig", path);
+    const bool is_same_rig = text_in(rig, "signature", path) == skeleton.signature();
     // A take is another file than its body's rig; only the rig itself is told to have changed.
     if (!is_same_rig && is_rig_of_document(document, character.rig.path))
         notes.push_back(fmt::format(
@@ -330,23 +461,37 @@ void apply_character(const Json& document, const std::string& path, Character& c
     RoleMap roles;
     roles.notes = character.roles.notes;
     roles.plan = read_plan(document, path);
-    roles.is_settled = document.value("settled", false);
-    const Json roles_read = get<Json>(document, "roles", path);
+    roles.is_settled = flag_in(document, "settled", false, path);
+    const Json& roles_read = object_in(document, "roles", path);
+    std::vector<std::string> unfit;
     for (const auto& [role, fill] : roles_read.items()) {
-        const std::string bone = get<std::string>(fill, "bone", path);
+        const std::string bone = text_in(fill, "bone", path);
+        const double confidence = number_in(fill, "confidence", 0.0, 1.0, path);
         const int joint = skeleton.find(bone);
-        if (joint < 0)
-            throw FileError(path,
-                            fmt::format("the bone '{}' for {} is not in {}", bone, role, character.rig.path),
-                            "give the character file of this rig");
-        roles.fills.push_back({role, joint, get<double>(fill, "confidence", path),
-                               fill.value("evidence", std::vector<std::string>{}),
-                               fill.value("by_hand", false)});
+        if (joint < 0 || !is_role_of(role, roles.plan)) {
+            unfit.push_back(joint < 0 ? fmt::format("{} ('{}')", role, bone) : role);
+            continue;
+        }
+        if (const std::string taken = roles.role_of(joint); !taken.empty())
+            throw FileError(path, fmt::format("'{}' is given to {} and to {}", bone, taken, role),
+                            "give a bone one role");
+        roles.fills.push_back({role, joint, confidence, texts_or_none(fill, "evidence", path),
+                               flag_in(fill, "by_hand", false, path)});
     }
+    // The motion file of a take may well have fewer bones than its body's rig.
+    if (!unfit.empty() && is_rig_of_document(document, character.rig.path))
+        notes.push_back(fmt::format("{}: not in {}, and kept in the document for a rig that has them: {}",
+                                    path, std::filesystem::path(character.rig.path).filename().string(),
+                                    fmt::join(unfit, ", ")));
     roles.followers = character.roles.followers;
     update_role_lists(skeleton, roles);
     std::string why;
-    if (!can_be_transferred(roles, why)) throw FileError(path, why, "name these bones in the character file");
+    if (!can_be_transferred(roles, why)) {
+        if (unfit.empty()) throw FileError(path, why, "name these bones in the character file");
+        throw FileError(path,
+                        fmt::format("{}: {} is not in {}", why, fmt::join(unfit, ", "), character.rig.path),
+                        "give the character file of this rig");
+    }
     character.roles = roles;
 
     if (document.contains("chains")) character.chains = read_chain_table(document.at("chains"), path);
@@ -354,30 +499,25 @@ void apply_character(const Json& document, const std::string& path, Character& c
     if (!is_same_rig) {
         // Stored turns lead from the rest they were made for; this one's are found from the file.
         align_to_t(character, take);
+        if (is_rig_of_document(document, character.rig.path))
+            carry_rests(document, path, roles_read, character, take);
         return;
     }
-    read_rest(get<Json>(document, "rest", path), path, skeleton, roles, character.rest);
-    // A T without corrections is its own zero.
-    const RestAlignment& rest = character.rest;
-    const bool is_corrected = rest.stance != Stance() || rest.dials != BodyDials() ||
-                              std::any_of(rest.found.begin(), rest.found.end(), [](const auto& found) {
-                                  return found.second.roll == RollSource::by_hand;
-                              });
+    read_rest(object_in(document, "rest", path), path, skeleton, roles, character.rest);
     if (document.contains("solved"))
         read_rest(document.at("solved"), path, skeleton, roles, character.solved);
     else
-        character.solved = is_corrected
+        character.solved = is_corrected(character.rest)
                                ? solve_rest(character.rig, roles, {take, character.rig.options.reference, {}})
-                               : rest;
+                               : character.rest;
     character.other_rests.clear();
-    const Json others = document.value("other_rests", Json::array());
-    for (const Json& other : others)
+    for (const Json& other : list_or_none(document, "other_rests", path))
         read_rest(other, path, skeleton, roles, character.other_rests.emplace_back());
 
     FileConventions& conventions = character.rig.conventions;
-    const Json stated = document.value("conventions", Json::object());
-    conventions.is_unit_guessed = stated.value("unit_is_guessed", conventions.is_unit_guessed);
-    conventions.unit_reason = stated.value("unit_reason", conventions.unit_reason);
+    const Json& stated = object_or_none(document, "conventions", path);
+    conventions.is_unit_guessed = flag_in(stated, "unit_is_guessed", conventions.is_unit_guessed, path);
+    conventions.unit_reason = text_in(stated, "unit_reason", conventions.unit_reason, path);
 }
 
 }  // namespace
@@ -400,29 +540,32 @@ Json intake_document(const LoadOptions& options) {
 }
 
 void read_intake(const Json& document, const std::string& path, LoadOptions& options) {
-    const auto at = document.find("intake");
-    if (at == document.end()) return;
-    reading(path, [&] {
-        const Json& intake = *at;
-        options.tree = intake.value("tree", std::string());
-        options.reference = intake.value("reference", std::string());
-        options.on_floor = intake.value("on_floor", false);
-        options.over_origin = intake.value("over_origin", false);
-        options.bridge_breaks = intake.value("bridge_breaks", false);
-        if (intake.contains("fps")) options.fps = intake["fps"].get<double>();
-        const Json lengths = intake.value("lengths", Json::object());
-        for (const auto& [part, factor] : lengths.items()) {
-            const double k = factor.get<double>();
-            if (!(k >= 0.1 && k <= 10.0))
-                throw FileError(path, fmt::format("the length factor of '{}' is {}", part, k),
-                                "give 0.1 to 10");
-            if (part != "legs" && part != "arms" && part != "trunk" && part != "neck")
-                throw FileError(path, fmt::format("'{}' is no part with a length", part),
-                                "write legs, arms, trunk or neck");
-            options.lengths[part] = k;
-        }
-        return 0;
-    });
+    if (!document.contains("intake")) return;
+    const Json& intake = object_in(document, "intake", path);
+    options.tree = text_in(intake, "tree", "", path);
+    options.reference = text_in(intake, "reference", "", path);
+    options.on_floor = flag_in(intake, "on_floor", false, path);
+    options.over_origin = flag_in(intake, "over_origin", false, path);
+    options.bridge_breaks = flag_in(intake, "bridge_breaks", false, path);
+    options.fps.reset();
+    if (intake.contains("fps")) options.fps = number_in(intake, "fps", 0.1, 1000.0, path);
+    options.lengths.clear();
+    for (const auto& [part, factor] : object_or_none(intake, "lengths", path).items()) {
+        if (part != "legs" && part != "arms" && part != "trunk" && part != "neck")
+            throw FileError(path, fmt::format("'{}' is no part with a length", part),
+                            "write legs, arms, trunk or neck");
+        options.lengths[part] = number_of(factor, part, 0.1, 10.0, path);
+    }
+}
+
+void read_conventions(const Json& document, const std::string& path, LoadOptions& options) {
+    const Json& conventions = object_or_none(document, "conventions", path);
+    options.unit_m.reset();
+    options.up.reset();
+    options.facing.reset();
+    if (conventions.contains("unit_m")) options.unit_m = number_in(conventions, "unit_m", 1e-9, 1e6, path);
+    if (conventions.contains("up")) options.up = text_in(conventions, "up", path);
+    if (conventions.contains("facing")) options.facing = text_in(conventions, "facing", path);
 }
 
 Json change_document(const LoadedFile& file) {
@@ -452,46 +595,53 @@ Json change_document(const LoadedFile& file) {
     return document;
 }
 
-bool read_rest_change(const Json& document, const std::string& path, const Character& character,
-                      RestAlignment& rest, std::vector<RestAlignment>& others) {
-    if (!document.contains("rest")) return false;
-    return reading(path, [&] {
-        RoleMap roles = read_given_roles(document, path, character.rig.skeleton);
-        if (document.value("signature", "") != character.rig.skeleton.signature()) return false;
-        read_rest(document.at("rest"), path, character.rig.skeleton, roles, rest);
-        others.clear();
-        const Json list = document.value("other_rests", Json::array());
-        for (const Json& other : list)
-            read_rest(other, path, character.rig.skeleton, roles, others.emplace_back());
-        return true;
+void apply_change(const Json& document, const std::string& path, LoadedFile& file) {
+    reading(path, [&] {
+        Character& character = file.character;
+        const Skeleton& skeleton = character.rig.skeleton;
+        const RoleMap found = character.roles;
+        RoleMap roles = read_given_roles(document, path, skeleton);
+        // Confidence and evidence of what was not given by hand are as found.
+        for (RoleFill& fill : roles.fills)
+            if (const RoleFill* as_found = found.fill(fill.role); as_found && as_found->joint == fill.joint)
+                fill = *as_found;
+        roles.is_settled = flag_in(document, "settled", false, path);
+        roles.notes = found.notes;
+        roles.followers = found.followers;
+        update_role_lists(skeleton, roles);
+        const bool is_other_body = !(roles == found);
+        character.roles = roles;
+        std::string why;
+        if (is_other_body && can_be_transferred(roles, why))
+            align_to_t(character, file.take ? &*file.take : nullptr);
+        if (document.contains("rest") && text_in(document, "signature", "", path) == skeleton.signature()) {
+            read_rest(document.at("rest"), path, skeleton, roles, character.rest);
+            character.other_rests.clear();
+            for (const Json& other : list_or_none(document, "other_rests", path))
+                read_rest(other, path, skeleton, roles, character.other_rests.emplace_back());
+        }
+        character.chains = read_chain_table(object_or_none(document, "chains", path), path);
+        if (file.take) set_contacts_in_file(file, read_contacts(document, path, file));
+        return 0;
     });
 }
 
 void read_change(const Json& document, const std::string& path, LoadOptions& options) {
-    reading(path, [&] {
-        const Json conventions = document.value("conventions", Json::object());
-        options.unit_m.reset();
-        options.up.reset();
-        options.facing.reset();
-        if (conventions.contains("unit_m")) options.unit_m = conventions["unit_m"].get<double>();
-        if (conventions.contains("up")) options.up = conventions["up"].get<std::string>();
-        if (conventions.contains("facing")) options.facing = conventions["facing"].get<std::string>();
-        options.fps.reset();
-        options.lengths.clear();
-        read_intake(document, path, options);
-        options.trim_first = document.value("trim", Json::object()).value("first", 0);
-        options.trim_last = document.value("trim", Json::object()).value("last", 0);
-        return 0;
-    });
+    read_conventions(document, path, options);
+    read_intake(document, path, options);
+    const Json& trim = object_or_none(document, "trim", path);
+    options.trim_first = whole_in(trim, "first", 0, frame_limit, 0, path);
+    options.trim_last = whole_in(trim, "last", 0, frame_limit, 0, path);
+    options.is_by_hand = true;
 }
 
 Json changed_take_document(const LoadedFile& file, const std::string& path) {
     const Rig& rig = file.character.rig;
     TakeDocument take;
-    if (std::filesystem::exists(path)) {
-        take = read_take_document(read_document(path, "take"), path);
+    if (!file.take_document.text.empty()) {
+        take = read_take_document(parse_document(file.take_document.text, path, "take"), path);
     } else {
-        take.id = make_uuid();
+        take.id = file.take && !file.take->id.empty() ? file.take->id : make_uuid();
         take.file = std::filesystem::path(rig.path).filename().string();
         take.frames = file.file_frames;
         take.first_motion_frame =
@@ -499,6 +649,8 @@ Json changed_take_document(const LoadedFile& file, const std::string& path) {
         take.frame_time_text = file.take ? file.take->frame_time_text : "0.0333333";
         take.other = Json::object();
     }
+    const Json read = take.other;
+    if (file.animations.size() > 1) take.animation = rig.options.animation + 1;
     take.trim_first = rig.options.trim_first;
     take.trim_last = rig.options.trim_last > 0 ? rig.options.trim_last : file.file_frames;
     Json& conventions = take.other["conventions"];
@@ -513,18 +665,20 @@ Json changed_take_document(const LoadedFile& file, const std::string& path) {
     else
         take.other["intake"] = intake;
     write_contacts(take.other, file);
-    return take_document(take);
+    Json document = take_document(take);
+    keep_unknown(read, document, take_shape());
+    return document;
 }
 
 KnownRoles read_known_roles(const Json& document, const std::string& path) {
     return reading(path, [&] {
         KnownRoles known;
-        known.name = get<std::string>(document, "name", path);
+        known.name = text_in(document, "name", path);
         known.plan = read_plan(document, path);
-        const Json roles = get<Json>(document, "roles", path);
+        const Json& roles = object_in(document, "roles", path);
         for (const auto& [role, fill] : roles.items()) {
-            known.bones[role] = get<std::string>(fill, "bone", path);
-            if (fill.value("by_hand", false)) known.by_hand.push_back(role);
+            known.bones[role] = text_in(fill, "bone", path);
+            if (flag_in(fill, "by_hand", false, path)) known.by_hand.push_back(role);
         }
         return known;
     });
@@ -547,9 +701,12 @@ RoleMap read_given_roles(const Json& document, const std::string& path, const Sk
     return reading(path, [&] {
         RoleMap roles;
         roles.plan = read_plan(document, path);
-        const Json given = get<Json>(document, "roles", path);
+        const Json& given = object_in(document, "roles", path);
         for (const auto& [role, name] : given.items()) {
             const int joint = skeleton.find(name.get<std::string>());
+            if (!is_role_of(role, roles.plan))
+                throw FileError(path, fmt::format("'{}' is no role of the plan {}", role, roles.plan),
+                                "write for example thigh.left; docs/body-plans.md lists them");
             if (joint < 0)
                 throw FileError(path,
                                 fmt::format("the rig has no bone '{}' for {}", name.get<std::string>(), role),
@@ -580,7 +737,7 @@ Json pairing_document(const Pairing& pairing) {
     for (const auto& [take, table] : pairing.settings.takes) put_chains(takes, take, table);
     if (!takes.empty()) document["takes"] = takes;
     // `carry`: where older documents had what crosses of a limb.
-    keep_unknown(pairing.other, document, {"chains", "takes", "root_track", "carry"});
+    keep_unknown(pairing.other, document, pairing_shape());
     return document;
 }
 
@@ -588,29 +745,31 @@ namespace {
 
 Pairing pairing_from(const Json& document, const std::string& path) {
     Pairing pairing;
-    pairing.id = get<std::string>(document, "id", path);
-    const Json source = get<Json>(document, "source", path);
-    const Json target = get<Json>(document, "target", path);
-    pairing.source_id = get<std::string>(source, "id", path);
-    pairing.source_path = get<std::string>(source, "path", path);
-    pairing.target_id = get<std::string>(target, "id", path);
-    pairing.target_path = get<std::string>(target, "path", path);
-    const Json scale = get<Json>(document, "scale", path);
+    pairing.id = text_in(document, "id", path);
+    const Json& source = object_in(document, "source", path);
+    const Json& target = object_in(document, "target", path);
+    pairing.source_id = text_in(source, "id", path);
+    pairing.source_path = text_in(source, "path", path);
+    pairing.target_id = text_in(target, "id", path);
+    pairing.target_path = text_in(target, "path", path);
+    const Json& scale = field(document, "scale", path);
     if (scale.is_number()) {
-        pairing.settings.scale = scale.get<double>();
-        if (!(*pairing.settings.scale > 1e-3 && *pairing.settings.scale < 1e3))
-            throw FileError(path, "'scale' is beyond any body", "write \"legs\" or a factor such as 1.2");
+        pairing.settings.scale = number_of(scale, "scale", 1e-3, 1e3, path);
     } else if (scale != "legs") {
         throw FileError(path, "'scale' is neither a number nor \"legs\"", "compare with docs/schema");
     }
-    const Json passes = get<Json>(document, "passes", path);
-    pairing.settings.passes = {passes.value("gather", true),      get<bool>(passes, "root", path),
-                               get<bool>(passes, "angles", path), get<bool>(passes, "reach", path),
-                               passes.value("contacts", true),    passes.value("twist", true)};
-    pairing.settings.has_root_track = document.value("root_track", false);
-    pairing.settings.chains = read_chain_table(document.value("chains", Json::object()), path);
+    const Json& passes = object_in(document, "passes", path);
+    for (const PassName& pass : pass_table) {
+        const bool is_needed = std::string_view(pass.name) == "root" ||
+                               std::string_view(pass.name) == "angles" ||
+                               std::string_view(pass.name) == "reach";
+        pairing.settings.passes.*pass.is_on =
+            is_needed ? flag_in(passes, pass.name, path) : flag_in(passes, pass.name, true, path);
+    }
+    pairing.settings.has_root_track = flag_in(document, "root_track", false, path);
+    pairing.settings.chains = read_chain_table(object_or_none(document, "chains", path), path);
     // As documents had it before chains had levels: every limb's carry, usual or not.
-    const Json carry_read = document.value("carry", Json::object());
+    const Json& carry_read = object_or_none(document, "carry", path);
     for (const auto& [limb, carry] : carry_read.items()) {
         const ChainPlan* chain = body_plan("biped").chain(limb);
         if (!chain || !chain->is_limb || (carry != "limb" && carry != "angles"))
@@ -619,7 +778,7 @@ Pairing pairing_from(const Json& document, const std::string& path) {
         const Carry is = carry == "limb" ? Carry::limb : Carry::angles;
         if (is != chain->usual.carry.value_or(Carry::angles)) pairing.settings.chains[limb].carry = is;
     }
-    const Json takes = document.value("takes", Json::object());
+    const Json& takes = object_or_none(document, "takes", path);
     for (const auto& [take, table] : takes.items())
         pairing.settings.takes[take] = read_chain_table(table, path);
     pairing.other = document;
@@ -644,11 +803,12 @@ Json take_document(const TakeDocument& take) {
     document["first_motion_frame"] = take.first_motion_frame;
     document["trim"]["first"] = take.trim_first;
     document["trim"]["last"] = take.trim_last;
+    if (take.animation > 0) document["animation"] = take.animation;
     document["contacts"] = Json::array();
     document["props"] = Json::array();
     if (take.other.is_object() && take.other.contains("set")) document["set"] = take.other["set"];
     document["notes"] = take.notes;
-    keep_unknown(take.other, document);
+    keep_unknown(take.other, document, object_of({"animation"}));
     for (const auto* list : {"contacts", "props"})
         if (take.other.is_object() && take.other.contains(list)) document[list] = take.other[list];
     return document;
@@ -656,39 +816,40 @@ Json take_document(const TakeDocument& take) {
 
 TakeDocument read_take_document(const Json& document, const std::string& path) {
     TakeDocument take;
-    take.id = get<std::string>(document, "id", path);
-    take.file = get<std::string>(document, "file", path);
-    const Json character = get<Json>(document, "character", path);
-    take.character_id = get<std::string>(character, "id", path);
-    take.character_path = get<std::string>(character, "path", path);
-    take.frame_time_text = get<std::string>(document, "frame_time_s", path);
-    take.frames = get<int>(document, "frames", path);
-    take.first_motion_frame = get<int>(document, "first_motion_frame", path);
-    const Json trim = get<Json>(document, "trim", path);
-    take.trim_first = get<int>(trim, "first", path);
-    take.trim_last = get<int>(trim, "last", path);
-    reading(path, [&] {
-        take.notes = document.value("notes", "");
-        if (const Json stated = document.value("conventions", Json::object()); !stated.empty()) {
-            take.unit_m = stated.value("unit_m", 0.0);
-            if (take.unit_m != 0.0 && !(take.unit_m > 1e-9 && take.unit_m < 1e6))
-                throw FileError(path, "'unit_m' is no length",
-                                "write the metres of one unit, for example 0.01");
-            take.up = stated.value("up", "");
-            take.facing = stated.value("facing", "");
+    take.id = text_in(document, "id", path);
+    take.file = text_in(document, "file", path);
+    const Json& character = object_in(document, "character", path);
+    take.character_id = text_in(character, "id", path);
+    take.character_path = text_in(character, "path", path);
+    take.frame_time_text = text_in(document, "frame_time_s", path);
+    take.frames = whole_in(document, "frames", 0, frame_limit, path);
+    take.first_motion_frame = whole_in(document, "first_motion_frame", 0, frame_limit, path);
+    take.animation = whole_in(document, "animation", 1, 100000, 0, path);
+    const Json& trim = object_in(document, "trim", path);
+    take.trim_first = whole_in(trim, "first", 0, frame_limit, path);
+    take.trim_last = whole_in(trim, "last", 0, frame_limit, path);
+    if (take.trim_first > 0 && take.trim_first >= take.trim_last)
+        throw FileError(path, fmt::format("'trim' runs from {} to {}", take.trim_first, take.trim_last),
+                        "write first < last in frames of the file");
+    take.notes = text_in(document, "notes", "", path);
+    LoadOptions stated;
+    read_conventions(document, path, stated);
+    take.unit_m = stated.unit_m.value_or(0.0);
+    take.up = stated.up.value_or("");
+    take.facing = stated.facing.value_or("");
+    for (const Json& prop : list_or_none(document, "props", path))
+        if (prop.contains("file"))
+            take.pieces.push_back(
+                {text_in(prop, "file", path), text_in(prop, "joint", path), Vec3::Zero(), false});
+    for (const Json& piece : list_or_none(document, "set", path)) {
+        Vec3 at_m = Vec3::Zero();
+        if (piece.contains("at_m")) {
+            const auto at = numbers_in(piece, "at_m", 3, -1e6, 1e6, path);
+            at_m = {at[0], at[1], at[2]};
         }
-        for (const Json& prop : document.value("props", Json::array()))
-            if (prop.contains("file"))
-                take.pieces.push_back({get<std::string>(prop, "file", path),
-                                       get<std::string>(prop, "joint", path), Vec3::Zero(), false});
-        for (const Json& piece : document.value("set", Json::array())) {
-            const auto at = piece.value("at_m", std::vector<double>{0, 0, 0});
-            if (at.size() != 3) throw FileError(path, "'at_m' is not three numbers", "write x y z");
-            take.pieces.push_back({get<std::string>(piece, "file", path), "", Vec3(at[0], at[1], at[2]),
-                                   piece.value("is_ground", false)});
-        }
-        return 0;
-    });
+        take.pieces.push_back(
+            {text_in(piece, "file", path), "", at_m, flag_in(piece, "is_ground", false, path)});
+    }
     take.other = document;
     return take;
 }

@@ -6,6 +6,7 @@
 #include <string>
 
 #include "core/body/reuse.hpp"
+#include "core/io/json_fields.hpp"
 #include "core/io/load.hpp"
 #include "core/math/canonical.hpp"
 #include "core/motion/take.hpp"
@@ -15,13 +16,15 @@
 
 namespace nb {
 
-using Json = nlohmann::ordered_json;
-
-/// Text of a document in canonical form.
+/// Text of a document in canonical form. Throws FileError when it holds a number that is not finite.
 std::string format_document(const Json& document);
 /// Reads a document and checks its format and version: "nimble-bone/<kind>", 1. Throws FileError for another
 /// kind, a newer version, or broken JSON (with line and column).
 Json read_document(const std::string& path, const std::string& kind);
+/// The same from text that was read; `path` names it.
+Json parse_document(const std::string& text, const std::string& path, const std::string& kind);
+/// JSON of any kind, at most 64 deep. Throws FileError with line and column.
+Json parse_json(const std::string& text, const std::string& path);
 
 /// `rest` quaternions (x y z w) turn a role from the stored rest into the common stance, in the body frame
 /// relative to the parent role: E_r = D_parent^T D_r with D of `RestAlignment`.
@@ -30,8 +33,8 @@ Json character_document(const Character& character);
 Json rest_document(const RoleMap& roles, const RestAlignment& rest);
 /// Applies a document to a rig just loaded: id, name, roles, rest, ankle height. Notes say what did not fit.
 /// In a file of another skeleton signature (a take, a changed rig) bones are found by name and the rest
-/// alignment anew, from the file and `take` (may be null). Throws FileError when a bone it names is not in
-/// the rig.
+/// alignment anew, from the file and `take` (may be null), with what was corrected on top; what does not fit
+/// is told and kept. Throws FileError when hips or legs are not among what fits.
 void apply_character_document(const Json& document, const std::string& path, Character& character,
                               const Take* take, std::vector<std::string>& notes);
 /// True when the document was made for the file of that name; what it says of unit and axes holds for it
@@ -44,12 +47,12 @@ Json intake_document(const LoadOptions& options);
 /// Reads it into `options`; values that are none are refused.
 void read_intake(const Json& document, const std::string& path, LoadOptions& options);
 
-/// What is not saved yet of a file's reading and roles ("nimble-bone/unsaved"), and its reading back.
+/// What is not saved yet of a file's reading, roles, rests, chains and contacts ("nimble-bone/unsaved").
 Json change_document(const LoadedFile& file);
+/// How such a file is to be read.
 void read_change(const Json& document, const std::string& path, LoadOptions& options);
-/// The rest alignments of such a document; false when it holds none for that skeleton.
-bool read_rest_change(const Json& document, const std::string& path, const Character& character,
-                      RestAlignment& rest, std::vector<RestAlignment>& others);
+/// The rest of it, onto the file read in that way: all of it, or as much as fits another state of the rig.
+void apply_change(const Json& document, const std::string& path, LoadedFile& file);
 
 /// The roles of a character document, by bone names, without its rig.
 KnownRoles read_known_roles(const Json& document, const std::string& path);
@@ -83,6 +86,7 @@ struct TakeDocument {
     int first_motion_frame = 0;
     int trim_first = 0;
     int trim_last = 0;  ///< not included
+    int animation = 0;  ///< of a file that holds several, from 1; 0: it holds one
     std::string notes;
     /// What the motion file does not say itself; 0 and empty: as the reader finds it.
     double unit_m = 0.0;
@@ -93,8 +97,8 @@ struct TakeDocument {
 Json take_document(const TakeDocument& take);
 TakeDocument read_take_document(const Json& document, const std::string& path);
 
-/// The document of a take as it was loaded: the one at `path` when there is one, else a new one, with trim,
-/// unit, axes and repairs as they are in force.
+/// The document of a take: the one it was read with, else a new one, with trim, unit, axes, repairs and
+/// contacts as they are in force. `path` names it.
 Json changed_take_document(const LoadedFile& file, const std::string& path);
 
 Json review_document(const Review& review);

@@ -1,12 +1,16 @@
 #include "core/io/export.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <filesystem>
 
 #include "core/io/bvh.hpp"
 #include "core/io/file_error.hpp"
+#include "core/io/finite.hpp"
 #include "core/io/gltf.hpp"
 #include "core/io/gltf_patch.hpp"
+#include "core/io/text_encoding.hpp"
 
 namespace nb {
 
@@ -67,9 +71,35 @@ SkeletonFile reframe_for_bvh(const Character& character, const Take& take) {
     return file;
 }
 
-void export_take(const std::string& path, const Character& character, const Take& take) {
+std::string names_for_bvh(const Character& character, std::vector<std::string>& names) {
+    // As the file had them, byte for byte, where that can be read back.
+    const std::string& encoding = character.rig.facts.encoding;
+    std::vector<std::string> own;
+    own.reserve(names.size());
+    for (const std::string& name : names) own.push_back(from_utf8(name, encoding));
+    std::vector<std::string> written = bvh_names(own);
+    if (!encoding.empty() && written != own) written = bvh_names(names);
+    size_t changed = 0;
+    std::string example;
+    for (size_t j = 0; j < names.size(); ++j)
+        if (written[j] != own[j] && written[j] != names[j] && ++changed == 1)
+            example = fmt::format("'{}' is '{}'", shown_text(names[j]), shown_text(written[j]));
+    names = std::move(written);
+    return changed == 0 ? ""
+                        : fmt::format("{} bone name{} cannot stand in a BVH file and {} changed: {}", changed,
+                                      changed == 1 ? "" : "s", changed == 1 ? "was" : "were", example);
+}
+
+void export_take(const std::string& path, const Character& character, const Take& take,
+                 std::vector<std::string>* notes) {
     const std::string ending = std::filesystem::path(path).extension().string();
-    if (ending == ".bvh") return write_file(path, format_bvh(reframe_for_bvh(character, take)));
+    require_finite(path, character.rig.skeleton, take);
+    if (ending == ".bvh") {
+        SkeletonFile file = reframe_for_bvh(character, take);
+        const std::string note = names_for_bvh(character, file.skeleton.names);
+        if (notes && !note.empty()) notes->push_back(note);
+        return write_file(path, format_bvh(file));
+    }
     if (ending == ".glb" && !character.rig.nodes.empty()) return patch_glb(path, character, take);
     if (ending == ".glb") return write_glb(path, character.rig.skeleton, take);
     throw FileError(path, "is neither .bvh nor .glb", "choose one of these endings");

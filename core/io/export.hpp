@@ -14,6 +14,8 @@ SkeletonFile reframe_for_bvh(const Character& character, const Take& take);
 
 /// A rig that came from glTF is patched (`patch_glb`); for others a skeleton alone is written as .glb.
 /// Writes .bvh or .glb by the ending of `path`. Throws FileError for other endings.
-void export_take(const std::string& path, const Character& character, const Take& take);
+/// `notes`: what a format could not hold as it was.
+void export_take(const std::string& path, const Character& character, const Take& take,
+                 std::vector<std::string>* notes = nullptr);
 
 }  // namespace nb

@@ -2,17 +2,19 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
 #include <cstring>
 #include <filesystem>
 
 #include "core/io/file_error.hpp"
+#include "core/io/gltf_guard.hpp"
 #include "core/io/joint_frames.hpp"
+#include "core/io/json_fields.hpp"
 
 namespace nb {
 
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 constexpr std::uint32_t json_chunk = 0x4E4F534A;
 constexpr std::uint32_t binary_chunk = 0x004E4942;
@@ -50,7 +52,9 @@ std::string decode_base64(std::string_view text) {
 }  // namespace
 
 GlbParts::GlbParts(const Rig& rig) : rig_(rig) {
-    const std::string bytes = read_file(rig.path);
+    std::string bytes = read_file(rig.path);
+    std::string encoding;
+    gltf::guard(bytes, rig.path, encoding);
     try {
         if (bytes.starts_with("glTF")) {
             const size_t length = word_at(bytes, 12);
@@ -94,7 +98,10 @@ void GlbParts::pack_buffers() {
         pad(whole, '\0');
         offsets.push_back(whole.size());
         std::string data = buffer.contains("uri") ? beside(buffer["uri"].get<std::string>()) : binary_;
-        data.resize(buffer.value("byteLength", data.size()));
+        const size_t length = buffer.value("byteLength", data.size());
+        if (length > data.size() + 3)
+            throw FileError(rig_.path, "has a buffer that is cut off", "copy or export the file again");
+        data.resize(length);
         whole += data;
     }
     if (json.contains("bufferViews"))
@@ -132,6 +139,9 @@ size_t GlbParts::add_view(std::string_view data) {
 }
 
 size_t GlbParts::add_floats(const std::vector<float>& values, const char* type, size_t width) {
+    if (!std::all_of(values.begin(), values.end(), [](float v) { return std::isfinite(v); }))
+        throw FileError(rig_.path, "was not written on: a value is no finite number",
+                        "look at the body and the take it was to be written with");
     const size_t view = add_view({reinterpret_cast<const char*>(values.data()), values.size() * 4});
     Json& accessors = json["accessors"];
     if (accessors.is_null()) accessors = Json::array();
@@ -144,9 +154,7 @@ void GlbParts::free_of_matrix(size_t index) {
     Json& node = json["nodes"][index];
     const auto at = node.find("matrix");
     if (at == node.end()) return;
-    const auto numbers = at->get<std::vector<double>>();
-    if (numbers.size() != 16)
-        throw FileError(rig_.path, "a node's matrix is not of sixteen numbers", "export the file again");
+    const auto numbers = numbers_in(node, "matrix", 16, -1e30, 1e30, rig_.path);
     const NodeTransform t = transform_of(Eigen::Matrix4d(Eigen::Map<const Eigen::Matrix4d>(numbers.data())));
     node.erase("matrix");
     node["translation"] = {t.p.x(), t.p.y(), t.p.z()};
@@ -160,7 +168,10 @@ std::string GlbParts::text() {
         json["buffers"][0]["byteLength"] = binary_.size();
     else if (!binary_.empty())
         json["buffers"] = Json::array({{{"byteLength", binary_.size()}}});
-    std::string text = json.dump();
+    if (const std::string where = not_finite_in(json); !where.empty())
+        throw FileError(rig_.path, fmt::format("was not written on: '{}' is no finite number", where),
+                        "look at the body it was to be written with");
+    std::string text = json.dump(-1, ' ', false, Json::error_handler_t::replace);
     pad(text, ' ');
     std::string bytes = "glTF";
     append_word(bytes, 2);

@@ -6,9 +6,21 @@
 #include <string_view>
 #include <vector>
 
+#include "core/io/file_error.hpp"
+#include "core/io/json_fields.hpp"
 #include "core/rig/rig.hpp"
 
 namespace nb {
+
+/// What a writer does with a file's JSON; a value of a kind it does not expect becomes one line.
+template <typename Make>
+auto with_json_of(const std::string& path, Make make) {
+    try {
+        return make();
+    } catch (const Json::exception&) {
+        throw FileError(path, "has a value of the wrong kind in its JSON", "export the file again");
+    }
+}
 
 class GlbParts {
   public:

@@ -9,6 +9,7 @@
 #include <sstream>
 
 #include "core/io/file_error.hpp"
+#include "core/io/finite.hpp"
 #include "core/io/gltf_access.hpp"
 #include "core/io/gltf_humanoid.hpp"
 #include "core/io/gltf_mesh.hpp"
@@ -307,11 +308,15 @@ class Reader {
 }  // namespace
 
 SkeletonFile read_gltf(const std::string& path, int animation) {
-    const tinygltf::Model model = gltf::read_model(path);
-    return Reader(model, path, animation).read();
+    std::string encoding;
+    const tinygltf::Model model = gltf::read_model(path, &encoding);
+    SkeletonFile file = Reader(model, path, animation).read();
+    file.facts.encoding = encoding;
+    return file;
 }
 
 void write_glb(const std::string& path, const Skeleton& skeleton, const Take& take) {
+    require_finite(path, skeleton, take);
     tinygltf::Model model;
     model.asset.version = "2.0";
     model.asset.generator = "Nimble Bone";

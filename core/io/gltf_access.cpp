@@ -8,6 +8,7 @@
 #include <filesystem>
 
 #include "core/io/file_error.hpp"
+#include "core/io/gltf_guard.hpp"
 
 namespace nb::gltf {
 
@@ -59,6 +60,15 @@ Rows rows_of(const tinygltf::Model& model, int view_index, size_t offset, size_t
          (count - 1) > (data.size() - start) / stride || start + (count - 1) * stride + row > data.size()))
         throw bad("reaches beyond its buffer");
     return {data.data() + start, stride, count};
+}
+
+/// The first sentence of what the library says, without its own names.
+std::string plain_words(std::string error) {
+    if (error.find("json.exception") != std::string::npos || error.find("type must be") != std::string::npos)
+        return "a value is of the wrong kind";
+    error = error.substr(0, std::min(error.find('\n'), size_t{120}));
+    while (!error.empty() && (error.back() == '.' || error.back() == ' ')) error.pop_back();
+    return error.empty() ? "a value is of the wrong kind" : error;
 }
 
 }  // namespace
@@ -134,8 +144,11 @@ NodeTransform transform_of(const tinygltf::Node& node) {
     return t;
 }
 
-tinygltf::Model read_model(const std::string& path) {
-    const std::string bytes = read_file(path);
+tinygltf::Model read_model(const std::string& path, std::string* encoding) {
+    std::string bytes = read_file(path);
+    std::string guessed;
+    guard(bytes, path, guessed);
+    if (encoding) *encoding = guessed;
     tinygltf::TinyGLTF loader;
     // Pictures stay encoded.
     loader.SetImageLoader(
@@ -161,8 +174,8 @@ tinygltf::Model read_model(const std::string& path) {
         error = e.what();
     }
     if (!is_read) {
-        std::replace(error.begin(), error.end(), '\n', ' ');
-        throw FileError(path, "is no valid glTF: " + error.substr(0, 160), "export the file again");
+        throw FileError(path, fmt::format("is no valid glTF ({})", plain_words(error)),
+                        "export the file again");
     }
     return model;
 }

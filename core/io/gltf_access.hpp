@@ -20,7 +20,7 @@ std::vector<double> read_values(const tinygltf::Model& model, int accessor_index
 /// From translation, rotation and scale, or from the matrix taken apart (mirroring goes to the scale's sign).
 NodeTransform transform_of(const tinygltf::Node& node);
 
-/// Reads a whole file (binary or text). Throws FileError.
-tinygltf::Model read_model(const std::string& path);
+/// Reads a whole file (binary or text). Throws FileError. `encoding`: of its texts when they are no UTF-8.
+tinygltf::Model read_model(const std::string& path, std::string* encoding = nullptr);
 
 }  // namespace nb::gltf

@@ -11,8 +11,6 @@ namespace nb {
 
 namespace {
 
-using Json = nlohmann::ordered_json;
-
 class Patcher {
   public:
     Patcher(const Character& character, const Take& take)
@@ -93,7 +91,7 @@ class Patcher {
 
 void patch_glb(const std::string& path, const Character& character, const Take& take) {
     if (take.frames < 1) throw FileError(path, "there are no frames to write", "choose a longer range");
-    write_file(path, Patcher(character, take).patch());
+    write_file(path, with_json_of(character.rig.path, [&] { return Patcher(character, take).patch(); }));
 }
 
 }  // namespace nb

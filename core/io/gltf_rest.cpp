@@ -15,7 +15,6 @@ namespace nb {
 
 namespace {
 
-using Json = nlohmann::ordered_json;
 using Mat4 = Eigen::Matrix4d;
 
 class Rebinder {
@@ -58,11 +57,12 @@ class Rebinder {
     Mat4 local(size_t node) const {
         const Json& json = parts_.json["nodes"][node];
         if (json.contains("matrix")) {
-            const auto m = json["matrix"].get<std::vector<double>>();
+            const auto m = numbers_in(json, "matrix", 16, -1e30, 1e30, rig_.path);
             return Eigen::Map<const Mat4>(m.data());
         }
         const auto numbers = [&](const char* key, const std::vector<double>& otherwise) {
-            return json.contains(key) ? json[key].get<std::vector<double>>() : otherwise;
+            return json.contains(key) ? numbers_in(json, key, otherwise.size(), -1e30, 1e30, rig_.path)
+                                      : otherwise;
         };
         const auto t = numbers("translation", {0, 0, 0});
         const auto r = numbers("rotation", {0, 0, 0, 1});
@@ -150,6 +150,9 @@ class Rebinder {
         std::vector<Mat4> matrices;
         matrices.reserve(skin.joints.size());
         for (size_t k = 0; k < skin.joints.size(); ++k) {
+            if (skin.joints[k] < 0 || size_t(skin.joints[k]) >= after_.size())
+                throw FileError(rig_.path, "has a skin with a joint that does not exist",
+                                "export the file again");
             const Mat4 bind = 16 * (k + 1) <= binds.size() ? Mat4(Eigen::Map<const Mat4>(&binds[16 * k]))
                                                            : Mat4(Mat4::Identity());
             matrices.push_back(after_[size_t(skin.joints[k])] * bind);
@@ -161,6 +164,14 @@ class Rebinder {
         for (const auto& skin : model_.skins) skin_matrices_.push_back(matrices_of(skin));
         for (const auto& node : model_.nodes) {
             if (node.mesh < 0 || node.skin < 0) continue;
+            if (size_t(node.mesh) >= model_.meshes.size() || size_t(node.skin) >= model_.skins.size())
+                throw FileError(rig_.path, "has a node whose mesh or skin does not exist",
+                                "export the file again");
+            if (skin_matrices_[size_t(node.skin)].empty())
+                throw FileError(rig_.path,
+                                fmt::format("has a skin without joints under the mesh '{}'",
+                                            model_.meshes[size_t(node.mesh)].name),
+                                "bind the mesh to bones and export it again");
             const auto [at, is_new] = skin_of_mesh_.try_emplace(node.mesh, node.skin);
             if (at->second != node.skin)
                 throw FileError(rig_.path,
@@ -287,7 +298,7 @@ void write_as_rest(const std::string& path, const Character& character) {
                         "export it as .glb first");
     if (!character.rest.is_there())
         throw FileError(character.rig.path, "has no alignment yet", "give hips and legs their bones");
-    write_file(path, Rebinder(character).text());
+    write_file(path, with_json_of(character.rig.path, [&] { return Rebinder(character).text(); }));
 }
 
 double rebind_change_m(const Rig& before, const Rig& after, const WorldMotion& motion, int step) {

@@ -14,7 +14,10 @@
 #include "core/io/file_error.hpp"
 #include "core/io/gltf.hpp"
 #include "core/io/scene.hpp"
+#include "core/io/scene_child.hpp"
+#include "core/io/text_encoding.hpp"
 #include "core/io/units.hpp"
+#include "core/io/what_is.hpp"
 #include "core/rest/measures.hpp"
 
 namespace nb {
@@ -282,8 +285,71 @@ void repair_take(Take& take, const LoadOptions& options, const std::string& path
 
 }  // namespace
 
+namespace {
+
+/// Names in the encoding of an older program become UTF-8; the guess is told.
+void read_names(SkeletonFile& file) {
+    std::vector<std::string> texts = file.skeleton.names;
+    texts.insert(texts.end(), file.animations.begin(), file.animations.end());
+    std::string& encoding = file.facts.encoding;
+    if (encoding.empty()) {
+        encoding = guess_encoding(texts);
+        if (encoding.empty()) return;
+        for (auto* names : {&file.skeleton.names, &file.animations})
+            for (std::string& name : *names) name = to_utf8(name, encoding);
+        for (FileNode& node : file.nodes) node.name = to_utf8(node.name, encoding);
+        for (Mesh& mesh : file.meshes) mesh.name = to_utf8(mesh.name, encoding);
+        for (std::string& note : file.notes) note = to_utf8(note, encoding);
+    }
+    file.notes.push_back(fmt::format("its names are no UTF-8: they are read as {}, a guess from their bytes",
+                                     encoding_name(encoding)));
+}
+
+/// Beyond it sums of lengths lose their meaning.
+constexpr double longest = 1e9;
+
+/// A body must have an extent, and stand where numbers still mean something.
+void check_extent(const SkeletonFile& file, const std::string& path) {
+    const Skeleton& s = file.skeleton;
+    const auto check = [&](const Vec3& p, const std::string& name) {
+        if (!p.allFinite() || p.cwiseAbs().maxCoeff() > longest)
+            throw FileError(path,
+                            fmt::format("the bone '{}' stands at {:.3g}, beyond any length", name,
+                                        p.cwiseAbs().maxCoeff()),
+                            "look at its unit and scale, and export it again");
+    };
+    for (size_t j = 0; j < s.names.size(); ++j) {
+        check(s.rest_p[j], s.names[j]);
+        if (!s.rest_R[j].coeffs().allFinite())
+            throw FileError(path, fmt::format("the bone '{}' has a rotation that is no number", s.names[j]),
+                            "export the file again");
+    }
+    const Take& take = file.take;
+    for (size_t i = 0; i < take.p.size(); ++i)
+        check(take.p[i], s.names[size_t(take.translated[i % take.translated.size()])]);
+    for (size_t i = 0; i < take.R.size(); ++i)
+        if (!take.R[i].coeffs().allFinite())
+            throw FileError(
+                path, fmt::format("the bone '{}' has a key that is no number", s.names[i % s.names.size()]),
+                "repair the capture at this place");
+    const Pose rest = rest_pose(s);
+    double extent = 0.0;
+    for (const Vec3& p : rest.p) extent = std::max(extent, (p - rest.p[0]).norm());
+    for (const EndSite& site : s.end_sites) extent = std::max(extent, site.offset_m.norm());
+    if (!(extent > 1e-9 && extent < longest) && s.size() > 1)
+        throw FileError(
+            path,
+            extent < 1.0 ? "has no extent: all its bones lie in one point" : "reaches beyond any length",
+            "look at its scale, and export it again");
+}
+
+}  // namespace
+
 LoadedFile settle(SkeletonFile file, const std::string& path, const std::string& format,
                   const LoadOptions& options) {
+    if (file.animations.empty()) check_animation(path, {file.take.name}, options.animation);
+    read_names(file);
+    check_extent(file, path);
     LoadedFile loaded;
     Character& character = loaded.character;
     Rig& rig = character.rig;
@@ -419,14 +485,22 @@ LoadedFile load_file(const std::string& path, const LoadOptions& options) {
     if (ending == ".glb" || ending == ".gltf" || ending == ".vrm")
         return settle(read_gltf(path, options.animation), path, "glb", options);
     if (is_scene_ending(ending))
-        return settle(read_scene(path, options.animation), path, ending.substr(1), options);
+        return settle(read_scene_apart(path, options.animation), path, ending.substr(1), options);
     const std::string text = read_file(path);
+    if (text.find_first_not_of(" \t\r\n") == std::string::npos)
+        throw FileError(path, "is empty", "export it again");
+    if (ending == ".bvh" && !what_is(text).starts_with("a BVH") && !what_is(text).starts_with("text"))
+        throw FileError(path, fmt::format("is no BVH motion file but {}", what_is(text)),
+                        "rename it after what it is");
     const auto start = text.find_first_not_of(" \t\r\n\xEF\xBB\xBF");
     if (ending == ".bvh" || (start != std::string::npos && (text[start] | 32) == 'h'))
         return load_bvh(text, path, options);
-    throw FileError(path,
+    throw FileError(
+        path,
+        fmt::format("{}: it is {}",
                     ending.empty() ? "is of no known type" : fmt::format("'{}' files are not read", ending),
-                    "give a file with a skeleton: .bvh, .glb, .gltf, .fbx, .dae ...");
+                    what_is(text)),
+        "give a file with a skeleton: .bvh, .glb, .gltf, .fbx, .dae ...");
 }
 
 }  // namespace nb

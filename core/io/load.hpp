@@ -19,6 +19,11 @@ struct StagePiece {
     bool is_ground = false;    ///< shared by all bodies: never scaled
 };
 
+/// A document as it was when it was read; both empty when there was none.
+struct ReadDocument {
+    std::string path, text;
+};
+
 struct LoadedFile {
     Character character;
     std::optional<Take> take;  ///< absent when the file holds no motion
@@ -27,6 +32,10 @@ struct LoadedFile {
     int bridged = 0;  ///< breaks that were led through
     std::vector<StagePiece> pieces;
     std::vector<std::string> animations;  ///< names of all the file holds; `take` is one of them
+    /// Contacts by hand as the file itself counts: frames before trim and resampling, heights in its own unit
+    /// and lengths. `take->contacts` are those within the trim, in force.
+    Contacts contacts_in_file;
+    ReadDocument character_document, take_document;
 };
 
 /// Throws FileError with one line saying where, what and what to do.

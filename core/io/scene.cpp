@@ -5,9 +5,12 @@
 #include <assimp/scene.h>
 #include <fmt/format.h>
 
+#include <assimp/DefaultIOSystem.h>
 #include <algorithm>
 #include <assimp/Importer.hpp>
 #include <cmath>
+#include <cstring>
+#include <filesystem>
 #include <map>
 #include <set>
 
@@ -32,6 +35,27 @@ Quat rotation(const aiQuaternion& q) {
     const Quat R{double(q.w), double(q.x), double(q.y), double(q.z)};
     return R.norm() > 1e-9 ? R.normalized() : Quat::Identity();
 }
+
+/// Reads the file and what lies beside or below it; nothing else, and nothing is written.
+class FilesBeside : public Assimp::DefaultIOSystem {
+  public:
+    explicit FilesBeside(const std::string& path) {
+        std::error_code error;
+        folder_ = std::filesystem::weakly_canonical(std::filesystem::absolute(path), error).parent_path();
+    }
+    Assimp::IOStream* Open(const char* file, const char* mode) override {
+        std::error_code error;
+        const auto whole = std::filesystem::weakly_canonical(std::filesystem::absolute(file), error);
+        const auto inside = whole.lexically_relative(folder_);
+        if (std::strpbrk(mode, "wa+") || inside.empty() || *inside.begin() == ".." ||
+            !std::filesystem::is_regular_file(whole, error))
+            return nullptr;
+        return DefaultIOSystem::Open(file, mode);
+    }
+
+  private:
+    std::filesystem::path folder_;
+};
 
 class Reader {
   public:
@@ -325,6 +349,7 @@ bool is_scene_ending(const std::string& ending) {
 SkeletonFile read_scene(const std::string& path, int animation) {
     read_file(path);  // says plainly when there is nothing to read
     Assimp::Importer importer;
+    importer.SetIOHandler(new FilesBeside(path));  // the importer's own
     importer.SetPropertyBool(AI_CONFIG_IMPORT_FBX_PRESERVE_PIVOTS, false);
     importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
     const aiScene* scene = nullptr;
@@ -333,14 +358,19 @@ SkeletonFile read_scene(const std::string& path, int animation) {
         scene = importer.ReadFile(path, aiProcess_Triangulate | aiProcess_SortByPType |
                                             aiProcess_GenSmoothNormals | aiProcess_JoinIdenticalVertices);
         what = importer.GetErrorString();
+    } catch (const std::bad_alloc&) {
+        throw;
     } catch (const std::exception& error) {
         what = error.what();
     }
-    if (!scene || !scene->mRootNode) {
-        std::replace(what.begin(), what.end(), '\n', ' ');
-        throw FileError(path, "cannot be read: " + what.substr(0, 160),
+    if (what.find("bad_alloc") != std::string::npos) throw std::bad_alloc();
+    // The library's own words help nobody: they name its parts, not the file's.
+    if (!scene || !scene->mRootNode)
+        throw FileError(path,
+                        what.find("o suitable reader") != std::string::npos
+                            ? "is of a kind that is not read"
+                            : "is broken, or of a version that is not read",
                         "export the file again, or as .bvh or .glb");
-    }
     return Reader(*scene, path, animation).read();
 }
 

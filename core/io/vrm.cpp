@@ -45,21 +45,23 @@ void write_vrm(const std::string& path, const Character& character, const VrmMet
     if (const auto missing = missing_vrm_bones(character.roles); !missing.empty())
         throw FileError(rig.path, fmt::format("VRM asks for {}", fmt::join(missing, ", ")),
                         "give these roles a bone");
-    using Json = nlohmann::ordered_json;
-    GlbParts parts(rig);
-    Json bones = Json::object();
-    for (const auto& [bone, joint] : vrm_bones(character.roles))
-        bones[bone] = {{"node", rig.nodes[size_t(joint)].node}};
-    Json& extension = parts.json["extensions"]["VRMC_vrm"];
-    extension["specVersion"] = "1.0";
-    if (!extension.contains("meta"))
-        extension["meta"] = {
-            {"name", meta.name}, {"authors", Json::array({meta.author})}, {"licenseUrl", meta.license_url}};
-    extension["humanoid"]["humanBones"] = bones;
-    Json& used = parts.json["extensionsUsed"];
-    if (used.is_null()) used = Json::array();
-    if (std::find(used.begin(), used.end(), "VRMC_vrm") == used.end()) used.push_back("VRMC_vrm");
-    write_file(path, parts.text());
+    with_json_of(rig.path, [&] {
+        GlbParts parts(rig);
+        Json bones = Json::object();
+        for (const auto& [bone, joint] : vrm_bones(character.roles))
+            bones[bone] = {{"node", rig.nodes[size_t(joint)].node}};
+        Json& extension = parts.json["extensions"]["VRMC_vrm"];
+        extension["specVersion"] = "1.0";
+        if (!extension.contains("meta"))
+            extension["meta"] = {{"name", meta.name},
+                                 {"authors", Json::array({meta.author})},
+                                 {"licenseUrl", meta.license_url}};
+        extension["humanoid"]["humanBones"] = bones;
+        Json& used = parts.json["extensionsUsed"];
+        if (used.is_null()) used = Json::array();
+        if (std::find(used.begin(), used.end(), "VRMC_vrm") == used.end()) used.push_back("VRMC_vrm");
+        write_file(path, parts.text());
+    });
 }
 
 void write_with_iso_names(const std::string& path, const Character& character) {

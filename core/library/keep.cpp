@@ -7,6 +7,8 @@
 #include <set>
 
 #include "core/io/file_error.hpp"
+#include "core/io/files.hpp"
+#include "core/library/moves.hpp"
 
 namespace nb {
 
@@ -37,14 +39,6 @@ void make_folder(const fs::path& folder) {
     if (error) throw FileError(folder.string(), error.message(), writable);
 }
 
-void move_path(const fs::path& from, const fs::path& to) {
-    std::error_code error;
-    if (fs::exists(fs::symlink_status(to, error)))
-        throw FileError(to.string(), "is there already", "choose another name");
-    fs::rename(from, to, error);
-    if (error) throw FileError(from.string(), error.message(), writable);
-}
-
 /// A library that has vanished is not made anew under somebody's feet.
 void need_folder(const Library& library) {
     std::error_code error;
@@ -66,11 +60,11 @@ std::string free_name(const fs::path& folder, const std::string& wanted, const s
 std::vector<std::string> files_beside(const std::string& gltf_path) {
     std::vector<std::string> result;
     if (fs::path(gltf_path).extension() != ".gltf") return result;
-    const Json document = Json::parse(read_file(gltf_path), nullptr, false);
+    const Json document = parse_json(read_file(gltf_path), gltf_path);
     for (const auto* list : {"buffers", "images"}) {
         if (!document.is_object() || !document.contains(list)) continue;
         for (const Json& item : document[list]) {
-            const std::string uri = item.is_object() ? item.value("uri", "") : "";
+            const std::string uri = item.is_object() ? text_in(item, "uri", "", gltf_path) : "";
             const fs::path path(uri);
             const bool leads_out = std::find(path.begin(), path.end(), "..") != path.end();
             if (!uri.empty() && !uri.starts_with("data:") && path.is_relative() && !leads_out)
@@ -100,7 +94,7 @@ class Undone {
 /// A take's motion file, and the documents that share its name.
 std::vector<fs::path> files_of_take(const LibraryEntry& take) {
     std::vector<fs::path> result{take.path};
-    for (const auto* ending : {".take.json", ".labels.json"}) {
+    for (const auto* ending : {".take.json", ".labels.json", ".character.json"}) {
         fs::path document(take.path);
         document.replace_extension(ending);
         std::error_code error;
@@ -109,20 +103,16 @@ std::vector<fs::path> files_of_take(const LibraryEntry& take) {
     return result;
 }
 
-/// Moves all, or none.
-Trashed move_all(const std::vector<std::pair<std::string, std::string>>& moves) {
-    Trashed done;
-    try {
-        for (const auto& [from, to] : moves) {
-            move_path(from, to);
-            done.moved.emplace_back(from, to);
-        }
-    } catch (const FileError&) {
-        std::error_code error;
-        for (const auto& [from, to] : done.moved) fs::rename(to, from, error);
-        throw;
+/// Copies what a .gltf refers to. What is there already must be the same.
+void copy_beside(const std::string& from_file, const fs::path& to_folder) {
+    for (const std::string& beside : files_beside(from_file)) {
+        const fs::path to = to_folder / beside;
+        make_folder(to.parent_path());
+        const std::string content = read_file((fs::path(from_file).parent_path() / beside).string());
+        if (!write_new_file(to.string(), content) && read_file(to.string()) != content)
+            throw FileError(to.string(), "is there already, and is another file",
+                            "rename what the .gltf refers to, or make it a .glb");
     }
-    return done;
 }
 
 }  // namespace
@@ -146,101 +136,160 @@ LibraryEntry add_character(const Library& library, const std::string& rig_path, 
     need_folder(library);
     std::vector<std::string> notes;
     LoadedFile loaded = load_character(rig_path, document, notes);
+    if (document.empty()) loaded.character.id = id.empty() ? make_uuid() : id;
+    return add_character(library, loaded, name);
+}
+
+LibraryEntry add_character(const Library& library, const LoadedFile& file, const std::string& name) {
+    need_folder(library);
+    const std::string& rig_path = file.character.rig.path;
+    const FolderLock lock(library.folder);
     const fs::path characters = fs::path(library.folder) / "characters";
     make_folder(characters);
-    const fs::path folder = characters / free_name(characters, folder_name(name));
-    Undone undone(folder);
-    make_folder(folder);
-    const fs::path rig = folder / ("rig" + fs::path(rig_path).extension().string());
-    write_file(rig.string(), read_file(rig_path));
-    for (const std::string& beside : files_beside(rig_path)) {
-        make_folder((folder / beside).parent_path());
-        write_file((folder / beside).string(),
-                   read_file((fs::path(rig_path).parent_path() / beside).string()));
-    }
-    LibraryEntry entry{folder.filename().string(), rig.string(), ""};
+    // Made under a name that nobody reads; it gets its own when it is whole.
+    const fs::path unfinished = characters / (unfinished_prefix + make_uuid());
+    Undone undone(unfinished);
+    make_folder(unfinished);
+    const std::string rig = "rig" + fs::path(rig_path).extension().string();
+    write_file((unfinished / rig).string(), read_file(rig_path));
+    copy_beside(rig_path, unfinished);
     std::string why;
-    if (can_be_transferred(loaded.character.roles, why)) {
-        Character& character = loaded.character;
+    const bool has_document = can_be_transferred(file.character.roles, why);
+    if (has_document) {
+        Character character = file.character;
         character.name = name;
-        character.rig.path = rig.string();
-        if (document.empty()) character.id = id.empty() ? make_uuid() : id;
-        entry.document = (folder / "character.json").string();
-        write_file(entry.document, format_document(character_document(character)));
+        character.rig.path = rig;
+        if (character.id.empty()) character.id = make_uuid();
+        write_file((unfinished / "character.json").string(), format_document(character_document(character)));
     }
-    undone.keep();
-    return entry;
+    const std::string wanted = folder_name(name);
+    for (int n = 1;; ++n) {
+        const fs::path folder = characters / (n == 1 ? wanted : fmt::format("{}-{}", wanted, n));
+        if (!move_to_free(unfinished.string(), folder.string())) continue;
+        undone.keep();
+        return {folder.filename().string(), (folder / rig).string(),
+                has_document ? (folder / "character.json").string() : std::string()};
+    }
 }
 
 LibraryEntry add_take(const Library& library, const std::string& path, const std::string& character,
                       const std::string& name) {
     need_folder(library);
     std::vector<std::string> notes;
-    const LoadedFile loaded = load_character(path, character, notes);
+    LoadedFile loaded = load_character(path, character, notes);
     if (!loaded.take) throw FileError(path, "holds no motion", "give a take");
+    return add_take(library, loaded, character, false, name);
+}
+
+LibraryEntry add_take(const Library& library, const LoadedFile& file, const std::string& character,
+                      bool has_own_body, const std::string& name) {
+    need_folder(library);
+    const std::string& motion = file.character.rig.path;
+    const FolderLock lock(library.folder);
     const fs::path takes = fs::path(library.folder) / "takes";
     make_folder(takes);
-    const std::string ending = fs::path(path).extension().string();
-    const std::string stem = free_name(takes, folder_name(name), ending);
-    LibraryEntry entry{stem, (takes / (stem + ending)).string(), (takes / (stem + ".take.json")).string()};
-    Undone undone(entry.path);
-    write_file(entry.path, read_file(path));
-    for (const std::string& beside : files_beside(path))
-        write_file((takes / beside).string(), read_file((fs::path(path).parent_path() / beside).string()));
-    TakeDocument document;
-    document.id = make_uuid();
-    document.file = stem + ending;
+    const std::string ending = fs::path(motion).extension().string();
+    const std::string begun = (takes / (unfinished_prefix + make_uuid())).string();
+    Undone undone_motion(begun + ending);
+    Undone undone_document(begun + ".take.json");
+    Undone undone_body(begun + ".character.json");
+    write_file(begun + ending, read_file(motion));
+    copy_beside(motion, takes);
+
+    // A document of its own: what it was taken from goes on with its own.
+    LoadedFile own = file;
+    const std::string from_folder = fs::path(file.take_document.path).parent_path().string();
+    Json document = changed_take_document(own, file.take_document.path);
+    TakeDocument take = read_take_document(document, file.take_document.path);
+    take.id = make_uuid();
+    take.character_id = take.character_path = "";
     if (!character.empty()) {
-        document.character_id = loaded.character.id;
-        document.character_path = fs::path(character).lexically_relative(takes).string();
+        take.character_id = file.character.id;
+        take.character_path = fs::path(character).lexically_relative(takes).string();
     }
-    document.frame_time_text = loaded.take->frame_time_text;
-    document.frames = loaded.take->frames;
-    document.first_motion_frame = loaded.take->first_motion_frame;
-    document.trim_last = loaded.take->frames;
-    write_file(entry.document, format_document(take_document(document)));
-    undone.keep();
-    return entry;
+    for (const auto* list : {"props", "set"})
+        if (take.other.contains(list))
+            for (Json& thing : take.other[list])
+                if (thing.contains("file"))
+                    thing["file"] = fs::path(fs::path(from_folder) / text_in(thing, "file", list))
+                                        .lexically_normal()
+                                        .lexically_relative(takes)
+                                        .string();
+    const std::string wanted = folder_name(name);
+    for (int n = 1;; ++n) {
+        const std::string stem = n == 1 ? wanted : fmt::format("{}-{}", wanted, n);
+        const std::string to = (takes / stem).string();
+        std::error_code error;
+        if (fs::exists(to + ending, error) || fs::exists(to + ".take.json", error)) continue;
+        take.file = stem + ending;
+        Moves moves{{begun + ".take.json", to + ".take.json"}, {begun + ending, to + ending}};
+        if (has_own_body) {
+            Character body = file.character;
+            body.rig.path = stem + ending;
+            take.character_id = body.id;
+            take.character_path = stem + ".character.json";
+            write_file(begun + ".character.json", format_document(character_document(body)));
+            moves.insert(moves.begin(), {begun + ".character.json", to + ".character.json"});
+        }
+        write_file(begun + ".take.json", format_document(take_document(take)));
+        JournalledMoves moved(library, moves);
+        moved.done();
+        return {stem, to + ending, to + ".take.json"};
+    }
 }
 
-void rename_character(const LibraryEntry& character, const std::string& name) {
+std::string rename_character(const LibraryEntry& character, const std::string& name) {
     if (character.document.empty())
         throw FileError(character.path, "has no character.json to hold a name", "give its roles first");
+    const FolderLock lock(fs::path(character.document).parent_path().string());
     Json document = read_document(character.document, "character");
     document["name"] = name;
-    write_file(character.document, format_document(document));
+    std::string text = format_document(document);
+    write_file(character.document, text);
+    return text;
 }
 
-LibraryEntry rename_take(const LibraryEntry& take, const std::string& name) {
+LibraryEntry rename_take(const Library& library, const LibraryEntry& take, const std::string& name,
+                         Trashed& moved) {
+    need_folder(library);
+    const FolderLock lock(library.folder);
     const fs::path folder = fs::path(take.path).parent_path();
     const std::string ending = fs::path(take.path).extension().string();
+    const std::string old_stem = fs::path(take.path).stem().string();
     const std::string stem = folder_name(name);
+    moved.moved.clear();
     LibraryEntry renamed{stem, (folder / (stem + ending)).string(), ""};
     if (renamed.path == take.path) return take;
-    std::vector<std::pair<std::string, std::string>> moves;
+    // The motion first: who has moved it has the take.
+    Moves moves;
     for (const fs::path& file : files_of_take(take)) {
-        const std::string rest = file.filename().string().substr(fs::path(take.path).stem().string().size());
+        const std::string rest = file.filename().string().substr(old_stem.size());
         moves.emplace_back(file.string(), (folder / (stem + rest)).string());
         if (rest == ".take.json") renamed.document = moves.back().second;
     }
-    const Trashed done = move_all(moves);
-    if (renamed.document.empty()) return renamed;
-    try {
+    std::error_code error;
+    if (renamed.document.empty() && fs::exists(folder / (stem + ".take.json"), error))
+        throw FileError((folder / (stem + ".take.json")).string(), "is there already", "choose another name");
+    JournalledMoves journalled(library, moves);
+    if (!renamed.document.empty()) {
         Json document = read_document(renamed.document, "take");
         document["file"] = stem + ending;
+        if (document.contains("character") && document["character"].is_object() &&
+            document["character"].value("path", "") == old_stem + ".character.json")
+            document["character"]["path"] = stem + ".character.json";
         write_file(renamed.document, format_document(document));
-    } catch (const FileError&) {
-        put_back(done);
-        throw;
     }
+    journalled.done();
+    moved.moved = moves;
     return renamed;
 }
 
 Trashed lay_aside(const Library& library, const LibraryEntry& entry, bool is_character) {
     need_folder(library);
+    const FolderLock lock(library.folder);
     const fs::path trash = fs::path(library.folder) / ".trash";
     make_folder(trash);
-    std::vector<std::pair<std::string, std::string>> moves;
+    Moves moves;
     if (is_character) {
         const fs::path folder = fs::path(entry.path).parent_path();
         moves.emplace_back(folder.string(), (trash / free_name(trash, folder.filename().string())).string());
@@ -251,19 +300,39 @@ Trashed lay_aside(const Library& library, const LibraryEntry& entry, bool is_cha
         for (const fs::path& file : files_of_take(entry))
             moves.emplace_back(file.string(), (trash / name / file.filename()).string());
     }
-    return move_all(moves);
+    JournalledMoves moved(library, moves);
+    moved.done();
+    return {moves};
 }
 
-void put_back(const Trashed& trashed) {
-    std::vector<std::pair<std::string, std::string>> moves;
+void put_back(const Library& library, const Trashed& trashed) {
+    need_folder(library);
+    const FolderLock lock(library.folder);
+    Moves moves;
     for (const auto& [from, to] : trashed.moved) moves.emplace_back(to, from);
-    move_all(moves);
+    JournalledMoves moved(library, moves);
+    moved.done();
     // The folder a take lay in is empty now.
     std::error_code error;
     for (const auto& [from, to] : trashed.moved) {
         const fs::path folder = fs::path(to).parent_path();
         if (folder.filename() != ".trash" && fs::is_empty(folder, error)) fs::remove(folder, error);
     }
+}
+
+Trashed lay_leftovers_aside(const Library& library) {
+    need_folder(library);
+    const FolderLock lock(library.folder);
+    const fs::path trash = fs::path(library.folder) / ".trash";
+    make_folder(trash);
+    Moves moves;
+    for (const Library::Leftover& leftover : library.leftovers) {
+        const std::string name = fs::path(leftover.path).filename().string();
+        moves.emplace_back(leftover.path, (trash / free_name(trash, "leftover-" + name)).string());
+    }
+    JournalledMoves moved(library, moves);
+    moved.done();
+    return {moves};
 }
 
 }  // namespace nb

@@ -8,7 +8,9 @@
 
 #include "core/io/contact_documents.hpp"
 #include "core/io/file_error.hpp"
+#include "core/io/files.hpp"
 #include "core/io/scene.hpp"
+#include "core/library/moves.hpp"
 
 namespace nb {
 
@@ -32,6 +34,11 @@ std::vector<fs::path> sorted_entries(const fs::path& folder) {
     return paths;
 }
 
+/// Made by add_character and add_take before an entry has its name.
+bool is_unfinished(const fs::path& path) {
+    return path.filename().string().starts_with(unfinished_prefix);
+}
+
 std::string if_exists(const fs::path& path) {
     std::error_code error;
     return fs::exists(path, error) ? path.string() : std::string();
@@ -43,28 +50,51 @@ Library open_library(const std::string& folder) {
     Library library;
     library.folder = folder;
     const fs::path root(folder);
-    const Json document = read_document((root / "library.json").string(), "library");
-    library.id = document.value("id", "");
-    library.name = document.value("name", "");
+    const std::string file = (root / "library.json").string();
+    const Json document = read_document(file, "library");
+    library.id = text_in(document, "id", "", file);
+    library.name = text_in(document, "name", "", file);
+    library.opens_take = text_in(object_or_none(document, "opens_with", file), "take", "", file);
+    library.opens_character = text_in(object_or_none(document, "opens_with", file), "character", "", file);
+    // While another program changes the folder, what looks half done may be being done.
+    const FolderLock lock(folder, FolderLock::Wait::no);
+    if (lock.is_held()) take_up_moves(library);
+    for (const char* part : {"characters", "takes", "pairings"}) sweep_parts((root / part).string());
     for (const fs::path& entry : sorted_entries(root / "characters")) {
-        for (const fs::path& file : sorted_entries(entry)) {
-            if (file.stem() != "rig" || !is_skeleton_file(file)) continue;
+        if (is_unfinished(entry)) {
+            library.leftovers.push_back({entry.string(), "was not taken in to its end"});
+            continue;
+        }
+        for (const fs::path& rig : sorted_entries(entry)) {
+            if (rig.stem() != "rig" || !is_skeleton_file(rig)) continue;
             library.characters.push_back(
-                {entry.filename().string(), file.string(), if_exists(entry / "character.json")});
+                {entry.filename().string(), rig.string(), if_exists(entry / "character.json")});
             break;
         }
     }
-    for (const fs::path& file : sorted_entries(root / "takes")) {
-        if (!is_skeleton_file(file)) continue;
-        fs::path document_path = file;
-        document_path.replace_extension(".take.json");
-        library.takes.push_back({file.stem().string(), file.string(), if_exists(document_path)});
+    const std::vector<fs::path> in_takes = sorted_entries(root / "takes");
+    for (const fs::path& take : in_takes) {
+        if (is_unfinished(take)) {
+            library.leftovers.push_back({take.string(), "was not taken in to its end"});
+        } else if (is_skeleton_file(take)) {
+            fs::path document_path = take;
+            document_path.replace_extension(".take.json");
+            library.takes.push_back({take.stem().string(), take.string(), if_exists(document_path)});
+        } else if (const std::string name = take.filename().string(); name.ends_with(".take.json")) {
+            const fs::path stem = root / "takes" / name.substr(0, name.size() - 10);
+            const bool has_motion = std::any_of(in_takes.begin(), in_takes.end(), [&](const fs::path& other) {
+                return other.stem() == stem.filename() && is_skeleton_file(other);
+            });
+            if (!has_motion)
+                library.leftovers.push_back({take.string(), "its motion file is not there any more"});
+        }
     }
-    for (const fs::path& file : sorted_entries(root / "plans")) {
-        if (file.extension() != ".json") continue;
+    if (!lock.is_held()) library.leftovers.clear();
+    for (const fs::path& plan : sorted_entries(root / "plans")) {
+        if (plan.extension() != ".json") continue;
         try {
-            load_body_plan(file.string());
-        } catch (const FileError& error) {
+            load_body_plan(plan.string());
+        } catch (const std::exception& error) {
             library.troubles.emplace_back(error.what());
         }
     }
@@ -75,22 +105,17 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
                           std::vector<std::string>& notes, const LoadOptions& given) {
     LoadOptions options = given;
     Json read;
+    std::string text;
     if (!document.empty()) {
-        read = read_document(document, "character");
+        text = read_file(document);
+        read = parse_document(text, document, "character");
         // What the document says of unit and axes stands above what the file suggests.
-        if (const auto at = read.find("conventions");
-            at != read.end() && at->is_object() && is_rig_of_document(read, rig_path)) {
-            if (at->contains("unit_m") && (*at)["unit_m"].is_number()) {
-                options.unit_m = (*at)["unit_m"].get<double>();
-                if (!(*options.unit_m > 1e-9 && *options.unit_m < 1e6))
-                    throw FileError(document, "'unit_m' is no length",
-                                    "write the metres of one unit, for example 0.01");
-            }
-            if (at->contains("up") && (*at)["up"].is_string()) options.up = (*at)["up"].get<std::string>();
-            if (at->contains("facing") && (*at)["facing"].is_string())
-                options.facing = (*at)["facing"].get<std::string>();
-        }
         if (is_rig_of_document(read, rig_path)) {
+            const Json& conventions = object_or_none(read, "conventions", document);
+            if (conventions.contains("unit_m"))
+                options.unit_m = number_in(conventions, "unit_m", 1e-9, 1e6, document);
+            if (conventions.contains("up")) options.up = text_in(conventions, "up", document);
+            if (conventions.contains("facing")) options.facing = text_in(conventions, "facing", document);
             read_intake(read, document, options);
             if (given.is_by_hand) options = given;
         }
@@ -99,6 +124,7 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
     if (!document.empty())
         apply_character_document(read, document, loaded.character, loaded.take ? &*loaded.take : nullptr,
                                  notes);
+    loaded.character_document = {document, text};
     return loaded;
 }
 
@@ -106,10 +132,13 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
                      std::vector<std::string>& notes, int animation, const LoadOptions* by_hand) {
     const bool is_document = path.ends_with(".take.json");
     TakeDocument document;
+    std::string text;
     std::string motion = path;
     std::string character = character_document;
     if (is_document) {
-        document = read_take_document(read_document(path, "take"), path);
+        text = read_file(path);
+        document = read_take_document(parse_document(text, path, "take"), path);
+        if (document.animation > 0) animation = document.animation - 1;
         const fs::path folder = fs::path(path).parent_path();
         motion = (folder / document.file).string();
         if (character.empty() && !document.character_path.empty())
@@ -146,8 +175,11 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
     const LoadOptions& in_force = loaded.character.rig.options;
     if (is_document && in_force.trim_first == 0 && !in_force.fps)
         loaded.take->first_motion_frame = std::clamp(document.first_motion_frame, 0, loaded.take->frames - 1);
-    if (is_document) loaded.take->id = document.id;
-    if (is_document) loaded.take->contacts = read_contacts(document.other, path, loaded);
+    if (is_document) {
+        loaded.take->id = document.id;
+        set_contacts_in_file(loaded, read_contacts(document.other, path, loaded));
+        loaded.take_document = {path, text};
+    }
     return loaded;
 }
 
@@ -169,26 +201,6 @@ std::string limbering_document() {
     const std::string take = limbering_take();
     const fs::path document = fs::path(take).replace_extension(".take.json");
     return fs::exists(document) ? document.string() : take;
-}
-
-bool find_pairing(const Library& library, const std::string& source_id, const std::string& target_id,
-                  Pairing& pairing, std::string& path) {
-    for (const fs::path& file : sorted_entries(fs::path(library.folder) / "pairings")) {
-        if (file.extension() != ".json") continue;
-        Pairing candidate = read_pairing(read_document(file.string(), "pairing"), file.string());
-        if (candidate.source_id != source_id || candidate.target_id != target_id) continue;
-        pairing = std::move(candidate);
-        path = file.string();
-        return true;
-    }
-    return false;
-}
-
-std::string pairing_path(const Library& library, const Pairing& pairing) {
-    const fs::path folder = fs::path(library.folder) / "pairings";
-    std::error_code error;
-    fs::create_directories(folder, error);
-    return (folder / (pairing.id + ".json")).string();
 }
 
 }  // namespace nb

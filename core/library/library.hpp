@@ -26,8 +26,16 @@ struct Library {
     std::string folder;
     std::vector<LibraryEntry> characters;
     std::vector<LibraryEntry> takes;
-    std::vector<std::string> troubles;  ///< what of it could not be read: body plans
+    std::vector<std::string> troubles;        ///< what of it could not be read: body plans
+    std::string opens_take, opens_character;  ///< by their names: what it is opened with; may be empty
+    /// What programs that ended half-way left: documents without their motion, entries that never got a name.
+    struct Leftover {
+        std::string path, why;
+    };
+    std::vector<Leftover> leftovers;
 };
+/// Entries that are being made have names that begin so.
+inline constexpr const char* unfinished_prefix = ".new-";
 
 /// Throws FileError when the folder or its library.json cannot be read.
 Library open_library(const std::string& folder);
@@ -49,11 +57,5 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
 std::string limbering_take();
 /// Its document when there is one, else the take itself.
 std::string limbering_document();
-
-/// The pairing of two characters in the library, by their ids; false when there is none.
-bool find_pairing(const Library& library, const std::string& source_id, const std::string& target_id,
-                  Pairing& pairing, std::string& path);
-/// Where a new pairing of the library is stored.
-std::string pairing_path(const Library& library, const Pairing& pairing);
 
 }  // namespace nb

@@ -6,6 +6,7 @@
 #include <filesystem>
 
 #include "core/io/file_error.hpp"
+#include "core/library/beside.hpp"
 
 namespace nb {
 
@@ -29,7 +30,7 @@ std::string what_it_holds(const LoadedFile& file) {
 }
 
 SortedFile look_at(const std::string& path, const std::vector<std::string>& documents) {
-    SortedFile sorted{path, Taken::nothing, "", "", "", {}, ""};
+    SortedFile sorted{path, Taken::nothing, "", "", "", {}, "", 0, ""};
     std::error_code error;
     if (fs::is_directory(path, error)) {
         const bool is_library = fs::exists(fs::path(path) / "library.json", error);
@@ -48,6 +49,8 @@ SortedFile look_at(const std::string& path, const std::vector<std::string>& docu
             sorted.animations = file.animations;
             sorted.holds += fmt::format(", {} animations", file.animations.size());
         }
+        if (is_document) sorted.motion = file.character.rig.path;
+        sorted.animation = file.character.rig.options.animation;
         sorted.as = file.take && file.take->frames > 1 ? Taken::take : Taken::rig;
         if (sorted.as == Taken::take && !is_document)
             sorted.character = find_character_for(file.character.rig.skeleton, documents, sorted.why);
@@ -108,9 +111,8 @@ std::string find_character_for(const Skeleton& skeleton, const std::vector<std::
 std::vector<SortedFile> sort_files(const std::vector<std::string>& paths, const Library& library) {
     std::vector<std::string> documents;
     for (const std::string& path : paths) {
-        const fs::path beside = fs::path(path).parent_path() / "character.json";
-        std::error_code error;
-        if (fs::path(path).stem() == "rig" && fs::exists(beside, error)) documents.push_back(beside.string());
+        if (const std::string beside = character_document_beside(path); !beside.empty())
+            documents.push_back(beside);
     }
     for (const LibraryEntry& character : library.characters)
         if (!character.document.empty()) documents.push_back(character.document);

@@ -18,6 +18,8 @@ struct SortedFile {
         character;    ///< takes: the character.json that fits its skeleton; empty: roles from the file itself
     std::string why;  ///< takes: how the character was found
     std::vector<std::string> animations;  ///< names, when the file holds more than one
+    std::string motion;                   ///< of a *.take.json: the file it is of
+    int animation = 0;                    ///< which one such a document is of, from 0
     std::string trouble;                  ///< the whole line, place included, when the file could not be read
 };
 

@@ -8,7 +8,7 @@
 namespace nb {
 
 double canonical(double x) {
-    if (!std::isfinite(x)) return 0.0;
+    if (!std::isfinite(x)) return x;
     const double rounded = std::strtod(fmt::format("{:.12g}", x).c_str(), nullptr);
     return rounded == 0.0 ? 0.0 : rounded;
 }

@@ -3,8 +3,8 @@
 
 namespace nb {
 
-/// Twelve significant digits, so that what is written and read again is the same; 0 for -0 and for what is no
-/// number.
+/// Twelve significant digits, so that what is written and read again is the same; 0 for -0. What is no finite
+/// number stays what it is: the writer refuses it.
 double canonical(double x);
 
 }  // namespace nb

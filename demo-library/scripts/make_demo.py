@@ -233,7 +233,8 @@ def main(library):
     os.makedirs(os.path.join(library, 'set'), exist_ok=True)
     pieces.write_all(os.path.join(library, 'set'))
     write_json(os.path.join(library, 'library.json'),
-               {'format': 'nimble-bone/library', 'version': 1, 'id': fixed_uuid('library'), 'name': 'Tidal harbour'})
+               {'format': 'nimble-bone/library', 'version': 1, 'id': fixed_uuid('library'), 'name': 'Tidal harbour',
+                'opens_with': {'take': 'quay-walk', 'character': 'ferrier'}})
 
 
 if __name__ == '__main__':

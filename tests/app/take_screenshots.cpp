@@ -15,7 +15,6 @@
 
 #include "app/chain_ruler.hpp"
 #include "app/chains_panel.hpp"
-#include "app/commands.hpp"
 #include "app/contact_lanes.hpp"
 #include "app/curves_view.hpp"
 #include "app/error_strip.hpp"
@@ -29,6 +28,7 @@
 #include "app/stage_view.hpp"
 #include "app/station_line.hpp"
 #include "app/transfer_panel.hpp"
+#include "app/work/commands.hpp"
 #include "draw/renderer.hpp"
 
 using namespace nb;

@@ -12,6 +12,7 @@
 #include "app/station_line.hpp"
 #include "core/io/documents.hpp"
 #include "core/io/file_error.hpp"
+#include "core/library/beside.hpp"
 #include "core/library/library.hpp"
 #include "tests/app/window_fixture.hpp"
 
@@ -208,9 +209,11 @@ class ChainsWindowTest : public test::WindowFixture {
         w().workspace().save();
         const Library library_now = open_library(library().toStdString());
         Pairing pairing;
-        std::string path;
-        QVERIFY(find_pairing(library_now, w().workspace().source()->file.character.id,
-                             w().workspace().target()->file.character.id, pairing, path));
+        ReadDocument read;
+        std::vector<std::string> troubles;
+        const Character& target = w().workspace().target()->file.character;
+        QVERIFY(find_pairing(&library_now, target.rig.path, w().workspace().source()->file.character.id,
+                             target.id, pairing, read, troubles));
         QCOMPARE(pairing.settings.chains.at("spine").ticks->size(), size_t(1));
     }
 };

@@ -150,8 +150,7 @@ class ContactsWindowTest : public test::WindowFixture {
         const Contact drawn = contacts().list[size_t(lanes().chosen())];
         LoadOptions trimmed = w().workspace().source()->file.character.rig.options;
         trimmed.trim_first = 40;
-        w().workspace().set_intake(
-            false, QString::fromStdString(w().workspace().source()->file.character.rig.path), trimmed);
+        w().workspace().set_intake(w().workspace().key(false), trimmed);
         QVERIFY(QTest::qWaitFor([&] { return w().workspace().source()->file.take->frames < 520; }, 8000));
         QVERIFY(settled());
         QVERIFY(contacts().is_by_hand);

@@ -118,6 +118,7 @@ class IntakeWindowTest : public test::WindowFixture {
         QVERIFY(text.find("\"first\": " + std::to_string(first)) != std::string::npos);
         QVERIFY(text.find("\"set\"") != std::string::npos);  // what else it holds stays
         // Another start of the program has it so.
+        window_.reset();
         window_ = std::make_unique<MainWindow>();
         w().show();
         QVERIFY(QTest::qWaitForWindowExposed(&w()));
@@ -171,6 +172,7 @@ class IntakeWindowTest : public test::WindowFixture {
         const int whole = source().file_frames;
         type("first frame", "40");
         QCOMPARE(source().take->frames, whole - 40);
+        window_.reset();
         window_ = std::make_unique<MainWindow>();
         w().show();
         QVERIFY(QTest::qWaitForWindowExposed(&w()));

@@ -287,6 +287,7 @@ class RolesWindowTest : public test::WindowFixture {
         click_bone("upperarm1.twist.l");
         QCOMPARE(bone("clavicle.left"), QString("upperarm1.twist.l"));
         // The program ends without a word; another starts.
+        window_.reset();
         window_ = std::make_unique<MainWindow>();
         w().show();
         QVERIFY(QTest::qWaitForWindowExposed(&w()));

@@ -245,7 +245,7 @@ class WindowTest : public test::WindowFixture {
     }
     void undo_reaches_another_pair() {
         box("reach")->click();
-        const QString first = w().workspace().pairing_key();
+        const DocumentKey first = w().workspace().pairing_key();
         w().workspace().step_target(1);
         QVERIFY(settled());
         QVERIFY(w().workspace().pairing_key() != first);
@@ -262,6 +262,7 @@ class WindowTest : public test::WindowFixture {
         QVERIFY(w().notice().line().startsWith("Saved"));
         const QStringList files = QDir(library() + "/pairings").entryList({"*.json"});
         QCOMPARE(files.size(), 1);
+        window_.reset();
         window_ = std::make_unique<MainWindow>();
         w().show();
         w().open_files({library()});
@@ -273,6 +274,7 @@ class WindowTest : public test::WindowFixture {
         box("angles")->click();
         QVERIFY(settled());
         // Gone without saving or closing; the next start has the change.
+        window_.reset();
         window_ = std::make_unique<MainWindow>();
         w().show();
         w().open_files({library()});
@@ -290,7 +292,7 @@ class WindowTest : public test::WindowFixture {
         write_file(path.toStdString(), text);
         box("reach")->click();
         QTest::keyClick(&w(), Qt::Key_S, Qt::ControlModifier);
-        QVERIFY2(w().notice().line().contains("Somebody else"), qPrintable(w().notice().line()));
+        QVERIFY2(w().notice().line().contains("changed by somebody else"), qPrintable(w().notice().line()));
         QCOMPARE(read_file(path.toStdString()), text);
         emit w().notice().link_chosen("save mine over it");
         QVERIFY(read_file(path.toStdString()) != text);
@@ -301,8 +303,7 @@ class WindowTest : public test::WindowFixture {
         write_file((library() + "/pairings").toStdString(), "in the way");
         box("reach")->click();
         QTest::keyClick(&w(), Qt::Key_S, Qt::ControlModifier);
-        QVERIFY2(w().notice().line().startsWith("Not saved, and kept in memory"),
-                 qPrintable(w().notice().line()));
+        QVERIFY2(w().notice().line().startsWith("Not saved, and kept"), qPrintable(w().notice().line()));
         QVERIFY(!w().workspace().settings().passes.reach);
         QVERIFY(w().workspace().has_unsaved_changes());
     }
@@ -368,7 +369,7 @@ class WindowTest : public test::WindowFixture {
         }
         QVERIFY2(largest < 2e-5, qPrintable(QString::number(largest)));
         w().export_to(folder_.filePath("no/folder/out.bvh"));
-        QVERIFY(QTest::qWaitFor([this] { return w().notice().line().contains("choose a folder"); }, 20000));
+        QVERIFY(QTest::qWaitFor([this] { return w().notice().line().contains("is not there"); }, 20000));
     }
 
     void anything_is_found() {

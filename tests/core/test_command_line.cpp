@@ -65,7 +65,7 @@ class CommandLineTest : public QObject {
         QTest::newRow("nan") << "HIERARCHY\nROOT a\n{\nOFFSET 0 nan 0\n}\n"
                              << ":4:10:";
         QTest::newRow("empty") << ""
-                               << ":1:1:";
+                               << "in.bvh: is empty";
         QTest::newRow("cut off") << "HIERARCHY\nROOT a\n{\n"
                                  << "cut off";
         QTest::newRow("binary") << QString(QByteArray("\x00\x01\x02 garbage", 12)) << "in.bvh";

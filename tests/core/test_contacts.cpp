@@ -282,11 +282,12 @@ class ContactsTest : public QObject {
         const std::string path = folder.filePath("quay-walk.take.json").toStdString();
         QFile::copy(QString::fromStdString(demo("takes/quay-walk.bvh")), folder.filePath("quay-walk.bvh"));
         LoadedFile take = load_file(folder.filePath("quay-walk.bvh").toStdString());
-        Contacts& contacts = take.take->contacts;
+        Contacts contacts;
         contacts.is_by_hand = true;
         contacts.floor.levels_m = {0.0};
         contacts.list = {{"ball.left", 10, 30, ContactKind::pivot, 0.0},
                          {"heel.right", 40, 60, ContactKind::slide, 0.17}};
+        set_contacts_in_file(take, contacts_to_file(contacts, take));
         write_file(path, format_document(changed_take_document(take, path)));
         std::vector<std::string> notes;
         const LoadedFile back = load_take(path, "", notes);

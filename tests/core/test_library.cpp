@@ -84,7 +84,8 @@ class LibraryTest : public QObject {
         rename_character(body, "the tall one");
         std::vector<std::string> notes;
         QCOMPARE(load_take(take.document, "", notes).character.name, std::string("the tall one"));
-        const LibraryEntry renamed = rename_take(take, "Long Walk");
+        Trashed moved;
+        const LibraryEntry renamed = rename_take(library, take, "Long Walk", moved);
         QCOMPARE(renamed.name, std::string("long-walk"));
         QVERIFY(!QFile::exists(QString::fromStdString(take.path)));
         const LoadedFile loaded = load_take(renamed.document, "", notes);
@@ -93,7 +94,8 @@ class LibraryTest : public QObject {
         // A name that is taken is refused, and nothing has moved.
         const LibraryEntry other = add_take(library, test::capture("01_03.bvh"), "", "other");
         const QStringList before = contents();
-        QVERIFY(error_of([&] { rename_take(other, "long walk"); }).contains("is there already"));
+        QVERIFY(
+            error_of([&] { rename_take(library, other, "long walk", moved); }).contains("is there already"));
         QCOMPARE(contents(), before);
     }
 
@@ -111,10 +113,10 @@ class LibraryTest : public QObject {
         QCOMPARE(contents().size(), before.size());  // nothing is deleted
         // Meanwhile the place is taken by somebody else: the way back is refused and both stay.
         add_character(library, test::demo("characters/dockhand/rig.glb"), "", "ferrier");
-        QVERIFY(error_of([&] { put_back(gone); }).contains("is there already"));
+        QVERIFY(error_of([&] { put_back(library, gone); }).contains("is there already"));
         lay_aside(library, open_library(library.folder).characters[0], true);
-        put_back(gone);
-        put_back(gone_take);
+        put_back(library, gone);
+        put_back(library, gone_take);
         QStringList now = contents();
         now.removeIf([](const QString& line) { return line.contains("/.trash/"); });
         QCOMPARE(now, before);

@@ -1,8 +1,9 @@
-// What can be undone.
+// What can be undone. Every command addresses a document, wherever it is: on the stage, changed and laid by,
+// or saved meanwhile. One whose document is gone drops out of the history instead of doing nothing.
 #pragma once
 #include <QUndoCommand>
 
-#include "app/workspace.hpp"
+#include "app/work/workspace.hpp"
 
 namespace nb {
 
@@ -10,14 +11,14 @@ namespace nb {
 class ChangeSettings : public QUndoCommand {
   public:
     ChangeSettings(Workspace& workspace, const PairingSettings& after, const QString& text, int topic = -1);
-    void undo() override { workspace_.set_settings(key_, before_); }
-    void redo() override { workspace_.set_settings(key_, after_); }
+    void undo() override { setObsolete(!workspace_.set_settings(key_, before_)); }
+    void redo() override { setObsolete(!workspace_.set_settings(key_, after_)); }
     int id() const override { return topic_; }
     bool mergeWith(const QUndoCommand* other) override;
 
   private:
     Workspace& workspace_;
-    QString key_;
+    DocumentKey key_;
     PairingSettings before_, after_;
     int topic_;
 };
@@ -26,16 +27,12 @@ class ChangeSettings : public QUndoCommand {
 class ChangeRoles : public QUndoCommand {
   public:
     ChangeRoles(Workspace& workspace, bool of_target, const RoleMap& after, const QString& text);
-    void undo() override {
-        workspace_.set_roles(is_of_target_, rig_path_, before_);
-        workspace_.set_rest(is_of_target_, rig_path_, rest_before_);
-    }
-    void redo() override { workspace_.set_roles(is_of_target_, rig_path_, after_); }
+    void undo() override;
+    void redo() override { setObsolete(!workspace_.set_roles(key_, after_)); }
 
   private:
     Workspace& workspace_;
-    bool is_of_target_;
-    QString rig_path_;
+    DocumentKey key_;
     RoleMap before_, after_;
     RestState rest_before_;
 };
@@ -45,8 +42,7 @@ class ChangeRoles : public QUndoCommand {
 class ChangeRest : public QUndoCommand {
   public:
     struct OfBody {
-        bool is_of_target;
-        QString rig_path;
+        DocumentKey key;
         RestState before, after;
     };
     ChangeRest(Workspace& workspace, std::vector<OfBody> bodies, const QString& text,
@@ -66,15 +62,15 @@ class ChangeRest : public QUndoCommand {
 class ChangeContacts : public QUndoCommand {
   public:
     ChangeContacts(Workspace& workspace, const Contacts& after, const QString& text, int topic = -1);
-    void undo() override { workspace_.set_contacts(path_, before_); }
-    void redo() override { workspace_.set_contacts(path_, after_); }
+    void undo() override { setObsolete(!workspace_.set_contacts(key_, before_)); }
+    void redo() override { setObsolete(!workspace_.set_contacts(key_, after_)); }
     int id() const override { return topic_ < 0 ? -1 : 0xc047; }
     bool mergeWith(const QUndoCommand* other) override;
 
   private:
     Workspace& workspace_;
-    QString path_;
-    Contacts before_, after_;
+    DocumentKey key_;
+    Contacts before_, after_;  ///< as the file counts them
     int topic_;
 };
 
@@ -83,14 +79,14 @@ class ChangeContacts : public QUndoCommand {
 class ChangeChains : public QUndoCommand {
   public:
     ChangeChains(Workspace& workspace, const ChainTable& after, const QString& text, int topic = -1);
-    void undo() override { workspace_.set_chains(path_, before_); }
-    void redo() override { workspace_.set_chains(path_, after_); }
+    void undo() override { setObsolete(!workspace_.set_chains(key_, before_)); }
+    void redo() override { setObsolete(!workspace_.set_chains(key_, after_)); }
     int id() const override { return topic_ < 0 ? -1 : 0xc4a1; }
     bool mergeWith(const QUndoCommand* other) override;
 
   private:
     Workspace& workspace_;
-    QString path_;
+    DocumentKey key_;
     ChainTable before_, after_;
     int topic_;
 };
@@ -99,13 +95,12 @@ class ChangeChains : public QUndoCommand {
 class ChangeIntake : public QUndoCommand {
   public:
     ChangeIntake(Workspace& workspace, bool of_target, const LoadOptions& after, const QString& text);
-    void undo() override { workspace_.set_intake(is_of_target_, path_, before_); }
-    void redo() override { workspace_.set_intake(is_of_target_, path_, after_); }
+    void undo() override { setObsolete(!workspace_.set_intake(key_, before_)); }
+    void redo() override { setObsolete(!workspace_.set_intake(key_, after_)); }
 
   private:
     Workspace& workspace_;
-    bool is_of_target_;
-    QString path_;
+    DocumentKey key_;
     LoadOptions before_, after_;
 };
 

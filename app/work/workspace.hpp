@@ -1,6 +1,10 @@
 // What the window works on: the library, the take with its source, the target, their pairing and the result.
 // Loading and solving run in the background and are superseded by newer ones; everything is announced by
-// signals. Knows no widgets.
+// signals. Knows no widgets: a test or a script drives it as the window does.
+//
+// What is open is one value a side (Opened), set only when reading succeeded. Changes address a document by
+// its key, on stage or not; they live in drafts (core/library/drafts.hpp) until they are saved, and beside
+// them on disk for a program that ends without being asked (core/library/recovery.hpp).
 #pragma once
 #include <QFileSystemWatcher>
 #include <QObject>
@@ -8,51 +12,21 @@
 #include <QStringList>
 #include <QThreadPool>
 #include <QTimer>
+#include <array>
 #include <atomic>
+#include <functional>
 #include <map>
 #include <memory>
+#include <set>
 
+#include "app/work/loaded.hpp"
 #include "core/library/keep.hpp"
-#include "core/library/library.hpp"
+#include "core/library/recovery.hpp"
 #include "core/library/sort.hpp"
 #include "core/review/result.hpp"
 #include "core/transfer/engine.hpp"
-#include "draw/figure.hpp"
-#include "draw/scene.hpp"
 
 namespace nb {
-
-/// A rig or take that is in use, with the figure it is drawn as.
-struct Loaded {
-    LoadedFile file;
-    std::shared_ptr<const Figure> figure;
-    std::vector<BoneSegment> segments;  ///< for picking
-    std::vector<Prop> props;            ///< what stands beside the bodies of a take
-    std::vector<std::string> notes;
-    std::shared_ptr<const Rig> drawn;  ///< the rig it is drawn from when that is another copy's; else null
-};
-using LoadedPtr = std::shared_ptr<const Loaded>;
-
-/// The alignments of a rig: the one in force, and further ones by name.
-struct RestState {
-    RestAlignment rest;
-    std::vector<RestAlignment> others;
-    RestAlignment solved;  ///< what corrections are counted from
-
-    /// Equal in the alignments themselves.
-    bool is_same(const RestState& other) const;
-};
-
-/// One that can be chosen: of the library, or a file that was opened.
-struct Choice {
-    QString name;  ///< as shown
-    QString path;
-    QString document;   ///< character.json, or the *.take.json to load instead
-    QString character;  ///< a motion file without a document: the character.json that fits its skeleton
-    bool is_of_library = false;
-    int animation = 0;  ///< which, of a file that holds several
-    QString holds;      ///< of a file that was opened: what is in it, one sentence
-};
 
 /// A result that stays beside new ones, with its own figures.
 struct Pinned {
@@ -72,10 +46,11 @@ class Workspace : public QObject {
     void open_library(const QString& folder);
     const std::vector<Choice>& takes() const { return takes_; }
     const std::vector<Choice>& targets() const { return targets_; }
-    int take_index() const { return take_index_; }
-    int target_index() const { return target_index_; }
-    void choose_take(int index);
-    void choose_target(int index);
+    /// Places in the lists of what is open; -1 when it is in none.
+    int take_index() const;
+    int target_index() const;
+    void choose_take(int index) { choose(index, false); }
+    void choose_target(int index) { choose(index, true); }
     void step_target(int by);
     /// Opens a file as what it is: with motion a take, without a rig; `as_target` takes its rest only.
     void open_file(const QString& path, bool as_target = false);
@@ -95,9 +70,16 @@ class Workspace : public QObject {
     bool rename_in_library(const Choice& choice, bool is_character, const QString& name, Choice& renamed);
     bool lay_aside(const Choice& choice, bool is_character, Trashed& trashed);
     bool put_back(const Trashed& trashed);
+    /// What was taken in or out again: the one stands in the place of the other in lists and on the stage.
+    void take_place(const Choice& of, const Choice& now, bool is_character);
+    void open_beside(const Choice& choice, bool is_character);
+    /// What programs that ended half-way left in the library goes to its trash.
+    void lay_leftovers_aside();
 
-    LoadedPtr source() const { return source_; }
-    LoadedPtr target() const { return target_; }
+    LoadedPtr source() const { return open_[0].body; }
+    LoadedPtr target() const { return open_[1].body; }
+    /// Which document is on the stage; empty when none is.
+    const DocumentKey& key(bool of_target) const { return open_[of_target].key; }
     std::shared_ptr<const TransferResult> result() const { return result_; }
     std::shared_ptr<const Review> review() const { return review_; }
     /// Keeps the result in force beside the ones to come; lets go of it. It goes with its take.
@@ -113,25 +95,35 @@ class Workspace : public QObject {
 
     /// The pairing in use. Changes are solved at once; the shown frame first.
     const PairingSettings& settings() const;
-    QString pairing_key() const;
-    void set_settings(const QString& pairing_key, const PairingSettings& settings);
-    /// A body's roles, changed by hand: the rest is aligned anew and the take carried at once. `path` names
-    /// the file it is for: nothing happens when another is in use.
-    void set_roles(bool of_target, const QString& path, const RoleMap& roles);
-    /// How the file of the source or the target is read: the repairs of the intake. It is read again in the
-    /// background; roles given by hand stay.
-    void set_intake(bool of_target, const QString& path, const LoadOptions& options);
+    /// Empty without a pair.
+    DocumentKey pairing_key() const;
+
+    // Changes of a document, on the stage or not. False when it is not open any more, or the change would
+    // leave nothing to work on (said); then nothing has changed.
+    bool set_settings(const DocumentKey& key, const PairingSettings& settings);
+    /// A body's roles, changed by hand: the rest is aligned anew and the take carried at once.
+    bool set_roles(const DocumentKey& key, const RoleMap& roles);
+    /// How a file is read: the repairs of the intake. It is read again in the background; what is changed
+    /// meanwhile stays.
+    bool set_intake(const DocumentKey& key, const LoadOptions& options);
+    /// How it is read, or being read.
+    LoadOptions intake(const DocumentKey& key) const;
     /// A body's rest alignments; the take is carried with them at once. With `is_kept` false the change is
     /// for the eye alone: it is followed by one that is kept.
-    void set_rest(bool of_target, const QString& path, const RestState& state, bool is_kept = true);
+    bool set_rest(const DocumentKey& key, const RestState& state, bool is_kept = true);
+    /// What is set for a target's chains, whatever drives them; kept with its character.
+    bool set_chains(const DocumentKey& key, const ChainTable& chains);
+    /// Contacts of a take, as its file counts them.
+    bool set_contacts(const DocumentKey& key, const Contacts& in_file);
+
     RestState rest_state(bool of_target) const;
-    /// What is set for the target's chains, whatever drives them; kept with its character.
-    void set_chains(const QString& path, const ChainTable& chains);
+    /// The body or take of a document that is open or was changed; null when it is neither.
+    LoadedPtr body(const DocumentKey& key) const;
     /// What each level says of a chain of the target.
     ChainLevels levels(const std::string& chain) const;
     /// By which settings for the take in use are kept; empty without one.
     std::string take_key() const;
-    LoadedPtr body(bool of_target) const { return of_target ? target_ : source_; }
+    LoadedPtr body(bool of_target) const { return open_[of_target].body; }
     /// Characters of the library whose bones are in a body's rig, best first: name, share of bones, document.
     struct Kin {
         QString name;
@@ -143,12 +135,27 @@ class Workspace : public QObject {
     /// Plays the shipped limbering take on the target and measures it; `end_limbering` brings back what was.
     void start_limbering();
     void end_limbering();
-    bool is_limbering() const { return before_limbering_ != nullptr; }
+    bool is_limbering() const { return open_[0].is_limbering; }
     QString take_name() const;
-    bool has_unsaved_changes() const;
-    /// Writes what is unsaved. With `over_others` also over a document somebody else has changed.
+
+    /// What is changed and not saved, on the stage or not.
+    std::vector<Drafts::Unsaved> unsaved() const { return drafts_.unsaved(); }
+    bool has_unsaved_changes() const { return !drafts_.unsaved().empty(); }
+    /// What a session that ended left unsaved, not opened again yet: its key and name.
+    std::vector<std::pair<DocumentKey, QString>> left_unsaved() const;
+    /// Opens what a session left, with its changes.
+    void open_left(const DocumentKey& key);
+    /// Writes what is unsaved, each document by itself. With `over_others` also over documents somebody else
+    /// has changed.
     void save(bool over_others = false);
-    void drop_recovery() const;
+    /// One alone. False when it was not written (said).
+    bool save_one(const DocumentKey& key, bool over_others = false);
+    /// Reads a document that somebody else has changed; what was changed here goes.
+    void take_theirs(const QString& document);
+    /// Leaving without saving: what is kept for a crash goes.
+    void drop_recovery();
+    /// Writes what is not saved beside the documents now, not in a moment.
+    void flush_recovery();
 
     /// Poses of one frame with the settings in force: the finished result, or solved here and now.
     void poses_at(int frame, Pose& source, Pose& target) const;
@@ -158,8 +165,6 @@ class Workspace : public QObject {
     PassEffects pass_effects(int frame) const;
     /// Contacts of the take in force: edited by hand, else as found.
     const Contacts& contacts() const;
-    /// Contacts by hand (`is_by_hand`), or to be found anew, for the take of that file.
-    void set_contacts(const QString& path, const Contacts& contacts);
     /// Twist bones of the target that the pass twist turns.
     int twist_count() const { return plan_ ? int(plan_->twists.size()) : 0; }
 
@@ -171,12 +176,15 @@ class Workspace : public QObject {
     void source_changed();
     void target_changed();
     void settings_changed();
+    void unsaved_changed();
+    void leftovers_found(int count);
     void result_changed();
     void review_changed();
     void progressed(const QString& what, int done, int of);  ///< of = 0: over
     void said(const QString& line);                          ///< something done or found, one line
     void failed(const QString& line);                        ///< something that went wrong, one line
-    void changed_by_others(const QString& path);
+    /// Documents that were not written since somebody else has changed them.
+    void changed_by_others(const QStringList& documents, const QString& line);
     void file_opened(const QString& path, bool as_take, const QString& holds);
     void files_sorted(const std::vector<nb::SortedFile>& files);
     void limbering_changed();
@@ -185,75 +193,80 @@ class Workspace : public QObject {
     void rest_changed();  ///< of one of the bodies; figures and roles are as before
 
   private:
-    struct PairingState {
-        Pairing pairing;
-        std::string path;
-        std::string text_as_read;  ///< empty: not on disk yet
-        PairingSettings saved;
-    };
-
     QThreadPool pool_;
     QFileSystemWatcher watcher_;
     QTimer changed_;  ///< fires once the library's folder has been quiet for a moment
     Library library_;
     bool has_library_ = false;
     std::vector<Choice> takes_, targets_;
-    int take_index_ = -1;
-    int target_index_ = -1;
-    LoadedPtr source_, target_;
+    std::array<Opened, 2> open_;                   ///< take, target
+    std::array<std::optional<Choice>, 2> wanted_;  ///< being read
+    std::optional<Opened> before_limbering_;
+    std::map<DocumentKey, Opened> changed_files_;  ///< touched in this session, on the stage or not
+    Drafts drafts_;
+    Recovery recovery_;
+    std::set<DocumentKey> to_recover_;
+    QTimer recover_;
+    bool is_recovery_told_ = false;
+    bool is_leaving_ = false;  ///< without saving: nothing is kept any more
     std::shared_ptr<const TransferResult> result_;
     std::shared_ptr<const Review> review_;
     std::optional<Pinned> pinned_;
     std::shared_ptr<const TransferResult> before_;
     bool is_before_shown_ = false;
-    std::map<QString, PairingState> pairings_;
-    /// Files whose roles or reading were changed and not saved yet, with what is on disk.
-    struct FileChange {
-        LoadedPtr now;
-        RoleMap saved_roles;
-        LoadOptions saved_options;
-        RestState saved_rest;
-        Contacts saved_contacts;
-        ChainTable saved_chains;
-        bool is_target = true;
-        Choice choice;
-    };
-    std::map<QString, FileChange> file_changes_;  ///< by change_key
-    LoadedPtr before_limbering_;
+    mutable std::optional<Contacts> found_;      ///< contacts of the source, while no result tells them
     std::shared_ptr<const Plan> plan_;           ///< of the settings in force
     std::shared_ptr<const WorldMotion> motion_;  ///< the source's, in the world
     bool is_result_current_ = false;
     int jobs_ = 0;
     std::shared_ptr<std::atomic<bool>> solve_cancel_, export_cancel_;
     std::array<std::shared_ptr<std::atomic<bool>>, 2> load_cancel_;  ///< take, target
+    /// Files that are being read with other repairs.
+    struct ReadingAgain {
+        std::shared_ptr<std::atomic<bool>> cancelled;
+        LoadOptions options;
+    };
+    std::map<DocumentKey, ReadingAgain> reading_again_;
 
     template <typename Work, typename Done>
-    void run(const QString& what, const std::shared_ptr<std::atomic<bool>>& cancelled, Work work, Done done);
+    void run(const QString& what, const std::shared_ptr<std::atomic<bool>>& cancelled, Work work, Done done,
+             const std::function<void()>& otherwise = {});
+    void choose(int index, bool as_target);
     void load(const Choice& choice, bool as_target);
     /// Lists a file beside the library (a take once for each of its animations), unless it is there; index of
     /// the first.
     int list_file(const SortedFile& file, bool is_rig);
+    int index_of(bool as_target, const DocumentKey& key) const;
     void list_library();
     Choice choice_of(const LibraryEntry& entry, bool is_character);
     template <typename Change>
     bool change_library(Change change);
-    void take_up(LoadedPtr loaded, bool as_target);
-    PairingState& state();
-    /// What contacts added there when the whole take was last solved; empty when nothing that fits is there.
-    std::optional<FrameCorrection> held_at(int frame) const;
-    void find_pairing_state();
-    QString recovery_path(const PairingState& state) const;
-    static QString change_key(const Choice& choice, bool as_target);
-    static QString recovery_path(const QString& change_key);
-    const Choice* choice_in_use(bool of_target) const;
-    void remember_change(bool of_target, const LoadedPtr& loaded);
-    void keep_change(bool of_target, const LoadedPtr& loaded);
-    QString save_source(const FileChange& change, const QString& take_document);
-    bool save_file_changes();
-    void keep_certificate();
-    void bring_back_changes(bool of_target);
+    /// Keys, drafts and what is open follow files that were moved.
+    void follow_moves(const std::vector<std::pair<std::string, std::string>>& moves);
+    void open(Opened opened, bool as_target);
+    /// Puts a body on the stage; the result is solved anew.
+    void show(bool as_target);
+    void open_pairing();
+    const Opened* opened(const DocumentKey& key) const;
+    const Library* library() const { return has_library_ ? &library_ : nullptr; }
+    /// A change of a body: draft, recovery, stage. `edit` gets a copy; false leaves all as it was.
+    template <typename Edit>
+    bool change(const DocumentKey& key, Edit edit, bool is_kept = true);
+    enum class After { body, rest, settings, contacts };
+    void changed_on_stage(const DocumentKey& key, After after);
+    void changed_draft(const DocumentKey& key);
+    void read_again(const DocumentKey& key, const LoadOptions& options);
+    void read_clean_again();
+    void become(const DocumentKey& key, const Choice& added, bool is_character);
+    void take_pairings_along(const Character& character, const std::string& from, const std::string& to,
+                             bool is_character);
+    void follow_name(const std::string& document, const std::string& text, const std::string& name);
+    std::string pair_name() const;
+    bool save_all(const std::vector<DocumentKey>& keys, bool over_others);
+    void keep_certificate(const Opened& target);
     void compile();
     void solve();
+    std::optional<FrameCorrection> held_at(int frame) const;
 };
 
 }  // namespace nb

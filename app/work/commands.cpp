@@ -1,4 +1,6 @@
-#include "app/commands.hpp"
+#include "app/work/commands.hpp"
+
+#include "core/io/contact_documents.hpp"
 
 namespace nb {
 
@@ -21,41 +23,74 @@ bool ChangeSettings::mergeWith(const QUndoCommand* other) {
 ChangeRoles::ChangeRoles(Workspace& workspace, bool of_target, const RoleMap& after, const QString& text)
     : QUndoCommand(text),
       workspace_(workspace),
-      is_of_target_(of_target),
-      rig_path_(QString::fromStdString(workspace.body(of_target)->file.character.rig.path)),
+      key_(workspace.key(of_target)),
       before_(workspace.body(of_target)->file.character.roles),
       after_(after),
       rest_before_(workspace.rest_state(of_target)) {}
+
+void ChangeRoles::undo() {
+    setObsolete(!workspace_.set_roles(key_, before_));
+    if (!isObsolete() && rest_before_.rest.is_there()) workspace_.set_rest(key_, rest_before_);
+}
 
 ChangeRest::ChangeRest(Workspace& workspace, std::vector<OfBody> bodies, const QString& text,
                        const QString& topic)
     : QUndoCommand(text), workspace_(workspace), bodies_(std::move(bodies)), topic_(topic) {}
 
 void ChangeRest::undo() {
-    for (const OfBody& body : bodies_) workspace_.set_rest(body.is_of_target, body.rig_path, body.before);
+    bool is_done = false;
+    for (const OfBody& body : bodies_) is_done |= workspace_.set_rest(body.key, body.before);
+    setObsolete(!is_done);
 }
 
 void ChangeRest::redo() {
-    for (const OfBody& body : bodies_) workspace_.set_rest(body.is_of_target, body.rig_path, body.after);
+    bool is_done = false;
+    for (const OfBody& body : bodies_) is_done |= workspace_.set_rest(body.key, body.after);
+    setObsolete(!is_done);
 }
 
 bool ChangeRest::mergeWith(const QUndoCommand* other) {
     const auto& next = static_cast<const ChangeRest&>(*other);
     if (next.topic_ != topic_ || next.bodies_.size() != bodies_.size()) return false;
     for (size_t i = 0; i < bodies_.size(); ++i)
-        if (next.bodies_[i].rig_path != bodies_[i].rig_path) return false;
+        if (next.bodies_[i].key != bodies_[i].key) return false;
     for (size_t i = 0; i < bodies_.size(); ++i) bodies_[i].after = next.bodies_[i].after;
     return true;
 }
+
+namespace {
+
+/// `base` with what differs between `from` and `to`.
+LoadOptions with_changes(LoadOptions base, const LoadOptions& from, const LoadOptions& to) {
+    const auto follow = [&](auto LoadOptions::*field) {
+        if (from.*field != to.*field) base.*field = to.*field;
+    };
+    follow(&LoadOptions::unit_m);
+    follow(&LoadOptions::up);
+    follow(&LoadOptions::facing);
+    follow(&LoadOptions::plan);
+    follow(&LoadOptions::tree);
+    follow(&LoadOptions::reference);
+    follow(&LoadOptions::on_floor);
+    follow(&LoadOptions::over_origin);
+    follow(&LoadOptions::bridge_breaks);
+    follow(&LoadOptions::fps);
+    follow(&LoadOptions::trim_first);
+    follow(&LoadOptions::trim_last);
+    follow(&LoadOptions::lengths);
+    return base;
+}
+
+}  // namespace
 
 ChangeIntake::ChangeIntake(Workspace& workspace, bool of_target, const LoadOptions& after,
                            const QString& text)
     : QUndoCommand(text),
       workspace_(workspace),
-      is_of_target_(of_target),
-      path_(QString::fromStdString(workspace.body(of_target)->file.character.rig.path)),
-      before_(workspace.body(of_target)->file.character.rig.options),
-      after_(after) {}
+      key_(workspace.key(of_target)),
+      before_(workspace.intake(key_)),
+      // What is being read with another repair keeps that, too.
+      after_(with_changes(before_, workspace.body(of_target)->file.character.rig.options, after)) {}
 
 ChangeLibrary::ChangeLibrary(Workspace& workspace, Kind kind, const Choice& choice, bool is_character,
                              const QString& name)
@@ -70,8 +105,12 @@ void ChangeLibrary::redo() {
     bool is_done = false;
     switch (kind_) {
         case Kind::add:
-            is_done = trashed_.moved.empty() ? workspace_.add_to_library(before_, is_character_, after_)
-                                             : workspace_.put_back(trashed_);
+            if (trashed_.moved.empty()) {
+                is_done = workspace_.add_to_library(before_, is_character_, after_);
+            } else {
+                is_done = workspace_.put_back(trashed_);
+                if (is_done) workspace_.take_place(before_, after_, is_character_);
+            }
             break;
         case Kind::rename:
             is_done = workspace_.rename_in_library(before_, is_character_, name_, after_);
@@ -88,7 +127,7 @@ void ChangeLibrary::undo() {
     switch (kind_) {
         case Kind::add:
             is_done = workspace_.lay_aside(after_, is_character_, trashed_);
-            if (is_done) workspace_.open_file(before_.path, is_character_);
+            if (is_done) workspace_.open_beside(before_, is_character_);
             break;
         case Kind::rename:
             is_done = workspace_.rename_in_library(after_, is_character_, before_.name, after_);
@@ -101,29 +140,30 @@ void ChangeLibrary::undo() {
 }
 
 ChangeContacts::ChangeContacts(Workspace& workspace, const Contacts& after, const QString& text, int topic)
-    : QUndoCommand(text), workspace_(workspace), after_(after), topic_(topic) {
-    const LoadedPtr source = workspace.source();
-    path_ = QString::fromStdString(source->file.character.rig.path);
-    before_ = source->file.take->contacts;
+    : QUndoCommand(text), workspace_(workspace), key_(workspace.key(false)), topic_(topic) {
+    const LoadedFile& file = workspace.source()->file;
+    before_ = file.contacts_in_file;
+    after_ = contacts_to_file(after, file);
 }
 
 bool ChangeContacts::mergeWith(const QUndoCommand* other) {
     const auto* next = dynamic_cast<const ChangeContacts*>(other);
-    if (!next || next->topic_ != topic_ || next->path_ != path_) return false;
+    if (!next || next->topic_ != topic_ || next->key_ != key_) return false;
     after_ = next->after_;
     return true;
 }
 
 ChangeChains::ChangeChains(Workspace& workspace, const ChainTable& after, const QString& text, int topic)
-    : QUndoCommand(text), workspace_(workspace), after_(after), topic_(topic) {
-    const Character& target = workspace.target()->file.character;
-    path_ = QString::fromStdString(target.rig.path);
-    before_ = target.chains;
-}
+    : QUndoCommand(text),
+      workspace_(workspace),
+      key_(workspace.key(true)),
+      before_(workspace.target()->file.character.chains),
+      after_(after),
+      topic_(topic) {}
 
 bool ChangeChains::mergeWith(const QUndoCommand* other) {
     const auto* next = dynamic_cast<const ChangeChains*>(other);
-    if (!next || next->topic_ != topic_ || next->path_ != path_) return false;
+    if (!next || next->topic_ != topic_ || next->key_ != key_) return false;
     after_ = next->after_;
     return true;
 }

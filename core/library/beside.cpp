@@ -1,0 +1,186 @@
+#include "core/library/beside.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cstdint>
+#include <filesystem>
+
+#include "core/io/file_error.hpp"
+
+namespace nb {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+bool is_there(const fs::path& path) {
+    std::error_code error;
+    return fs::is_regular_file(path, error);
+}
+
+/// True for a document of that kind that says of itself that it is of the file; one that cannot be read is
+/// taken for it, so that it is told and never written over.
+template <typename IsOf>
+bool is_document_of(const fs::path& document, const char* kind, IsOf&& is_of) {
+    if (!is_there(document)) return false;
+    try {
+        return is_of(read_document(document.string(), kind));
+    } catch (const std::exception&) {
+        return true;
+    }
+}
+
+fs::path sibling(const fs::path& file, const std::string& name) {
+    return file.parent_path() / name;
+}
+
+bool is_character_of(const fs::path& document, const fs::path& rig) {
+    return is_document_of(document, "character",
+                          [&](const Json& json) { return is_rig_of_document(json, rig.string()); });
+}
+
+bool is_take_of(const fs::path& document, const fs::path& motion, int animation) {
+    return is_document_of(document, "take", [&](const Json& json) {
+        const TakeDocument take = read_take_document(json, document.string());
+        return fs::path(take.file).filename() == motion.filename() &&
+               std::max(take.animation, 1) == animation + 1;
+    });
+}
+
+/// Names of a take's document, the usual one first.
+std::array<fs::path, 3> take_documents(const fs::path& motion, int animation) {
+    const std::string stem = motion.stem().string();
+    return {sibling(motion, stem + ".take.json"),
+            sibling(motion, fmt::format("{}.{}.take.json", stem, animation + 1)),
+            sibling(motion, fmt::format("{}.{}.take.json", motion.filename().string(), animation + 1))};
+}
+
+/// FNV-1a over two texts, 128 bits as a UUID of version 8 (RFC 9562: of one's own making).
+std::string uuid_of(const std::string& a, const std::string& b) {
+    std::array<std::uint64_t, 2> half{14695981039346656037ull, 0x6c62272e07bb0142ull};
+    for (size_t h = 0; h < 2; ++h)
+        for (const char c : h == 0 ? a + "\n" + b : b + "\n\n" + a)
+            half[h] = (half[h] ^ static_cast<unsigned char>(c)) * 1099511628211ull;
+    half[0] = (half[0] & ~0xF000ull) | 0x8000ull;
+    half[1] = (half[1] & ~(3ull << 62)) | (2ull << 62);
+    return fmt::format("{:08x}-{:04x}-{:04x}-{:04x}-{:012x}", half[0] >> 32, (half[0] >> 16) & 0xFFFF,
+                       half[0] & 0xFFFF, half[1] >> 48, half[1] & 0xFFFFFFFFFFFFull);
+}
+
+bool is_of_library(const Library* library, const std::string& path) {
+    if (!library || library->folder.empty()) return false;
+    const fs::path relative =
+        fs::path(path).lexically_normal().lexically_relative(fs::path(library->folder).lexically_normal());
+    return !relative.empty() && *relative.begin() != ".." && relative != ".";
+}
+
+}  // namespace
+
+std::string character_document_beside(const std::string& rig_path) {
+    const fs::path rig(rig_path);
+    for (const std::string& name :
+         {rig.stem().string() + ".character.json", rig.filename().string() + ".character.json",
+          std::string("character.json")})
+        if (const fs::path document = sibling(rig, name); is_character_of(document, rig))
+            return document.string();
+    return {};
+}
+
+std::string new_character_document(const std::string& rig_path) {
+    const fs::path rig(rig_path);
+    const fs::path usual = sibling(rig, rig.stem().string() + ".character.json");
+    if (!is_there(usual)) return usual.string();
+    return sibling(rig, rig.filename().string() + ".character.json").string();
+}
+
+std::string take_document_beside(const std::string& motion_path, int animation) {
+    for (const fs::path& document : take_documents(motion_path, animation))
+        if (is_take_of(document, motion_path, animation)) return document.string();
+    return {};
+}
+
+std::string new_take_document(const std::string& motion_path, int animation, size_t animations) {
+    const auto names = take_documents(motion_path, animation);
+    for (size_t i = animations > 1 ? 1 : 0; i < names.size(); ++i)
+        if (!is_there(names[i])) return names[i].string();
+    return names.back().string();
+}
+
+std::string new_body_document(const std::string& motion_path, const std::string& signature) {
+    const fs::path motion(motion_path);
+    const fs::path usual = sibling(motion, motion.stem().string() + ".character.json");
+    const auto is_of_body = [&](const Json& json) {
+        return text_in(object_or_none(json, "rig", usual.string()), "signature", "", usual.string()) ==
+               signature;
+    };
+    if (!is_there(usual)) return usual.string();
+    try {
+        if (is_of_body(read_document(usual.string(), "character"))) return usual.string();
+    } catch (const std::exception&) {  // One that cannot be read is not written over.
+    }
+    return sibling(motion, motion.stem().string() + ".take.character.json").string();
+}
+
+std::string pairing_folder(const Library* library, const std::string& target_path) {
+    if (is_of_library(library, target_path)) return (fs::path(library->folder) / "pairings").string();
+    return fs::path(target_path).parent_path().string();
+}
+
+std::string pairing_id(const std::string& source_id, const std::string& target_id) {
+    return uuid_of(source_id, target_id);
+}
+
+std::string pairing_place(const Library* library, const std::string& target_path,
+                          const std::string& source_id, const std::string& target_id) {
+    const fs::path folder = pairing_folder(library, target_path);
+    const std::string id = pairing_id(source_id, target_id);
+    if (is_of_library(library, target_path)) return (folder / (id + ".json")).string();
+    return (folder /
+            fmt::format("{}.{}.pairing.json", fs::path(target_path).stem().string(), id.substr(0, 8)))
+        .string();
+}
+
+bool find_pairing(const Library* library, const std::string& target_path, const std::string& source_id,
+                  const std::string& target_id, Pairing& pairing, ReadDocument& read,
+                  std::vector<std::string>& troubles) {
+    const bool in_library = is_of_library(library, target_path);
+    const fs::path place = pairing_place(library, target_path, source_id, target_id);
+    std::vector<fs::path> files;
+    std::error_code error;
+    const fs::path folder = place.parent_path();
+    for (auto it = fs::directory_iterator(folder.empty() ? fs::path(".") : folder, error);
+         !error && it != fs::directory_iterator(); it.increment(error)) {
+        const std::string name = it->path().filename().string();
+        if (name.ends_with(in_library ? ".json" : ".pairing.json") && !name.starts_with("."))
+            files.push_back(it->path());
+    }
+    std::sort(files.begin(), files.end());
+    // The one under the pair's own name counts before any other.
+    std::stable_partition(files.begin(), files.end(),
+                          [&](const fs::path& file) { return file.filename() == place.filename(); });
+    bool is_found = false;
+    for (const fs::path& file : files) {
+        try {
+            const std::string text = read_file(file.string());
+            Pairing candidate = read_pairing(parse_document(text, file.string(), "pairing"), file.string());
+            if (candidate.source_id != source_id || candidate.target_id != target_id) continue;
+            if (is_found) {
+                troubles.push_back(fmt::format(
+                    "{}: is a further pairing of the same two bodies, and does not count; {} does",
+                    file.string(), fs::path(read.path).filename().string()));
+                continue;
+            }
+            pairing = std::move(candidate);
+            read = {file.string(), text};
+            is_found = true;
+            if (file.filename() == place.filename()) break;
+        } catch (const std::exception& fault) {
+            troubles.emplace_back(fault.what());
+        }
+    }
+    return is_found;
+}
+
+}  // namespace nb
