@@ -253,6 +253,9 @@ int Workspace::list_file(const SortedFile& file, bool is_rig) {
             is_document
                 ? QString::fromStdString(file.path)
                 : QString::fromStdString(take_document_beside(motion.toStdString(), choice.animation));
+        // Whose motion it is, its document says, if only by saying nothing.
+        choice.character =
+            choice.document.isEmpty() ? QString::fromStdString(file.character) : QString();
         list.push_back(choice);
     }
     return first;

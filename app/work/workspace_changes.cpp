@@ -292,6 +292,7 @@ void Workspace::read_again(const DocumentKey& key, const LoadOptions& wanted) {
 std::vector<std::pair<DocumentKey, QString>> Workspace::left_unsaved() const {
     std::vector<std::pair<DocumentKey, QString>> result;
     for (const auto& [key, content] : recovery_.left()) {
+        if (drafts_.has(key)) continue;  // it is back
         const auto name = content.find("name");
         result.emplace_back(key, name != content.end() && name->is_string()
                                      ? QString::fromStdString(name->get<std::string>())

@@ -34,8 +34,11 @@ std::string text_on_disk(const std::string& path) {
 
 /// Writes a document that is as it was read. The folder's lock keeps others from writing in between.
 void write_checked(ReadDocument& read, const std::string& text, bool over_others, bool is_behind) {
-    const FolderLock lock(fs::path(read.path).parent_path().string());
-    if (!over_others && (is_behind || text_on_disk(read.path) != read.text)) throw ChangedByOthers(read.path);
+    const fs::path folder = fs::path(read.path).parent_path();
+    const FolderLock lock(folder.string());
+    std::error_code error;
+    // Where the folder itself is gone, writing says so.
+    if (!over_others && fs::exists(folder, error) && (is_behind || text_on_disk(read.path) != read.text)) throw ChangedByOthers(read.path);
     write_file(read.path, text);
     read.text = text;
 }
