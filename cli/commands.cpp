@@ -20,6 +20,7 @@
 #include "core/library/library.hpp"
 #include "core/rest/measures.hpp"
 #include "core/review/events.hpp"
+#include "core/transfer/baked.hpp"
 
 namespace nb::cli {
 
@@ -305,19 +306,21 @@ int transfer(const Options& options) {
     if (options.fps) take = resample(take, *options.fps);
 
     TerminalProgress progress("transfer");
-    const TransferResult result =
-        nb::transfer(source.character, take, target.character, settings, options.threads,
-                     [&](int done, int of) { return progress(done, of); });
-    export_take(options.out, target.character, result.take, &notes);
+    const std::string take_name = take.name;
+    TransferResult result = transfer_lean(source.character, std::move(take), target.character, settings,
+                                          options.threads, [&](int done, int of) { return progress(done, of); });
     const Review review = review_result(source.character, target.character, result);
     const auto events = find_events(review, result, settings);
+    // What writing needs is the target's motion alone.
+    result.source = {};
+    export_motion(options.out, target.character, ResultView(target.character.rig.skeleton, result), &notes);
     if (!options.review.empty()) {
         Json document = review_document(review);
         document["events"] = events_document(events);
         write_file(options.review, format_document(document));
     }
 
-    fmt::print("{} onto {}: {} frames, place map x{:.3f}\n", take.name, target.character.name, take.frames,
+    fmt::print("{} onto {}: {} frames, place map x{:.3f}\n", take_name, target.character.name, review.frames,
                result.plan.k);
     fmt::print(
         "  foot slide p95 {:.1f} cm/s at 175 cm (the capture's own {:.1f}); tips within {:.2f} cm p95; "

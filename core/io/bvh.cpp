@@ -407,103 +407,114 @@ std::vector<std::string> bvh_names(const std::vector<std::string>& names) {
     return result;
 }
 
-std::string format_bvh(const SkeletonFile& file) {
+BvhWriter::BvhWriter(const SkeletonFile& file, const std::vector<char>& is_turned) {
     const Skeleton& skeleton = file.skeleton;
     const Take& take = file.take;
     const size_t joints = skeleton.names.size();
-    std::vector<int> translation_slot(joints, -1);
-    for (size_t m = 0; m < take.translated.size(); ++m) translation_slot[size_t(take.translated[m])] = int(m);
-    std::vector<std::vector<Channel>> channels(joints);
-    for (size_t j = 0; j < joints; ++j) {
-        bool is_turned = false;
-        for (int f = 0; f < take.frames && !is_turned; ++f)
-            is_turned = take.rotations(f)[j].vec().norm() > 1e-9;
-        channels[j] = channels_to_write(file.channels[j], translation_slot[j] >= 0,
-                                        is_turned || file.channels[j].size() >= 3);
-    }
+    slots_.assign(joints, -1);
+    for (size_t m = 0; m < take.translated.size(); ++m) slots_[size_t(take.translated[m])] = int(m);
+    channels_.resize(joints);
+    for (size_t j = 0; j < joints; ++j)
+        channels_[j] = channels_to_write(file.channels[j], slots_[j] >= 0,
+                                         is_turned[j] || file.channels[j].size() >= 3);
+    previous_.assign(joints, Vec3::Zero());
 
-    std::string text = "HIERARCHY\n";
+    header_ = "HIERARCHY\n";
     const auto children = skeleton.children();
     std::vector<int> open;
-    const auto indent = [&](size_t extra) { text.append(open.size() + extra, '\t'); };
+    const auto indent = [&](size_t extra) { header_.append(open.size() + extra, '\t'); };
     const auto close_to = [&](int parent) {
         while (!open.empty() && open.back() != parent) {
             open.pop_back();
             indent(0);
-            text += "}\n";
+            header_ += "}\n";
         }
     };
     // BVH lists joints depth first; the channels of a frame follow the same order.
-    std::vector<int> order;
     std::vector<int> stack;
     for (size_t j = joints; j-- > 0;)
         if (skeleton.parents[j] < 0) stack.push_back(int(j));
     while (!stack.empty()) {
         const int j = stack.back();
         stack.pop_back();
-        order.push_back(j);
+        order_.push_back(j);
         const auto& below = children[size_t(j)];
         stack.insert(stack.end(), below.rbegin(), below.rend());
     }
     const std::vector<std::string> names = bvh_names(skeleton.names);
-    for (const int j : order) {
+    for (const int j : order_) {
         close_to(skeleton.parents[size_t(j)]);
         indent(0);
-        text += skeleton.parents[size_t(j)] < 0 ? "ROOT " : "JOINT ";
-        text += names[size_t(j)] + "\n";
+        header_ += skeleton.parents[size_t(j)] < 0 ? "ROOT " : "JOINT ";
+        header_ += names[size_t(j)] + "\n";
         indent(0);
-        text += "{\n";
+        header_ += "{\n";
         open.push_back(j);
         indent(0);
-        text += "OFFSET";
-        append_vector(text, skeleton.rest_p[size_t(j)]);
-        text += "\n";
+        header_ += "OFFSET";
+        append_vector(header_, skeleton.rest_p[size_t(j)]);
+        header_ += "\n";
         indent(0);
-        text += fmt::format("CHANNELS {}", channels[size_t(j)].size());
-        for (const Channel& channel : channels[size_t(j)])
-            text += fmt::format(" {}{}", "XYZ"[channel.axis], channel.is_rotation ? "rotation" : "position");
-        text += "\n";
+        header_ += fmt::format("CHANNELS {}", channels_[size_t(j)].size());
+        for (const Channel& channel : channels_[size_t(j)])
+            header_ += fmt::format(" {}{}", "XYZ"[channel.axis], channel.is_rotation ? "rotation" : "position");
+        header_ += "\n";
         for (const EndSite& site : skeleton.end_sites) {
             if (site.joint != j) continue;
             indent(0);
-            text += "End Site\n";
+            header_ += "End Site\n";
             indent(0);
-            text += "{\n";
+            header_ += "{\n";
             indent(1);
-            text += "OFFSET";
-            append_vector(text, site.offset_m);
-            text += "\n";
+            header_ += "OFFSET";
+            append_vector(header_, site.offset_m);
+            header_ += "\n";
             indent(0);
-            text += "}\n";
+            header_ += "}\n";
         }
     }
     close_to(-1);
-    text += fmt::format("MOTION\nFrames: {}\nFrame Time: {}\n", take.frames, take.frame_time_text);
+    header_ += fmt::format("MOTION\nFrames: {}\nFrame Time: {}\n", take.frames, take.frame_time_text);
+}
 
-    std::vector<Vec3> previous(joints, Vec3::Zero());
-    for (int f = 0; f < take.frames; ++f) {
-        const auto R = take.rotations(f);
-        const auto p = take.translations(f);
+void BvhWriter::append_frames(std::string& text, const Take& part) {
+    for (int f = 0; f < part.frames; ++f) {
+        const auto R = part.rotations(f);
+        const auto p = part.translations(f);
         bool is_first = true;
-        for (const int joint : order) {
+        for (const int joint : order_) {
             const size_t j = size_t(joint);
             EulerOrder euler;
             int rotation = 0;
-            for (const Channel& channel : channels[j])
+            for (const Channel& channel : channels_[j])
                 if (channel.is_rotation) euler.axis[size_t(rotation++)] = channel.axis;
-            if (rotation == 3) previous[j] = to_euler_nearest(R[j].toRotationMatrix(), euler, previous[j]);
+            if (rotation == 3) previous_[j] = to_euler_nearest(R[j].toRotationMatrix(), euler, previous_[j]);
             rotation = 0;
-            for (const Channel& channel : channels[j]) {
+            for (const Channel& channel : channels_[j]) {
                 if (!is_first) text += ' ';
                 is_first = false;
                 append_number(text,
-                              channel.is_rotation ? rad_to_deg(previous[j][rotation++])
-                                                  : p[size_t(translation_slot[j])][channel.axis],
+                              channel.is_rotation ? rad_to_deg(previous_[j][rotation++])
+                                                  : p[size_t(slots_[j])][channel.axis],
                               channel.is_rotation ? 6 : 7);
             }
         }
         text += '\n';
     }
+}
+
+void mark_turned(const Take& part, std::vector<char>& is_turned) {
+    for (size_t j = 0; j < is_turned.size(); ++j)
+        for (int f = 0; f < part.frames && !is_turned[j]; ++f)
+            is_turned[j] = part.rotations(f)[j].vec().norm() > 1e-9;
+}
+
+std::string format_bvh(const SkeletonFile& file) {
+    std::vector<char> is_turned(file.skeleton.names.size(), 0);
+    mark_turned(file.take, is_turned);
+    BvhWriter writer(file, is_turned);
+    std::string text = writer.header();
+    writer.append_frames(text, file.take);
     return text;
 }
 

@@ -26,4 +26,23 @@ std::vector<std::string> bvh_names(const std::vector<std::string>& names);
 /// fewer than three rotations gets the missing ones after its own when the take turns it.
 std::string format_bvh(const SkeletonFile& file);
 
+/// The same in parts, for takes that are too long to stand in memory as text.
+class BvhWriter {
+  public:
+    /// `file`: skeleton and channels; of its take the number of frames, the times and the translated joints.
+    /// `is_turned`: joints that turn in any frame, one entry a joint.
+    BvhWriter(const SkeletonFile& file, const std::vector<char>& is_turned);
+    const std::string& header() const { return header_; }
+    /// The lines of the next frames; angles go on from those before.
+    void append_frames(std::string& text, const Take& part);
+
+  private:
+    std::string header_;
+    std::vector<int> order_, slots_;
+    std::vector<std::vector<Channel>> channels_;
+    std::vector<Vec3> previous_;
+};
+/// Marks joints that turn in these frames.
+void mark_turned(const Take& part, std::vector<char>& is_turned);
+
 }  // namespace nb

@@ -7,6 +7,7 @@
 
 #include "core/io/bvh.hpp"
 #include "core/io/file_error.hpp"
+#include "core/io/files.hpp"
 #include "core/io/finite.hpp"
 #include "core/io/gltf.hpp"
 #include "core/io/gltf_patch.hpp"
@@ -90,19 +91,61 @@ std::string names_for_bvh(const Character& character, std::vector<std::string>& 
                                       changed == 1 ? "" : "s", changed == 1 ? "was" : "were", example);
 }
 
+namespace {
+
+constexpr int frames_a_part = 2048;
+
+void write_bvh(const std::string& path, const Character& character, const MotionView& motion,
+               std::vector<std::string>* notes) {
+    const int frames = motion.about().frames;
+    const auto each_part = [&](const auto& use) {
+        for (int first = 0; first < frames; first += frames_a_part) {
+            const Take part = motion.part(first, std::min(frames, first + frames_a_part));
+            require_finite(path, character.rig.skeleton, part);
+            if (!use(reframe_for_bvh(character, part).take)) return;
+        }
+    };
+    SkeletonFile file = reframe_for_bvh(character, motion.part(0, 0));
+    file.take.frames = frames;
+    const std::string note = names_for_bvh(character, file.skeleton.names);
+    if (notes && !note.empty()) notes->push_back(note);
+    // Joints without channels of their own get some when they turn in any frame.
+    std::vector<char> is_turned(file.skeleton.names.size(), 0);
+    for (size_t j = 0; j < is_turned.size(); ++j) is_turned[j] = file.channels[j].size() >= 3;
+    const auto all_turn = [&] { return std::all_of(is_turned.begin(), is_turned.end(), [](char t) { return t; }); };
+    if (!all_turn())
+        each_part([&](const Take& part) {
+            mark_turned(part, is_turned);
+            return !all_turn();
+        });
+    BvhWriter writer(file, is_turned);
+    write_file_in_parts(path, [&](const auto& put) {
+        put(writer.header());
+        std::string text;
+        each_part([&](const Take& part) {
+            text.clear();
+            writer.append_frames(text, part);
+            put(text);
+            return true;
+        });
+    });
+}
+
+}  // namespace
+
+void export_motion(const std::string& path, const Character& character, const MotionView& motion,
+                   std::vector<std::string>* notes) {
+    const std::string ending = std::filesystem::path(path).extension().string();
+    if (ending == ".bvh") return write_bvh(path, character, motion, notes);
+    if (ending == ".glb" && !character.rig.nodes.empty()) return patch_glb(path, character, motion);
+    if (ending == ".glb")
+        return write_glb(path, character.rig.skeleton, motion.part(0, motion.about().frames));
+    throw FileError(path, "is neither .bvh nor .glb", "choose one of these endings");
+}
+
 void export_take(const std::string& path, const Character& character, const Take& take,
                  std::vector<std::string>* notes) {
-    const std::string ending = std::filesystem::path(path).extension().string();
-    require_finite(path, character.rig.skeleton, take);
-    if (ending == ".bvh") {
-        SkeletonFile file = reframe_for_bvh(character, take);
-        const std::string note = names_for_bvh(character, file.skeleton.names);
-        if (notes && !note.empty()) notes->push_back(note);
-        return write_file(path, format_bvh(file));
-    }
-    if (ending == ".glb" && !character.rig.nodes.empty()) return patch_glb(path, character, take);
-    if (ending == ".glb") return write_glb(path, character.rig.skeleton, take);
-    throw FileError(path, "is neither .bvh nor .glb", "choose one of these endings");
+    export_motion(path, character, TakeView(take), notes);
 }
 
 }  // namespace nb

@@ -3,7 +3,7 @@
 #include <string>
 
 #include "core/io/skeleton_file.hpp"
-#include "core/motion/take.hpp"
+#include "core/motion/motion_view.hpp"
 #include "core/rest/character.hpp"
 
 namespace nb {
@@ -12,6 +12,9 @@ namespace nb {
 /// file axes; local B_parent^T B_j. Positions for roots and for what the take moves.
 SkeletonFile reframe_for_bvh(const Character& character, const Take& take);
 
+/// A motion that is not a take in memory; else as export_take.
+void export_motion(const std::string& path, const Character& character, const MotionView& motion,
+                   std::vector<std::string>* notes = nullptr);
 /// A rig that came from glTF is patched (`patch_glb`); for others a skeleton alone is written as .glb.
 /// Writes .bvh or .glb by the ending of `path`. Throws FileError for other endings.
 /// `notes`: what a format could not hold as it was.

@@ -12,6 +12,7 @@
 #include <cstdio>
 #include <cstring>
 #include <filesystem>
+#include <functional>
 
 #include "core/io/files.hpp"
 #include "core/io/text_encoding.hpp"
@@ -65,15 +66,23 @@ class Part {
     Part& operator=(const Part&) = delete;
 
     void write(std::string_view content, bool to_disk, const struct stat* like) {
+        put(content);
+        finish(to_disk, like);
+    }
+    void put(std::string_view content) {
+        if (std::fwrite(content.data(), 1, content.size(), file_) != content.size()) fail(errno);
+    }
+    void finish(bool to_disk, const struct stat* like) {
         if (like) ::fchmod(::fileno(file_), like->st_mode & 07777);
-        const bool wrote = std::fwrite(content.data(), 1, content.size(), file_) == content.size() &&
-                           std::fflush(file_) == 0 && (!to_disk || ::fsync(::fileno(file_)) == 0);
+        const bool wrote = std::fflush(file_) == 0 && (!to_disk || ::fsync(::fileno(file_)) == 0);
         const int fault = errno;
         std::fclose(file_);
         file_ = nullptr;
-        if (!wrote)
-            throw FileError(shown_, fmt::format("could not be written ({})", std::strerror(fault)),
-                            "free some space or choose another folder");
+        if (!wrote) fail(fault);
+    }
+    [[noreturn]] void fail(int fault) const {
+        throw FileError(shown_, fmt::format("could not be written ({})", std::strerror(fault)),
+                        "free some space or choose another folder");
     }
     void replace(const fs::path& target) {
         if (std::rename(path_.c_str(), target.c_str()) != 0)
@@ -93,7 +102,9 @@ class Part {
     bool is_placed_ = false;
 };
 
-void write_whole(const std::string& path, std::string_view content, bool to_disk) {
+using Produce = std::function<void(const std::function<void(std::string_view)>&)>;
+
+void write_whole(const std::string& path, const Produce& produce, bool to_disk) {
     const fs::path target = behind_links(path);
     struct stat there {};
     const bool is_there = ::stat(target.c_str(), &there) == 0;
@@ -101,8 +112,12 @@ void write_whole(const std::string& path, std::string_view content, bool to_disk
     if (is_there && !S_ISREG(there.st_mode)) {
         // A pipe or device takes what is written; nothing can stand in its place.
         std::FILE* file = std::fopen(target.c_str(), "wb");
-        const bool wrote = file && std::fwrite(content.data(), 1, content.size(), file) == content.size() &&
-                           std::fflush(file) == 0;
+        bool wrote = file != nullptr;
+        if (file)
+            produce([&](std::string_view content) {
+                wrote = wrote && std::fwrite(content.data(), 1, content.size(), file) == content.size();
+            });
+        wrote = wrote && std::fflush(file) == 0;
         const int fault = errno;
         if (file) std::fclose(file);
         if (!wrote)
@@ -113,7 +128,8 @@ void write_whole(const std::string& path, std::string_view content, bool to_disk
     if (is_there && (there.st_mode & 0222) == 0)
         throw FileError(path, "is read-only", "make it writable or choose another name");
     Part part(target, path);
-    part.write(content, to_disk, is_there ? &there : nullptr);
+    produce([&](std::string_view content) { part.put(content); });
+    part.finish(to_disk, is_there ? &there : nullptr);
     part.replace(target);
 }
 
@@ -158,11 +174,15 @@ std::string read_file(const std::string& path) {
 }
 
 void write_file(const std::string& path, std::string_view content) {
-    write_whole(path, content, true);
+    write_whole(path, [&](const auto& put) { put(content); }, true);
 }
 
 void write_file_soon(const std::string& path, std::string_view content) {
-    write_whole(path, content, false);
+    write_whole(path, [&](const auto& put) { put(content); }, false);
+}
+
+void write_file_in_parts(const std::string& path, const Produce& produce) {
+    write_whole(path, produce, true);
 }
 
 bool write_new_file(const std::string& path, std::string_view content) {

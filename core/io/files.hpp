@@ -1,5 +1,6 @@
 // Files as whole things: written beside and renamed, made only where nothing is, moved only to free places.
 #pragma once
+#include <functional>
 #include <string>
 #include <string_view>
 
@@ -13,6 +14,10 @@ bool write_new_file(const std::string& path, std::string_view content);
 /// As write_file (core/io/file_error.hpp), without waiting for the disk: for what is written often and whose
 /// loss by a power cut costs a moment's work.
 void write_file_soon(const std::string& path, std::string_view content);
+
+/// As write_file, in parts: `produce` calls what it is given with each.
+void write_file_in_parts(const std::string& path,
+                         const std::function<void(const std::function<void(std::string_view)>&)>& produce);
 
 /// Renames; false when `to` is there already. Throws FileError when `from` cannot be moved.
 bool move_to_free(const std::string& from, const std::string& to);

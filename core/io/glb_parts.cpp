@@ -8,6 +8,7 @@
 #include <filesystem>
 
 #include "core/io/file_error.hpp"
+#include "core/io/files.hpp"
 #include "core/io/gltf_guard.hpp"
 #include "core/io/joint_frames.hpp"
 #include "core/io/json_fields.hpp"
@@ -162,7 +163,7 @@ void GlbParts::free_of_matrix(size_t index) {
     if ((t.scale - Vec3::Ones()).norm() > 1e-7) node["scale"] = {t.scale.x(), t.scale.y(), t.scale.z()};
 }
 
-std::string GlbParts::text() {
+void GlbParts::write(const std::string& path) {
     pad(binary_, '\0');
     if (json.contains("buffers") && !json["buffers"].empty())
         json["buffers"][0]["byteLength"] = binary_.size();
@@ -173,17 +174,24 @@ std::string GlbParts::text() {
                         "look at the body it was to be written with");
     std::string text = json.dump(-1, ' ', false, Json::error_handler_t::replace);
     pad(text, ' ');
-    std::string bytes = "glTF";
-    append_word(bytes, 2);
-    append_word(bytes, 12 + 8 + text.size() + (binary_.empty() ? 0 : 8 + binary_.size()));
-    append_word(bytes, text.size());
-    append_word(bytes, json_chunk);
-    bytes += text;
-    if (binary_.empty()) return bytes;
-    append_word(bytes, binary_.size());
-    append_word(bytes, binary_chunk);
-    bytes += binary_;
-    return bytes;
+    const size_t size = 12 + 8 + text.size() + (binary_.empty() ? 0 : 8 + binary_.size());
+    if (size > 0xFFFFFFFFull)
+        throw FileError(path, "would be larger than 4 GB, more than a .glb can be", "write a part of the take");
+    std::string head = "glTF";
+    append_word(head, 2);
+    append_word(head, size);
+    append_word(head, text.size());
+    append_word(head, json_chunk);
+    write_file_in_parts(path, [&](const auto& put) {
+        put(head);
+        put(text);
+        if (binary_.empty()) return;
+        std::string between;
+        append_word(between, binary_.size());
+        append_word(between, binary_chunk);
+        put(between);
+        put(binary_);
+    });
 }
 
 }  // namespace nb

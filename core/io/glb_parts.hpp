@@ -35,8 +35,8 @@ class GlbParts {
     size_t add_floats(const std::vector<float>& values, const char* type, size_t width);
     /// Makes a node stand in translation, rotation and scale, not in a matrix, as animated ones must.
     void free_of_matrix(size_t node);
-    /// The whole file.
-    std::string text();
+    /// Writes the whole file.
+    void write(const std::string& path);
 
   private:
     const Rig& rig_;

@@ -13,16 +13,17 @@ namespace {
 
 class Patcher {
   public:
-    Patcher(const Character& character, const Take& take)
-        : take_(take), rig_(character.rig), parts_(character.rig) {}
+    Patcher(const Character& character, const MotionView& motion)
+        : motion_(motion), take_(motion.about()), rig_(character.rig), parts_(character.rig) {}
 
-    std::string patch() {
+    void patch_to(const std::string& path) {
         add_animation();
-        return parts_.text();
+        parts_.write(path);
     }
 
   private:
-    const Take& take_;
+    const MotionView& motion_;
+    const Take& take_;  ///< about it; its frames may be elsewhere
     const Rig& rig_;
     GlbParts parts_;
 
@@ -52,13 +53,13 @@ class Patcher {
             bool is_turned = false;
             for (int f = 0; f < take_.frames && !is_turned; ++f)
                 is_turned =
-                    angle_between(take_.rotations(f)[size_t(j)], rig_.skeleton.rest_R[size_t(j)]) > 1e-7;
+                    angle_between(motion_.rotation(f, j), rig_.skeleton.rest_R[size_t(j)]) > 1e-7;
             if (!is_turned) continue;
             const Vec3& flip = rig_.nodes[size_t(j)].flip_above;
             values.clear();
             Quat before = Quat::Identity();
             for (int f = 0; f < take_.frames; ++f) {
-                const Quat R = R_FW * take_.rotations(f)[size_t(j)] * R_WF;
+                const Quat R = R_FW * motion_.rotation(f, j) * R_WF;
                 Quat in_file(R.w(), flip.y() * flip.z() * R.x(), flip.x() * flip.z() * R.y(),
                              flip.x() * flip.y() * R.z());
                 in_file.normalize();
@@ -75,7 +76,7 @@ class Patcher {
             const FileNode& at = rig_.nodes[size_t(joint)];
             values.clear();
             for (int f = 0; f < take_.frames; ++f) {
-                const Vec3 in_file = at.flip_above.cwiseProduct(Vec3(R_FW * take_.translations(f)[m])) /
+                const Vec3 in_file = at.flip_above.cwiseProduct(Vec3(R_FW * motion_.translation(f, m))) /
                                      (rig_.conventions.unit_m * at.scale_above);
                 for (int axis = 0; axis < 3; ++axis) values.push_back(float(in_file[axis]));
             }
@@ -89,9 +90,10 @@ class Patcher {
 
 }  // namespace
 
-void patch_glb(const std::string& path, const Character& character, const Take& take) {
-    if (take.frames < 1) throw FileError(path, "there are no frames to write", "choose a longer range");
-    write_file(path, with_json_of(character.rig.path, [&] { return Patcher(character, take).patch(); }));
+void patch_glb(const std::string& path, const Character& character, const MotionView& motion) {
+    if (motion.about().frames < 1)
+        throw FileError(path, "there are no frames to write", "choose a longer range");
+    with_json_of(character.rig.path, [&] { Patcher(character, motion).patch_to(path); });
 }
 
 }  // namespace nb

@@ -25,13 +25,13 @@ class Rebinder {
           parts_(character.rig),
           model_(gltf::read_model(character.rig.path)) {}
 
-    std::string text() {
+    void write(const std::string& path) {
         keep_old_values();
         stand_joints();
         find_globals();
         bind_meshes();
         bind_skins();
-        return parts_.text();
+        parts_.write(path);
     }
 
   private:
@@ -298,7 +298,7 @@ void write_as_rest(const std::string& path, const Character& character) {
                         "export it as .glb first");
     if (!character.rest.is_there())
         throw FileError(character.rig.path, "has no alignment yet", "give hips and legs their bones");
-    write_file(path, with_json_of(character.rig.path, [&] { return Rebinder(character).text(); }));
+    with_json_of(character.rig.path, [&] { Rebinder(character).write(path); });
 }
 
 double rebind_change_m(const Rig& before, const Rig& after, const WorldMotion& motion, int step) {

@@ -60,7 +60,7 @@ void write_vrm(const std::string& path, const Character& character, const VrmMet
         Json& used = parts.json["extensionsUsed"];
         if (used.is_null()) used = Json::array();
         if (std::find(used.begin(), used.end(), "VRMC_vrm") == used.end()) used.push_back("VRMC_vrm");
-        write_file(path, parts.text());
+        parts.write(path);
     });
 }
 
@@ -71,7 +71,7 @@ void write_with_iso_names(const std::string& path, const Character& character) {
         GlbParts parts(character.rig);
         for (const auto& [joint, name] : names)
             parts.json["nodes"][size_t(character.rig.nodes[size_t(joint)].node)]["name"] = name;
-        return write_file(path, parts.text());
+        return parts.write(path);
     }
     Character renamed = character;
     for (const auto& [joint, name] : names) renamed.rig.skeleton.names[size_t(joint)] = name;

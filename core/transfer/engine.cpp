@@ -1,5 +1,7 @@
 #include "core/transfer/engine.hpp"
 
+#include "core/transfer/baked.hpp"
+
 #include <algorithm>
 #include <array>
 #include <stdexcept>
@@ -92,11 +94,19 @@ void put_on_root(const Skeleton& skeleton, TransferResult& result, double frame_
 
 }  // namespace
 
-TransferResult transfer(const Character& source, const Take& take, const Character& target,
-                        const PairingSettings& settings, int threads, const Progress& progress) {
+namespace {
+
+/// `to_release`: the take, when its frames may go once its world motion is known; then nothing is baked.
+TransferResult transfer_with(const Character& source, const Take& take, Take* to_release,
+                             const Character& target, const PairingSettings& settings, int threads,
+                             const Progress& progress) {
     TransferResult result;
     result.plan = compile_plan(source, target, settings, take.key());
     result.source = forward_kinematics(source.rig.skeleton, take, threads);
+    if (to_release) {
+        std::vector<Quat>().swap(to_release->R);
+        std::vector<Vec3>().swap(to_release->p);
+    }
     const int joints = target.rig.skeleton.size();
     result.target.resize(take.frames, joints);
     Take& baked = result.take;
@@ -110,9 +120,6 @@ TransferResult transfer(const Character& source, const Take& take, const Charact
     std::sort(baked.translated.begin(), baked.translated.end());
     for (size_t j = 0; j < result.plan.give_of.size(); ++j)
         if (result.plan.give_of[j] >= 0) baked.translated.push_back(int(j));
-    baked.R.resize(size_t(take.frames) * size_t(joints));
-    baked.p.resize(size_t(take.frames) * baked.translated.size());
-
     std::atomic<int> done{0};
     std::atomic<bool> is_cancelled{false};
     const bool has_contacts = result.plan.passes.contacts && result.plan.passes.reach;
@@ -151,26 +158,32 @@ TransferResult transfer(const Character& source, const Take& take, const Charact
         put_on_root(target.rig.skeleton, result, take.frame_time_s, take.first_motion_frame);
         baked.translated.push_back(result.plan.T_root);
         std::sort(baked.translated.begin(), baked.translated.end());
-        baked.p.resize(size_t(take.frames) * baked.translated.size());
     }
+    if (to_release) return result;
+    baked.R.resize(size_t(take.frames) * size_t(joints));
+    baked.p.resize(size_t(take.frames) * baked.translated.size());
+    const ResultView local(target.rig.skeleton, result);
     for_each_frame(take.frames, threads, [&](int first, int last) {
         for (int f = first; f < last; ++f) {
-            const Quat* R = &result.target.R[result.target.at(f, 0)];
-            const Vec3* p = &result.target.p[result.target.at(f, 0)];
-            Quat* local = &baked.R[size_t(f) * size_t(joints)];
-            for (int j = 0; j < joints; ++j) {
-                const int parent = target.rig.skeleton.parents[size_t(j)];
-                local[j] = parent < 0 ? R[j] : (R[parent].conjugate() * R[j]).normalized();
-            }
-            for (size_t i = 0; i < baked.translated.size(); ++i) {
-                const int joint = baked.translated[i];
-                const int parent = target.rig.skeleton.parents[size_t(joint)];
-                baked.p[size_t(f) * baked.translated.size() + i] =
-                    parent < 0 ? p[joint] : Vec3(R[parent].conjugate() * Vec3(p[joint] - p[parent]));
-            }
+            for (int j = 0; j < joints; ++j)
+                baked.R[size_t(f) * size_t(joints) + size_t(j)] = local.rotation(f, j);
+            for (size_t i = 0; i < baked.translated.size(); ++i)
+                baked.p[size_t(f) * baked.translated.size() + i] = local.translation(f, i);
         }
     });
     return result;
+}
+
+}  // namespace
+
+TransferResult transfer(const Character& source, const Take& take, const Character& target,
+                        const PairingSettings& settings, int threads, const Progress& progress) {
+    return transfer_with(source, take, nullptr, target, settings, threads, progress);
+}
+
+TransferResult transfer_lean(const Character& source, Take take, const Character& target,
+                             const PairingSettings& settings, int threads, const Progress& progress) {
+    return transfer_with(source, take, &take, target, settings, threads, progress);
 }
 
 }  // namespace nb

@@ -27,6 +27,11 @@ using Progress = std::function<bool(int done, int of)>;
 TransferResult transfer(const Character& source, const Take& take, const Character& target,
                         const PairingSettings& settings, int threads = 0, const Progress& progress = {});
 
+/// The same for takes that fill the memory: lets go of the take's frames once its world motion is known, and
+/// bakes nothing (`result.take` has no rotations; core/transfer/baked.hpp gives them frame by frame).
+TransferResult transfer_lean(const Character& source, Take take, const Character& target,
+                             const PairingSettings& settings, int threads = 0, const Progress& progress = {});
+
 /// One frame alone, for the frame on screen. `result` must come from `transfer` of the same characters.
 /// `held`: what contacts add there.
 void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& target, int frame,

@@ -575,6 +575,12 @@ Corrections hold_contacts(const Plan& plan, const Contacts& contacts, const Worl
     for (size_t i = 0; i < limb_count; ++i)
         if (ends[i]) ends[i]->stand(result.limbs[i]);
     std::vector<HeldReach> reaches;
+    size_t held = 0;
+    for (size_t i = 0; i < limb_count; ++i)
+        if (ends[i] && ends[i]->hips_give() > 0.0)
+            held += size_t(std::count_if(result.limbs[i].hold.begin(), result.limbs[i].hold.end(),
+                                         [](double hold) { return hold > 0.0; }));
+    reaches.reserve(held);
     for (int f = first_frame; f < target.frames; ++f)
         for (size_t i = 0; i < limb_count; ++i)
             if (ends[i] && ends[i]->hips_give() > 0.0 && result.limbs[i].hold[size_t(f)] > 0.0) {
