@@ -10,6 +10,9 @@
 namespace nb {
 
 namespace {
+
+/// Of a hand with all that hangs on it; more are a brush.
+constexpr size_t most_fingers = 64;
 const std::array<std::string, 5> finger_names{"thumb", "index", "middle", "ring", "little"};
 }
 
@@ -189,6 +192,8 @@ size_t BodyReading::find_thumb(const std::vector<Finger>& all, const Vec3& wrist
                                const Vec3& ahead, bool& is_found) const {
     size_t thumb = 0;
     double most = -1e9;
+    is_found = false;
+    if (all.size() > most_fingers) return thumb;
     const auto way = [&](const Finger& f) {
         const Vec3 own = f.tip - f.base;
         return own.norm() > 1e-9 ? Vec3(own.normalized()) : Vec3((f.base - wrist).normalized());
@@ -254,6 +259,7 @@ void BodyReading::read_hand(bool is_left) {
     hand = far_hand("hand" + side);
     const double arm = limb_length(*body_.limbs.arms, body_.limbs.arm);
     std::vector<Finger> all = fingers_of(hand, wrist, 0.95 * arm);
+    if (all.size() > most_fingers) return;
     if (const int other = far_hand(is_left ? "hand.right" : "hand.left"); other >= 0) {
         const Vec3& other_wrist = at(map_.joint(is_left ? "hand.right" : "hand.left"));
         drop_held(all, wrist, fingers_of(other, other_wrist, 0.95 * arm), other_wrist);

@@ -19,12 +19,22 @@ std::vector<char> find_side_bones(const Skeleton& skeleton) {
         if (const int parent = skeleton.parents[size_t(j)]; parent >= 0)
             reach[size_t(parent)] =
                 std::max(reach[size_t(parent)], reach[size_t(j)] + skeleton.rest_p[size_t(j)].norm());
+    // Of a brush of bones each is looked at beside the longest alone.
+    constexpr size_t brush = 200;
+    constexpr size_t longest = 48;
+    auto beside = children;
+    for (std::vector<int>& siblings : beside) {
+        if (siblings.size() <= brush) continue;
+        const auto far = [&](int c) { return skeleton.rest_p[size_t(c)].norm() + reach[size_t(c)]; };
+        std::stable_sort(siblings.begin(), siblings.end(), [&](int a, int b) { return far(a) > far(b); });
+        siblings.resize(longest);
+    }
     std::vector<char> is_side(size_t(skeleton.size()), 0);
     for (int j = 0; j < skeleton.size(); ++j) {
         const int parent = skeleton.parents[size_t(j)];
         if (parent < 0 || !children[size_t(j)].empty()) continue;
         const Vec3 p = pose.p[size_t(j)] - pose.p[size_t(parent)];
-        for (const int other : children[size_t(parent)]) {
+        for (const int other : beside[size_t(parent)]) {
             if (other == j) continue;
             const Vec3 d = pose.p[size_t(other)] - pose.p[size_t(parent)];
             const double length = d.norm();
@@ -39,11 +49,11 @@ std::vector<char> find_side_bones(const Skeleton& skeleton) {
             }
             // Beside a bone that goes on: near its line, between its ends.
             const double along = p.dot(d) / (length * length);
-            const double beside = (p - along * d).norm();
+            const double off = (p - along * d).norm();
             // The line may go on through further joints: a limb of several segments.
             const double whole =
                 1.0 + (children[size_t(other)].empty() ? 0.0 : reach[size_t(other)] / length);
-            if (along > -0.02 && along < 0.98 * whole && beside < 0.12 * length * std::max(1.0, along) &&
+            if (along > -0.02 && along < 0.98 * whole && off < 0.12 * length * std::max(1.0, along) &&
                 reach[size_t(j)] < 0.5 * length)
                 is_side[size_t(j)] = 1;
             if (p.norm() < 0.02 * length && reach[size_t(j)] < 0.02 * length) is_side[size_t(j)] = 1;

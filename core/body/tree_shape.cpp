@@ -24,11 +24,10 @@ TreeShape::TreeShape(const Skeleton& skeleton, const NameTable& names, const Rol
     length_.assign(n, 0.0);
     reach_.assign(n, 0.0);
     for (size_t j = 0; j < n; ++j) length_[j] = s_.parents[j] < 0 ? 0.0 : s_.rest_p[j].norm();
-    const auto has_site = [&](int j) {
-        return std::any_of(s_.end_sites.begin(), s_.end_sites.end(), [&](const EndSite& site) {
-            return site.joint == j && site.offset_m.norm() > 1e-9;
-        });
-    };
+    site_of_.assign(n, -1);
+    for (size_t k = s_.end_sites.size(); k-- > 0;)
+        if (s_.end_sites[k].offset_m.norm() > 1e-9) site_of_[size_t(s_.end_sites[k].joint)] = int(k);
+    const auto has_site = [&](int j) { return site_of_[size_t(j)] >= 0; };
     double whole = 0.0;
     for (const double length : length_) whole = std::max(whole, length);
     for (size_t j = 0; j < n; ++j) {
@@ -81,14 +80,24 @@ TreeShape::TreeShape(const Skeleton& skeleton, const NameTable& names, const Rol
         reach_[size_t(parent)] = std::max(reach_[size_t(parent)], reach_[j] + length_[j]);
     }
     for (size_t j = 0; j < n; ++j) extent_ = std::max(extent_, reach_[j]);
+    // Of a brush of bones the longest may be limbs; all with all would never end.
+    constexpr size_t most_branches = 48;
+    branches_ = children_;
+    for (std::vector<int>& branches : branches_) {
+        if (branches.size() <= most_branches) continue;
+        std::erase_if(branches, [this](int c) { return !leads_on(c); });
+        std::stable_sort(branches.begin(), branches.end(),
+                         [this](int a, int b) { return bone(a) + reach(a) > bone(b) + reach(b); });
+        branches.resize(std::min(branches.size(), most_branches));
+        std::sort(branches.begin(), branches.end());
+    }
 }
 
 bool TreeShape::tip_of(int joint, Vec3& tip) const {
-    for (const EndSite& site : s_.end_sites)
-        if (site.joint == joint && site.offset_m.norm() > 1e-9) {
-            tip = at(joint) + pose_.R[size_t(joint)] * site.offset_m;
-            return true;
-        }
+    if (const int k = site_of_[size_t(joint)]; k >= 0) {
+        tip = at(joint) + pose_.R[size_t(joint)] * s_.end_sites[size_t(k)].offset_m;
+        return true;
+    }
     for (const int c : children(joint))
         if ((names_.helper(c) == "end" || is_bare_below(c)) && bone(c) > 1e-9) {
             tip = at(c);
@@ -144,8 +153,8 @@ double TreeShape::common(int a, int b) const {
     const std::uint64_t key = (std::uint64_t(std::uint32_t(a)) << 32) | std::uint32_t(b);
     if (const auto known = common_.find(key); known != common_.end()) return known->second;
     double most = 0.0;
-    for (const int ca : children(a))
-        for (const int cb : children(b))
+    for (const int ca : branches(a))
+        for (const int cb : branches(b))
             if (is_alike(ca, cb)) most = std::max(most, 0.5 * (bone(ca) + bone(cb)) + common(ca, cb));
     Vec3 ta, tb;
     if (most == 0.0 && tip_of(a, ta) && tip_of(b, tb))
@@ -185,10 +194,10 @@ void TreeShape::measure(PairRun& run) const {
         }
         // Each branch once.
         std::set<int> taken;
-        for (const int ca : children(a)) {
+        for (const int ca : branches(a)) {
             int best = -1;
             double far = -1.0;
-            for (const int cb : children(b))
+            for (const int cb : branches(b))
                 if (is_alike(ca, cb) && !taken.contains(cb) && common(ca, cb) > far) {
                     far = common(ca, cb);
                     best = cb;
@@ -219,9 +228,9 @@ void TreeShape::grow(PairRun run, std::vector<PairRun>& all, int& budget) const 
         int a, b;
     };
     std::vector<Way> onward_ways;
-    for (const int ca : children(a)) {
+    for (const int ca : branches(a)) {
         Way best{-1.0, -1, -1};
-        for (const int cb : children(b)) {
+        for (const int cb : branches(b)) {
             if (!is_alike(ca, cb)) continue;
             const double far = 0.5 * (bone(ca) + bone(cb)) + common(ca, cb);
             if (far > best.far + 1e-12) best = {far, ca, cb};
@@ -251,7 +260,7 @@ std::vector<PairRun> TreeShape::pair_runs(int root) const {
     std::vector<PairRun> all;
     for (int j = 0; j < s_.size(); ++j) {
         if (!is_within(root, j)) continue;
-        const auto& own = children(j);
+        const auto& own = branches(j);
         for (size_t a = 0; a < own.size(); ++a)
             for (size_t b = a + 1; b < own.size(); ++b) {
                 if (!is_alike(own[a], own[b])) continue;

@@ -34,6 +34,8 @@ class TreeShape {
 
     const Skeleton& skeleton() const { return s_; }
     const std::vector<int>& children(int j) const { return children_[size_t(j)]; }
+    /// Those that may be limbs beside each other: all, or of a brush of bones the longest.
+    const std::vector<int>& branches(int j) const { return branches_[size_t(j)]; }
     const Vec3& at(int j) const { return pose_.p[size_t(j)]; }
     int parent(int j) const { return s_.parents[size_t(j)]; }
     /// Of the bone that leads to a joint.
@@ -71,6 +73,8 @@ class TreeShape {
     const NameTable& names_;
     Pose pose_;
     std::vector<std::vector<int>> children_;
+    std::vector<std::vector<int>> branches_;
+    std::vector<int> site_of_;  ///< the end site of a joint, -1: none
     std::vector<double> length_, reach_;
     std::vector<char> is_side_, is_out_, carries_below_;
     bool has_skin_ = false;

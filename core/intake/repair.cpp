@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 #include <set>
 #include <string_view>
 
@@ -13,11 +14,12 @@ std::vector<std::string> make_names_unique(Skeleton& skeleton) {
     std::set<std::string> used;
     for (const std::string& name : skeleton.names) used.insert(name);
     std::set<std::string> seen;
+    std::map<std::string, int> next;  // the first number that may be free
     for (std::string& name : skeleton.names) {
         if (seen.insert(name).second) continue;
         std::string other;
-        for (int number = 2; other.empty() || used.contains(other); ++number)
-            other = fmt::format("{}_{}", name, number);
+        int& number = next.try_emplace(name, 2).first->second;
+        for (; other.empty() || used.contains(other); ++number) other = fmt::format("{}_{}", name, number);
         used.insert(other);
         seen.insert(other);
         name = other;
@@ -28,6 +30,8 @@ std::vector<std::string> make_names_unique(Skeleton& skeleton) {
 
 double lowest_foot_point(const Skeleton& skeleton, const RoleMap& roles, const Pose& rest) {
     double low = 1e30;
+    std::vector<std::vector<const EndSite*>> sites(skeleton.names.size());
+    for (const EndSite& site : skeleton.end_sites) sites[size_t(site.joint)].push_back(&site);
     for (int j = 0; j < skeleton.size(); ++j)
         for (const auto* foot : {"foot.left", "foot.right", "hand.left", "hand.right"}) {
             const bool is_hand = std::string_view(foot).starts_with("hand");
@@ -35,9 +39,8 @@ double lowest_foot_point(const Skeleton& skeleton, const RoleMap& roles, const P
             const int ankle = roles.joint(foot);
             if (ankle < 0 || (j != ankle && !skeleton.is_ancestor(ankle, j))) continue;
             low = std::min(low, rest.p[size_t(j)].y());
-            for (const EndSite& site : skeleton.end_sites)
-                if (site.joint == j)
-                    low = std::min(low, (rest.p[size_t(j)] + rest.R[size_t(j)] * site.offset_m).y());
+            for (const EndSite* site : sites[size_t(j)])
+                low = std::min(low, (rest.p[size_t(j)] + rest.R[size_t(j)] * site->offset_m).y());
         }
     return low;
 }

@@ -21,6 +21,9 @@ using gltf::transform_of;
 
 namespace {
 
+/// Nodes below each other that are read, as in BVH files.
+constexpr int deepest = 512;
+
 /// A frame this near to a key, as a share of the key distance, is the key.
 constexpr double key_snap = 0.05;
 
@@ -104,13 +107,28 @@ class Reader {
                 parent_[size_t(child)] = n;
             }
         }
-        for (int n = 0; n < count; ++n) {
-            int steps = 0;
-            for (int up = n; up >= 0; up = parent_[size_t(up)])
-                if (++steps > count)
-                    throw FileError(path_, fmt::format("node {} is its own ancestor", n),
-                                    "export the file again");
+        // Depth of each node, every one looked at once; what is never reached from a root hangs on itself.
+        std::vector<int> depth(size_t(count), -1);
+        std::vector<int> stack;
+        for (int n = 0; n < count; ++n)
+            if (parent_[size_t(n)] < 0) {
+                depth[size_t(n)] = 0;
+                stack.push_back(n);
+            }
+        while (!stack.empty()) {
+            const int n = stack.back();
+            stack.pop_back();
+            if (depth[size_t(n)] >= deepest)
+                throw FileError(path_, fmt::format("its nodes hang more than {} deep", deepest),
+                                "the file is damaged or no skeleton");
+            for (const int child : model_.nodes[size_t(n)].children) {
+                depth[size_t(child)] = depth[size_t(n)] + 1;
+                stack.push_back(child);
+            }
         }
+        for (int n = 0; n < count; ++n)
+            if (depth[size_t(n)] < 0)
+                throw FileError(path_, fmt::format("node {} is its own ancestor", n), "export the file again");
     }
 
     void choose_nodes() {
@@ -118,7 +136,8 @@ class Reader {
         const auto want = [&](int node) {
             if (node < 0 || node >= int(model_.nodes.size()))
                 throw FileError(path_, "a joint or target node does not exist", "export the file again");
-            for (; node >= 0; node = parent_[size_t(node)]) wanted.insert(node);
+            for (; node >= 0 && wanted.insert(node).second; node = parent_[size_t(node)]) {
+            }
         };
         for (const auto& skin : model_.skins)
             for (const int joint : skin.joints) want(joint);
@@ -128,9 +147,12 @@ class Reader {
                     if (channel.target_node >= 0) want(channel.target_node);
         // Without a skin nothing says where the skeleton ends: what hangs below moves along.
         if (model_.skins.empty())
-            for (int n = 0; n < int(model_.nodes.size()); ++n)
+            for (int n = 0; n < int(model_.nodes.size()) && !model_.animations.empty(); ++n)
                 for (int up = n; up >= 0; up = parent_[size_t(up)])
-                    if (wanted.contains(up) && !model_.animations.empty()) wanted.insert(n);
+                    if (wanted.contains(up)) {
+                        wanted.insert(n);
+                        break;
+                    }
         if (wanted.empty())
             for (int n = 0; n < int(model_.nodes.size()); ++n) wanted.insert(n);
         joint_of_node_.assign(model_.nodes.size(), -1);
