@@ -408,6 +408,7 @@ QWidget* MainWindow::make_top() {
     unsaved_button_->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
     unsaved_button_->setToolTip(
         tr("What is changed and not saved: see it, save one or all (Ctrl+S saves all)"));
+    unsaved_button_->setAccessibleName(tr("not saved"));
     unsaved_button_->setVisible(false);
     connect(unsaved_button_, &QToolButton::clicked, this, &MainWindow::show_unsaved);
     open_button_ = bare(top);

@@ -84,8 +84,10 @@ void UnsavedList::refresh() {
         if (++shown > most_shown) break;
         QStringList what;
         for (const std::string& part : one.what) what << QString::fromStdString(part);
-        rows_->addWidget(row(QString::fromStdString(one.name), what.join(", "),
-                             place(QString::fromStdString(one.document)), tr("save"),
+        // A pairing's file is named by ids that say nothing to anybody.
+        QString where = QString::fromStdString(one.document);
+        if (one.key.kind == DocumentKey::Kind::pairing) where = QFileInfo(where).path();
+        rows_->addWidget(row(QString::fromStdString(one.name), what.join(", "), place(where), tr("save"),
                              [this, key = one.key] { workspace_.save_one(key); }));
     }
     for (const auto& [key, name] : left) {

@@ -307,8 +307,9 @@ int transfer(const Options& options) {
 
     TerminalProgress progress("transfer");
     const std::string take_name = take.name;
-    TransferResult result = transfer_lean(source.character, std::move(take), target.character, settings,
-                                          options.threads, [&](int done, int of) { return progress(done, of); });
+    TransferResult result =
+        transfer_lean(source.character, std::move(take), target.character, settings, options.threads,
+                      [&](int done, int of) { return progress(done, of); });
     const Review review = review_result(source.character, target.character, result);
     const auto events = find_events(review, result, settings);
     // What writing needs is the target's motion alone.

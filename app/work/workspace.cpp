@@ -254,8 +254,7 @@ int Workspace::list_file(const SortedFile& file, bool is_rig) {
                 ? QString::fromStdString(file.path)
                 : QString::fromStdString(take_document_beside(motion.toStdString(), choice.animation));
         // Whose motion it is, its document says, if only by saying nothing.
-        choice.character =
-            choice.document.isEmpty() ? QString::fromStdString(file.character) : QString();
+        choice.character = choice.document.isEmpty() ? QString::fromStdString(file.character) : QString();
         list.push_back(choice);
     }
     return first;

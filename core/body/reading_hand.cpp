@@ -14,7 +14,7 @@ namespace {
 /// Of a hand with all that hangs on it; more are a brush.
 constexpr size_t most_fingers = 64;
 const std::array<std::string, 5> finger_names{"thumb", "index", "middle", "ring", "little"};
-}
+}  // namespace
 
 /// A bone in which two chains part is one finger's own palm bone when one of them goes on from its end and
 /// the other leaves it near its start, as a thumb does; else the palm of all that part there.

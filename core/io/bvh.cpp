@@ -415,8 +415,8 @@ BvhWriter::BvhWriter(const SkeletonFile& file, const std::vector<char>& is_turne
     for (size_t m = 0; m < take.translated.size(); ++m) slots_[size_t(take.translated[m])] = int(m);
     channels_.resize(joints);
     for (size_t j = 0; j < joints; ++j)
-        channels_[j] = channels_to_write(file.channels[j], slots_[j] >= 0,
-                                         is_turned[j] || file.channels[j].size() >= 3);
+        channels_[j] =
+            channels_to_write(file.channels[j], slots_[j] >= 0, is_turned[j] || file.channels[j].size() >= 3);
     previous_.assign(joints, Vec3::Zero());
 
     header_ = "HIERARCHY\n";
@@ -457,7 +457,8 @@ BvhWriter::BvhWriter(const SkeletonFile& file, const std::vector<char>& is_turne
         indent(0);
         header_ += fmt::format("CHANNELS {}", channels_[size_t(j)].size());
         for (const Channel& channel : channels_[size_t(j)])
-            header_ += fmt::format(" {}{}", "XYZ"[channel.axis], channel.is_rotation ? "rotation" : "position");
+            header_ +=
+                fmt::format(" {}{}", "XYZ"[channel.axis], channel.is_rotation ? "rotation" : "position");
         header_ += "\n";
         for (const EndSite& site : skeleton.end_sites) {
             if (site.joint != j) continue;

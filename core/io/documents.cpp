@@ -26,20 +26,33 @@ constexpr int frame_limit = 100000000;
 Shape table_of(Shape entry) {
     Shape table;
     table.is_table = true;
-    table.below = {{"*", std::move(entry)}};
+    table.below = {"*"};
+    table.shapes = {std::move(entry)};
     return table;
 }
 
 Shape list_of(Shape item, std::vector<std::string_view> same_by) {
     Shape list;
-    list.below = {{"*", std::move(item)}};
+    list.below = {"*"};
+    list.shapes = {std::move(item)};
     list.same_by = std::move(same_by);
     return list;
 }
 
-Shape object_of(std::vector<std::string_view> own,
-                std::vector<std::pair<std::string_view, Shape>> below = {}) {
-    return {std::move(own), false, std::move(below), {}};
+/// An entry of object_of: a key and the shape of what stands there.
+struct Below {
+    std::string_view key;
+    Shape shape;
+};
+
+Shape object_of(std::vector<std::string_view> own, std::vector<Below> below = {}) {
+    Shape shape;
+    shape.own = std::move(own);
+    for (Below& entry : below) {
+        shape.below.push_back(entry.key);
+        shape.shapes.push_back(std::move(entry.shape));
+    }
+    return shape;
 }
 
 Shape chain_table_shape() {

@@ -112,7 +112,9 @@ void write_bvh(const std::string& path, const Character& character, const Motion
     // Joints without channels of their own get some when they turn in any frame.
     std::vector<char> is_turned(file.skeleton.names.size(), 0);
     for (size_t j = 0; j < is_turned.size(); ++j) is_turned[j] = file.channels[j].size() >= 3;
-    const auto all_turn = [&] { return std::all_of(is_turned.begin(), is_turned.end(), [](char t) { return t; }); };
+    const auto all_turn = [&] {
+        return std::all_of(is_turned.begin(), is_turned.end(), [](char t) { return t; });
+    };
     if (!all_turn())
         each_part([&](const Take& part) {
             mark_turned(part, is_turned);

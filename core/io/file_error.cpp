@@ -174,11 +174,13 @@ std::string read_file(const std::string& path) {
 }
 
 void write_file(const std::string& path, std::string_view content) {
-    write_whole(path, [&](const auto& put) { put(content); }, true);
+    write_whole(
+        path, [&](const auto& put) { put(content); }, true);
 }
 
 void write_file_soon(const std::string& path, std::string_view content) {
-    write_whole(path, [&](const auto& put) { put(content); }, false);
+    write_whole(
+        path, [&](const auto& put) { put(content); }, false);
 }
 
 void write_file_in_parts(const std::string& path, const Produce& produce) {

@@ -176,7 +176,8 @@ void GlbParts::write(const std::string& path) {
     pad(text, ' ');
     const size_t size = 12 + 8 + text.size() + (binary_.empty() ? 0 : 8 + binary_.size());
     if (size > 0xFFFFFFFFull)
-        throw FileError(path, "would be larger than 4 GB, more than a .glb can be", "write a part of the take");
+        throw FileError(path, "would be larger than 4 GB, more than a .glb can be",
+                        "write a part of the take");
     std::string head = "glTF";
     append_word(head, 2);
     append_word(head, size);

@@ -128,7 +128,8 @@ class Reader {
         }
         for (int n = 0; n < count; ++n)
             if (depth[size_t(n)] < 0)
-                throw FileError(path_, fmt::format("node {} is its own ancestor", n), "export the file again");
+                throw FileError(path_, fmt::format("node {} is its own ancestor", n),
+                                "export the file again");
     }
 
     void choose_nodes() {

@@ -52,8 +52,7 @@ class Patcher {
             // Bones that never leave the rest need no keys.
             bool is_turned = false;
             for (int f = 0; f < take_.frames && !is_turned; ++f)
-                is_turned =
-                    angle_between(motion_.rotation(f, j), rig_.skeleton.rest_R[size_t(j)]) > 1e-7;
+                is_turned = angle_between(motion_.rotation(f, j), rig_.skeleton.rest_R[size_t(j)]) > 1e-7;
             if (!is_turned) continue;
             const Vec3& flip = rig_.nodes[size_t(j)].flip_above;
             values.clear();

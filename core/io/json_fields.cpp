@@ -145,9 +145,9 @@ std::string not_finite_in(const Json& document) {
 void keep_unknown(const Json& read, Json& written, const Shape& shape) {
     const auto shape_of = [&](std::string_view key) -> const Shape* {
         const Shape* any = nullptr;
-        for (const auto& [name, below] : shape.below) {
-            if (name == key) return &below;
-            if (name == "*") any = &below;
+        for (size_t i = 0; i < shape.below.size(); ++i) {
+            if (shape.below[i] == key) return &shape.shapes[i];
+            if (shape.below[i] == "*") any = &shape.shapes[i];
         }
         return any;
     };

@@ -43,8 +43,8 @@ std::string not_finite_in(const Json& document);
 struct Shape {
     std::vector<std::string_view> own;  ///< keys that are gone when this program did not write them
     bool is_table = false;              ///< every key is this program's: roles, limbs, chains by their names
-    std::vector<std::pair<std::string_view, Shape>>
-        below;                              ///< "*": of every key or item without one of its own
+    std::vector<std::string_view> below;    ///< keys with a shape; "*": every key or item without its own
+    std::vector<Shape> shapes;              ///< of these
     std::vector<std::string_view> same_by;  ///< a list: items are the same that agree in these
 };
 /// Adds to `written` what `read` has beyond it and this program does not know, at every depth.

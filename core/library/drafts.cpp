@@ -38,7 +38,8 @@ void write_checked(ReadDocument& read, const std::string& text, bool over_others
     const FolderLock lock(folder.string());
     std::error_code error;
     // Where the folder itself is gone, writing says so.
-    if (!over_others && fs::exists(folder, error) && (is_behind || text_on_disk(read.path) != read.text)) throw ChangedByOthers(read.path);
+    if (!over_others && fs::exists(folder, error) && (is_behind || text_on_disk(read.path) != read.text))
+        throw ChangedByOthers(read.path);
     write_file(read.path, text);
     read.text = text;
 }

@@ -14,7 +14,7 @@ class MotionView {
     MotionView& operator=(const MotionView&) = delete;
 
     const Take& about() const { return about_; }
-    virtual Quat rotation(int frame, int joint) const = 0;            ///< R_PJ
+    virtual Quat rotation(int frame, int joint) const = 0;             ///< R_PJ
     virtual Vec3 translation(int frame, size_t translated) const = 0;  ///< p_PJ, m, by place in `translated`
     /// Frames first up to, not including, last, as a take of their own.
     Take part(int first, int last) const {

@@ -28,6 +28,7 @@
 #include "app/stage_view.hpp"
 #include "app/station_line.hpp"
 #include "app/transfer_panel.hpp"
+#include "app/unsaved_list.hpp"
 #include "app/work/commands.hpp"
 #include "draw/renderer.hpp"
 
@@ -317,6 +318,35 @@ int main(int argc, char** argv) {
              settle_down(window);
              shoot("rest-dog");
              window.stations().set_station(Station::transfer);
+         }},
+        {"unsaved",
+         [&] {
+             Workspace& workspace = window.workspace();
+             PairingSettings settings = workspace.settings();
+             settings.scale = 1.1;
+             workspace.set_settings(workspace.pairing_key(), settings);
+             ChainTable chains = workspace.target()->file.character.chains;
+             chains["arm.left"].give = 0.2;
+             workspace.set_chains(workspace.key(true), chains);
+             Contacts contacts;
+             contacts.is_by_hand = true;
+             contacts.list = {{"ball.left", 10, 20, ContactKind::stay, 0.0}};
+             workspace.set_contacts(workspace.key(false), contacts);
+             settle_down(window);
+             window.action("unsaved")->trigger();
+             QTest::qWait(200);
+             auto* list = window.findChild<UnsavedList*>();
+             const QPixmap own = list->grab();
+             QPixmap all = window.grab();
+             QPainter painter(&all);
+             painter.drawPixmap(window.mapFromGlobal(list->pos()), own);
+             all.save(folder.filePath("unsaved.png"));
+             list->close();
+             workspace.set_settings(workspace.pairing_key(), {});
+             chains.erase("arm.left");
+             workspace.set_chains(workspace.key(true), chains);
+             workspace.set_contacts(workspace.key(false), {});
+             settle_down(window);
          }},
         {"finder",
          [&] {

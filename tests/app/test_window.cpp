@@ -21,6 +21,7 @@
 #include "app/station_line.hpp"
 #include "app/transfer_panel.hpp"
 #include "app/transport.hpp"
+#include "app/unsaved_list.hpp"
 #include "core/io/file_error.hpp"
 #include "tests/app/window_fixture.hpp"
 #include "tests/support/test_rigs.hpp"
@@ -306,6 +307,48 @@ class WindowTest : public test::WindowFixture {
         QVERIFY2(w().notice().line().startsWith("Not saved, and kept"), qPrintable(w().notice().line()));
         QVERIFY(!w().workspace().settings().passes.reach);
         QVERIFY(w().workspace().has_unsaved_changes());
+    }
+    /// What is unsaved is shown at the top; a click lists whose it is, and saves one or all.
+    void what_is_unsaved_is_listed_and_saved() {
+        auto* shown = named<QToolButton>("not saved");
+        QVERIFY(shown && !shown->isVisible());
+        box("reach")->click();
+        QVERIFY(shown->isVisible());
+        QCOMPARE(shown->text(), QString("1 not saved"));
+        ChainTable marked;
+        marked["arm.left"].give = 0.5;
+        w().workspace().set_chains(w().workspace().key(true), marked);
+        QCOMPARE(shown->text(), QString("2 not saved"));
+        shown->click();
+        const auto list = [&]() -> UnsavedList* { return w().findChild<UnsavedList*>(); };
+        QVERIFY(list() && list()->isVisible());
+        const auto button = [&](const QString& name) -> QPushButton* {
+            for (auto* one : list()->findChildren<QPushButton*>())
+                if (one->isVisible() && one->accessibleName() == name) return one;
+            return nullptr;
+        };
+        QTRY_VERIFY(button("save the ferrier"));
+        button("save the ferrier")->click();
+        QTRY_COMPARE(w().workspace().unsaved().size(), 1u);
+        QTRY_VERIFY(!button("save the ferrier"));
+        QVERIFY(read_file((library() + "/characters/ferrier/character.json").toStdString())
+                    .find("\"give\": 0.5") != std::string::npos);
+        QTRY_VERIFY(button("save all"));
+        button("save all")->click();
+        QVERIFY(!w().workspace().has_unsaved_changes());
+        QTRY_VERIFY(!shown->isVisible());
+    }
+    /// A drop of several files: what is broken is told with its name, the rest comes onto the stage.
+    void a_drop_goes_on_past_what_is_broken() {
+        write_file(folder_.filePath("page.glb").toStdString(), "<!DOCTYPE html><html>");
+        write_file(folder_.filePath("cut.fbx").toStdString(), "; FBX 7.4.0 project file\n");
+        const QString rig = QString::fromStdString(test::rig("dockhand/rig.bvh"));
+        drop({folder_.filePath("page.glb"), folder_.filePath("cut.fbx"), rig});
+        QVERIFY(QTest::qWaitFor([this] { return w().notice().line().contains("page.glb"); }, 10000));
+        QVERIFY2(w().notice().line().contains("a web page") && w().notice().line().contains("cut.fbx"),
+                 qPrintable(w().notice().line()));
+        QVERIFY(settled());
+        QCOMPARE(w().workspace().targets()[size_t(w().workspace().target_index())].path, rig);
     }
     void closing_with_changes_asks_in_the_line() {
         box("reach")->click();

@@ -1,5 +1,6 @@
 // The command line as a script uses it: what is printed, what is written, and the exit codes of the contract.
 #include <QDir>
+#include <QDirIterator>
 #include <QImage>
 #include <QJsonArray>
 #include <QJsonDocument>
@@ -225,6 +226,86 @@ class CommandLineTest : public QObject {
                         "--out", in("o.xyz")})
                      .code,
                  2);
+    }
+    /// What is read is never written over, and what is there only when that is said.
+    void outputs_never_replace_inputs() {
+        const auto before = [](const QString& path) { return read_file(path.toStdString()); };
+        for (const char* name : {"own.bvh", "own.character.json", "own.take.json"})
+            QFile::copy(QString::fromStdString(test::rig(
+                            QString(name).endsWith(".bvh") ? "dockhand/rig.bvh" : "dockhand/character.json")),
+                        in(name));
+        QFile::copy(capture("01_01.bvh"), in("take.bvh"));
+        QFile::link(in("take.bvh"), in("link.bvh"));
+        const std::string rig_text = before(in("own.bvh"));
+        const std::string take_text = before(in("take.bvh"));
+        const std::vector<QStringList> wrong{
+            {"transfer", "--take", in("take.bvh"), "--target", in("own.bvh"), "--out", in("own.bvh")},
+            {"transfer", "--take", in("take.bvh"), "--target", in("own.bvh"), "--out", in("take.bvh")},
+            {"transfer", "--take", in("take.bvh"), "--target", in("own.bvh"), "--out", in("link.bvh")},
+            {"transfer", "--take", in("take.bvh"), "--target", in("own.bvh"), "--out", in("x.bvh"),
+             "--review", in("x.bvh")},
+            {"characterize", in("own.bvh"), "--out", in("own.bvh")},
+            {"characterize", in("own.bvh"), "--iso-names", in("own.bvh")},
+            {"align", in("own.bvh"), "--character", in("own.character.json"), "--out",
+             in("own.character.json")},
+            {"limber", in("own.bvh"), "--out", in("own.bvh")},
+            {"map", "--take", in("take.bvh"), "--target", in("own.bvh"), "--out", in("take.bvh")}};
+        for (QStringList arguments : wrong)
+            for (const bool is_forced : {false, true}) {
+                if (is_forced) arguments << "--force";
+                const Run run = nbone(arguments);
+                QVERIFY2(run.code == 2, qPrintable(arguments.join(' ') + run.error));
+                QVERIFY2(run.error.contains("a file it reads") || run.error.contains("the same file"),
+                         qPrintable(run.error));
+            }
+        QCOMPARE(before(in("own.bvh")), rig_text);
+        QCOMPARE(before(in("take.bvh")), take_text);
+        write_file(in("there.json").toStdString(), "somebody's");
+        const QStringList onto{"characterize", in("own.bvh"), "--out", in("there.json")};
+        const Run refused = nbone(onto);
+        QCOMPARE(refused.code, 2);
+        QVERIFY2(refused.error.contains("--force writes over it"), qPrintable(refused.error));
+        QCOMPARE(before(in("there.json")), std::string("somebody's"));
+        QCOMPARE(nbone(onto + QStringList{"--force"}).code, 0);
+        QVERIFY(before(in("there.json")) != "somebody's");
+    }
+    void what_cannot_be_said_or_done_is_no_success() {
+        QProcess full;
+        full.setStandardOutputFile("/dev/full");
+        full.start(NB_NBONE, {"inspect", rig("ferrier/rig.glb")});
+        QVERIFY(full.waitForFinished(20000));
+        QCOMPARE(full.exitCode(), 3);
+        QVERIFY(full.readAllStandardError().contains("could not be written"));
+        QCOMPARE(nbone({"transfer", "--take", capture("01_01.bvh"), "--target", rig("ferrier/rig.glb"),
+                        "--out", in("o2.bvh"), "--fps", "nan"})
+                     .code,
+                 2);
+        QCOMPARE(nbone({"picture", "--take", capture("01_01.bvh"), "--frame", "1", "--view", "front", "--out",
+                        in("p.jpg")})
+                     .code,
+                 2);
+        const Run many = nbone({"transfer", "--take", capture("01_01.bvh"), "--target",
+                                rig("ferrier/rig.glb"), "--out", in("o2.bvh"), "--animation", "99"});
+        QCOMPARE(many.code, 3);
+        QVERIFY2(many.error.contains("no number 99"), qPrintable(many.error));
+    }
+    /// Every scene file of the test package is read or told in one line, by a process of its own; none ends
+    /// the program (assimp-testmodels of Debian).
+    void files_of_other_makers_are_read_or_told() {
+        QDirIterator it("/usr/share/assimp/models", QDir::Files, QDirIterator::Subdirectories);
+        int told = 0;
+        int read = 0;
+        while (it.hasNext()) {
+            const QString file = it.next();
+            const Run run = nbone({"inspect", file});
+            QVERIFY2(run.code == 0 || run.code == 3, qPrintable(file + run.error));
+            if (run.code == 3) QVERIFY2(run.error.trimmed().count('\n') == 0, qPrintable(run.error));
+            for (const char* raw : {"json.exception", "std::", "bad_alloc", "FBX-Tokenize", "basic_string"})
+                QVERIFY2(!run.error.contains(raw), qPrintable(run.error));
+            (run.code == 0 ? read : told)++;
+        }
+        qInfo() << read << "read," << told << "told";
+        QVERIFY(read + told > 150);
     }
     void glb_comes_out_too() {
         QCOMPARE(nbone({"transfer", "--take", demo("takes/quay-walk.take.json"), "--target",

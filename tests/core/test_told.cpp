@@ -90,13 +90,27 @@ class ToldTest : public QObject {
         QTest::addColumn<QString>("from");
         QTest::addColumn<QString>("to");
         QTest::addColumn<QString>("key");
-        QTest::newRow("beyond int") << "\"version\": 1" << "\"version\": 1e300" << "version";
-        QTest::newRow("sure beyond one") << "\"confidence\": " << "\"confidence\": 1e300, \"old\": " << "confidence";
-        QTest::newRow("sure below zero") << "\"confidence\": " << "\"confidence\": -5, \"old\": " << "confidence";
-        QTest::newRow("ankle under ground") << "\"ankle_height_m\": " << "\"ankle_height_m\": -5, \"old\": " << "ankle_height_m";
-        QTest::newRow("ankle in the sky") << "\"ankle_height_m\": " << "\"ankle_height_m\": 1e30, \"old\": " << "ankle_height_m";
-        QTest::newRow("hinge without length") << "\"axis\": [" << "\"axis\": [0, 0, 0], \"old\": [" << "hinge";
-        QTest::newRow("number for a text") << "\"name\": \"" << "\"name\": 7, \"old\": \"" << "name";
+        QTest::newRow("beyond int") << "\"version\": 1"
+                                    << "\"version\": 1e300"
+                                    << "version";
+        QTest::newRow("sure beyond one") << "\"confidence\": "
+                                         << "\"confidence\": 1e300, \"old\": "
+                                         << "confidence";
+        QTest::newRow("sure below zero") << "\"confidence\": "
+                                         << "\"confidence\": -5, \"old\": "
+                                         << "confidence";
+        QTest::newRow("ankle under ground") << "\"ankle_height_m\": "
+                                            << "\"ankle_height_m\": -5, \"old\": "
+                                            << "ankle_height_m";
+        QTest::newRow("ankle in the sky") << "\"ankle_height_m\": "
+                                          << "\"ankle_height_m\": 1e30, \"old\": "
+                                          << "ankle_height_m";
+        QTest::newRow("hinge without length") << "\"axis\": ["
+                                              << "\"axis\": [0, 0, 0], \"old\": ["
+                                              << "hinge";
+        QTest::newRow("number for a text") << "\"name\": \""
+                                           << "\"name\": 7, \"old\": \""
+                                           << "name";
     }
     void numbers_and_words_of_documents_have_ranges() {
         QFETCH(QString, from);
@@ -109,7 +123,8 @@ class ToldTest : public QObject {
         change(path, from.toStdString(), to.toStdString());
         std::vector<std::string> notes;
         const QString line = told([&] { load_character(test::rig("dockhand/rig.bvh"), path, notes); });
-        QVERIFY2(line.contains("ranges.json") && line.contains(key) && !line.contains('\n'), qPrintable(line));
+        QVERIFY2(line.contains("ranges.json") && line.contains(key) && !line.contains('\n'),
+                 qPrintable(line));
     }
     void what_a_document_says_twice_or_of_nothing_is_told() {
         Character body = load_file(test::rig("dockhand/rig.bvh")).character;
@@ -118,14 +133,16 @@ class ToldTest : public QObject {
         document["roles"]["hand.left"]["bone"] = document["roles"]["hand.right"]["bone"];
         write_file(at("twice.json"), format_document(document));
         std::vector<std::string> notes;
-        const QString twice = told([&] { load_character(test::rig("dockhand/rig.bvh"), at("twice.json"), notes); });
+        const QString twice =
+            told([&] { load_character(test::rig("dockhand/rig.bvh"), at("twice.json"), notes); });
         QVERIFY2(twice.contains("is given to"), qPrintable(twice));
         TakeDocument take;
         take.id = make_uuid();
         take.file = "x.bvh";
         take.trim_first = 9;
         take.trim_last = 3;
-        QVERIFY(told([&] { read_take_document(take_document(take), "t"); }).contains("'trim' runs from 9 to 3"));
+        QVERIFY(
+            told([&] { read_take_document(take_document(take), "t"); }).contains("'trim' runs from 9 to 3"));
         Json frames = take_document({});
         frames["frames"] = -1;
         frames["id"] = frames["file"] = "x";
@@ -135,7 +152,8 @@ class ToldTest : public QObject {
     // E3
     void two_that_take_in_the_same_name_both_have_theirs() {
         const Library library = create_library(at("names"), "One");
-        std::vector<LoadedFile> bodies{load_file(test::rig("dockhand/rig.bvh")), load_file(test::rig("lamp-child/rig.bvh"))};
+        std::vector<LoadedFile> bodies{load_file(test::rig("dockhand/rig.bvh")),
+                                       load_file(test::rig("lamp-child/rig.bvh"))};
         constexpr int times = 10;
         std::atomic<int> refused{0};
         const auto add = [&](size_t which) {
@@ -158,14 +176,16 @@ class ToldTest : public QObject {
         std::vector<std::string> notes;
         for (const LibraryEntry& entry : now.characters)
             QVERIFY(!load_character(entry.path, entry.document, notes).character.roles.fills.empty());
-        for (const LibraryEntry& entry : now.takes) QCOMPARE(read_document(entry.document, "take").at("file"), entry.name + ".bvh");
+        for (const LibraryEntry& entry : now.takes)
+            QCOMPARE(read_document(entry.document, "take").at("file"), entry.name + ".bvh");
     }
     void what_was_left_half_done_is_found_and_offered() {
         const Library library = create_library(at("half"), "One");
         add_take(library, test::capture("01_01.bvh"), "", "walk");
         // A program that ended while it renamed: its moves are taken back.
-        write_file(at("half/.moves-1.json"),
-                   R"({"format":"nimble-bone/moves","version":1,"moves":[["takes/walk.bvh","takes/run.bvh"],["takes/walk.take.json","takes/run.take.json"]]})");
+        write_file(
+            at("half/.moves-1.json"),
+            R"({"format":"nimble-bone/moves","version":1,"moves":[["takes/walk.bvh","takes/run.bvh"],["takes/walk.take.json","takes/run.take.json"]]})");
         fs::rename(at("half/takes/walk.bvh"), at("half/takes/run.bvh"));
         Library now = open_library(library.folder);
         QCOMPARE(now.takes.size(), 1u);
@@ -241,7 +261,8 @@ class ToldTest : public QObject {
         QTest::addColumn<QByteArray>("json");
         QTest::addColumn<QString>("line");
         const QByteArray head = R"({"asset":{"version":"2.0"},"nodes":[{"name":"a"}],)";
-        QTest::newRow("deep") << QByteArray(R"({"asset":{"version":"2.0"},"extras":)") + QByteArray(5000, '[') + QByteArray(5000, ']') + "}"
+        QTest::newRow("deep") << QByteArray(R"({"asset":{"version":"2.0"},"extras":)") +
+                                     QByteArray(5000, '[') + QByteArray(5000, ']') + "}"
                               << "nested more than 200 deep";
         QTest::newRow("outside") << head + R"("buffers":[{"uri":"../../etc/passwd","byteLength":4}]})"
                                  << "outside its own folder";
@@ -251,14 +272,18 @@ class ToldTest : public QObject {
                                   << "outside its own folder";
         QTest::newRow("not there") << head + R"("buffers":[{"uri":"gone.bin","byteLength":4}]})"
                                    << "which is not there";
-        QTest::newRow("a pipe") << head + R"("buffers":[{"uri":"pipe","byteLength":4}]})" << "which is no file";
+        QTest::newRow("a pipe") << head + R"("buffers":[{"uri":"pipe","byteLength":4}]})"
+                                << "which is no file";
         QTest::newRow("picture") << head + R"("images":[{"bufferView":3,"mimeType":"image/png"}]})"
                                  << "picture 0 has a view that does not exist";
         QTest::newRow("picture beyond")
-            << head + R"("buffers":[{"byteLength":4}],"bufferViews":[{"buffer":0,"byteLength":400}],"images":[{"bufferView":0,"mimeType":"image/png"}]})"
+            << head +
+                   R"("buffers":[{"byteLength":4}],"bufferViews":[{"buffer":0,"byteLength":400}],"images":[{"bufferView":0,"mimeType":"image/png"}]})"
             << "picture 0 reaches beyond its buffer";
-        QTest::newRow("wrong kind") << QByteArray(R"({"asset":{"version":"2.0"},"buffers":7})") << "'buffers' is no list";
-        QTest::newRow("another file") << QByteArray("HIERARCHY\nROOT a") << "is no glTF but a BVH motion file";
+        QTest::newRow("wrong kind") << QByteArray(R"({"asset":{"version":"2.0"},"buffers":7})")
+                                    << "'buffers' is no list";
+        QTest::newRow("another file")
+            << QByteArray("HIERARCHY\nROOT a") << "is no glTF but a BVH motion file";
         QTest::newRow("a page") << QByteArray("<!DOCTYPE html><html>") << "a web page";
     }
     void gltf_is_looked_at_before_it_is_read() {
@@ -267,7 +292,8 @@ class ToldTest : public QObject {
         if (!fs::exists(at("pipe"))) QCOMPARE(::mkfifo(at("pipe").c_str(), 0600), 0);
         write_file(at("looked.gltf"), json.toStdString());
         const QString said = told([&] { load_file(at("looked.gltf")); });
-        QVERIFY2(said.contains(line) && !said.contains('\n') && !said.contains("json.exception"), qPrintable(said));
+        QVERIFY2(said.contains(line) && !said.contains('\n') && !said.contains("json.exception"),
+                 qPrintable(said));
     }
     void a_skin_without_joints_is_told() {
         std::string bytes = read_file(test::demo("characters/dockhand/rig.glb"));
@@ -313,7 +339,8 @@ class ToldTest : public QObject {
         write_file(at("babbles"), "#!/bin/sh\necho Snonsense\n");
         for (const char* name : {"dies", "babbles"}) fs::permissions(at(name), fs::perms::owner_all);
         write_file(at("scene.fbx"), "; FBX 7.4.0 project file\n");
-        for (const auto& [reader, words] : {std::pair{"dies", "its reader broke on it"}, std::pair{"babbles", "is not whole"}}) {
+        for (const auto& [reader, words] :
+             {std::pair{"dies", "its reader broke on it"}, std::pair{"babbles", "is not whole"}}) {
             qputenv("NB_READER", QByteArray::fromStdString(at(reader)));
             const QString line = told([&] { load_file(at("scene.fbx")); });
             QVERIFY2(line.contains(words) && line.contains("scene.fbx"), qPrintable(line));
@@ -332,8 +359,9 @@ class ToldTest : public QObject {
         write_file(at("latin.bvh"), text);
         LoadedFile read = load_file(at("latin.bvh"));
         QCOMPARE(read.character.rig.skeleton.names[2], std::string("K\xC3\xB6rper \xC3\xA9"));
-        QVERIFY(std::any_of(read.character.rig.notes.begin(), read.character.rig.notes.end(),
-                            [](const std::string& note) { return note.find("Latin-1") != std::string::npos; }));
+        QVERIFY(
+            std::any_of(read.character.rig.notes.begin(), read.character.rig.notes.end(),
+                        [](const std::string& note) { return note.find("Latin-1") != std::string::npos; }));
         // Its own document fits it.
         read.character.id = make_uuid();
         write_file(at("latin.character.json"), format_document(character_document(read.character)));
@@ -377,7 +405,8 @@ class ToldTest : public QObject {
     // E14
     void control_characters_are_shown_as_such() {
         const QString line = told([&] { load_file("/no/such\x1b[2Jfile\n.bvh"); });
-        QVERIFY2(line.contains("\\x1B[2J") && line.contains("\\x0A") && !line.contains('\x1b'), qPrintable(line));
+        QVERIFY2(line.contains("\\x1B[2J") && line.contains("\\x0A") && !line.contains('\x1b'),
+                 qPrintable(line));
         QCOMPARE(shown_text("K\xC3\xB6rper"), std::string("K\xC3\xB6rper"));
         QCOMPARE(shown_text("\xC2\x9B\xFF"), std::string("\\xC2\\x9B\\xFF"));
     }

@@ -10,8 +10,9 @@ namespace nb::fuzz {
 std::string file_of(const std::uint8_t* data, size_t size, const char* ending) {
     static const std::filesystem::path folder = [] {
         const bool is_in_memory = std::filesystem::exists("/dev/shm");
-        const auto made = (is_in_memory ? std::filesystem::path("/dev/shm") : std::filesystem::temp_directory_path()) /
-                          ("nb-fuzz-" + std::to_string(::getpid()));
+        const auto made =
+            (is_in_memory ? std::filesystem::path("/dev/shm") : std::filesystem::temp_directory_path()) /
+            ("nb-fuzz-" + std::to_string(::getpid()));
         std::filesystem::create_directories(made);
         return made;
     }();

@@ -21,12 +21,13 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, size_t size) {
     }();
     const std::string text(reinterpret_cast<const char*>(data) + 1, size - 1);
     const std::string name = "input.json";
-    fuzz::only_told([&] {
+    fuzz::only_told({reinterpret_cast<const char*>(data), size}, [&] {
         switch (data[0] % 5) {
             case 0: {
                 Character character = body.character;
                 std::vector<std::string> notes;
-                apply_character_document(parse_document(text, name, "character"), name, character, nullptr, notes);
+                apply_character_document(parse_document(text, name, "character"), name, character, nullptr,
+                                         notes);
                 format_document(character_document(character));
                 break;
             }

@@ -7,7 +7,7 @@ using namespace nb;
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, size_t size) {
     const bool is_binary = size > 4 && std::string_view(reinterpret_cast<const char*>(data), 4) == "glTF";
     const std::string path = fuzz::file_of(data, size, is_binary ? ".glb" : ".gltf");
-    fuzz::only_told([&] {
+    fuzz::only_told({reinterpret_cast<const char*>(data), size}, [&] {
         const SkeletonFile file = read_gltf(path);
         fuzz::require(file.nodes.size() == file.skeleton.names.size(), "nodes and joints differ in number");
     });

@@ -11,7 +11,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, size_t size) {
     const bool is_gltf = bytes.starts_with("glTF") || bytes.starts_with("{");
     const std::string path =
         is_gltf ? fuzz::file_of(data, size, bytes[0] == '{' ? ".gltf" : ".glb") : std::string("input.bvh");
-    fuzz::only_told([&] {
+    fuzz::only_told({reinterpret_cast<const char*>(data), size}, [&] {
         const LoadedFile file = is_gltf ? load_file(path) : load_bvh(bytes, path);
         find_in(file);
         for (const Vec3& p : file.character.rig.skeleton.rest_p)

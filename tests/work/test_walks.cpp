@@ -1,6 +1,7 @@
-// Long tests of the work layer. Random walks: whatever is opened, edited, undone, renamed, laid aside, re-read,
-// broken, cancelled and saved, no edit reaches another document. Two programs on one library: what was said to
-// be saved is on disk. Programs killed at any moment: what was saved stands, what was not is offered again.
+// Long tests of the work layer. Random walks: whatever is opened, edited, undone, renamed, laid aside,
+// re-read, broken, cancelled and saved, no edit reaches another document. Two programs on one library: what
+// was said to be saved is on disk. Programs killed at any moment: what was saved stands, what was not is
+// offered again.
 //
 // NB_WALKS: number of walks (50); NB_PAIR_S: seconds of two programs (3); NB_KILLS: programs killed (8).
 #include <QDirIterator>
@@ -36,7 +37,9 @@ double mark_on_disk(const QString& path) {
     const Json document = Json::parse(read_file(name));
     const std::string format = document.at("format").get<std::string>();
     if (format == "nimble-bone/character")
-        return document.value("chains", Json::object()).value("arm.left", Json::object()).value("tip_share", 0.0);
+        return document.value("chains", Json::object())
+            .value("arm.left", Json::object())
+            .value("tip_share", 0.0);
     if (format == "nimble-bone/take")
         return document.at("contacts").empty() ? 0.0 : document.at("contacts")[0].at("level_m").get<double>();
     return document.at("scale").is_number() ? document.at("scale").get<double>() : 0.0;
@@ -97,8 +100,8 @@ class WalksTest : public WorkFixture {
         QDirIterator it(root_, {"*.json"}, QDir::Files | QDir::Hidden, QDirIterator::Subdirectories);
         while (it.hasNext()) {
             const QString path = it.next();
-            if (path.endsWith("character.json") || path.endsWith(".take.json") || path.contains("/pairings/") ||
-                path.endsWith(".pairing.json"))
+            if (path.endsWith("character.json") || path.endsWith(".take.json") ||
+                path.contains("/pairings/") || path.endsWith(".pairing.json"))
                 found << path;
         }
         return found;
@@ -199,9 +202,7 @@ class WalksTest : public WorkFixture {
                                     .arg(mark_in_work(key))));
         }
     }
-    double unit_of(const DocumentKey& key) {
-        return w().body(key)->file.character.rig.conventions.unit_m;
-    }
+    double unit_of(const DocumentKey& key) { return w().body(key)->file.character.rig.conventions.unit_m; }
 
     QProcess* sitting(const QStringList& arguments) {
         auto* process = new QProcess(this);
@@ -218,7 +219,8 @@ class WalksTest : public WorkFixture {
     /// What the last session left, by the document it belongs to.
     std::map<QString, double> marks_left() {
         std::map<QString, double> marks;
-        const QString unsaved = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved";
+        const QString unsaved =
+            QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved";
         QDirIterator it(unsaved, {"*.json"}, QDir::Files, QDirIterator::Subdirectories);
         while (it.hasNext()) {
             const Json left = read(it.next().toStdString(), "unsaved");
@@ -227,7 +229,9 @@ class WalksTest : public WorkFixture {
             const std::string kind = of.at("kind").get<std::string>();
             if (kind == "character")
                 marks[QFileInfo(path).dir().filePath("character.json")] =
-                    left.value("chains", Json::object()).value("arm.left", Json::object()).value("tip_share", 0.0);
+                    left.value("chains", Json::object())
+                        .value("arm.left", Json::object())
+                        .value("tip_share", 0.0);
             else if (kind == "take")
                 marks[QString(path).replace(".bvh", ".take.json")] =
                     left.contains("contacts") ? left.at("contacts")[0].at("level_m").get<double>() : 0.0;
@@ -267,8 +271,8 @@ class WalksTest : public WorkFixture {
         const int seconds = number_from("NB_PAIR_S", 3);
         std::vector<QProcess*> programs;
         for (int n = 0; n < 2; ++n)
-            programs.push_back(sitting({library(), QString::number(100 + n), root_ + QString("/log-%1").arg(n),
-                                        QString::number(seconds * 1000)}));
+            programs.push_back(sitting({library(), QString::number(100 + n),
+                                        root_ + QString("/log-%1").arg(n), QString::number(seconds * 1000)}));
         for (QProcess* program : programs) {
             QVERIFY(program->waitForFinished(seconds * 1000 + 60000));
             QCOMPARE(program->exitStatus(), QProcess::NormalExit);
@@ -284,7 +288,8 @@ class WalksTest : public WorkFixture {
         for (int n = 0; n < 2; ++n)
             for (const QString& line : lines_of(root_ + QString("/log-%1").arg(n))) {
                 const QStringList words = line.split('\t');
-                if (words[0] == "saved") saves[words[3]].push_back({words[1].toLongLong(), words[2].toDouble()});
+                if (words[0] == "saved")
+                    saves[words[3]].push_back({words[1].toLongLong(), words[2].toDouble()});
                 told += words[0] == "refused";
             }
         size_t count = 0;
@@ -346,20 +351,20 @@ class WalksTest : public WorkFixture {
             const std::map<QString, double> offered = marks_left();
             for (const auto& [document, made] : edits) {
                 if (made.empty() || last - made.front().at < 500) continue;
-                if (std::abs(mark_on_disk(document) - made.back().mark) < 1e-9) continue;  // killed as it was saved
+                if (std::abs(mark_on_disk(document) - made.back().mark) < 1e-9)
+                    continue;  // killed as it was saved
                 const auto at = offered.find(document);
-                QVERIFY2(at != offered.end(), qPrintable(QString("kill %1: %2 of %3 is lost")
-                                                             .arg(n)
-                                                             .arg(made.back().mark)
-                                                             .arg(document)));
+                QVERIFY2(
+                    at != offered.end(),
+                    qPrintable(
+                        QString("kill %1: %2 of %3 is lost").arg(n).arg(made.back().mark).arg(document)));
                 bool is_recent = false;
                 for (size_t e = 0; e < made.size(); ++e)
                     is_recent |= std::abs(made[e].mark - at->second) < 1e-9 &&
                                  (e + 1 == made.size() || last - made[e + 1].at < 500);
-                QVERIFY2(is_recent, qPrintable(QString("kill %1: %2 offered of %3")
-                                                   .arg(n)
-                                                   .arg(at->second)
-                                                   .arg(document)));
+                QVERIFY2(
+                    is_recent,
+                    qPrintable(QString("kill %1: %2 offered of %3").arg(n).arg(at->second).arg(document)));
                 ++recovered;
             }
             // Nothing half made stands in the library's way.
@@ -394,7 +399,9 @@ int sit(const QStringList& arguments) {
     QUndoStack undo;
     w.open_library(library);
     if (!idle(w)) return 3;
-    const auto document_of = [](const Drafts::Unsaved& unsaved) { return QString::fromStdString(unsaved.document); };
+    const auto document_of = [](const Drafts::Unsaved& unsaved) {
+        return QString::fromStdString(unsaved.document);
+    };
     const auto mark_of_draft = [&](const DocumentKey& key) {
         if (key.kind == DocumentKey::Kind::pairing) return w.settings().scale.value_or(0.0);
         const LoadedPtr body = w.body(key);
@@ -423,7 +430,8 @@ int sit(const QStringList& arguments) {
             }
         } else {
             for (const Drafts::Unsaved& unsaved : w.unsaved()) {
-                if (unsaved.key.kind == DocumentKey::Kind::pairing && unsaved.key != w.pairing_key()) continue;
+                if (unsaved.key.kind == DocumentKey::Kind::pairing && unsaved.key != w.pairing_key())
+                    continue;
                 const double mark = mark_of_draft(unsaved.key);
                 note("saving", mark, document_of(unsaved));
                 if (w.save_one(unsaved.key)) {

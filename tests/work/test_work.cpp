@@ -11,7 +11,9 @@ using namespace nb::test;
 class WorkTest : public WorkFixture {
     Q_OBJECT
 
-    std::string take_document(const char* name) { return in(QString("library/takes/%1.take.json").arg(name)); }
+    std::string take_document(const char* name) {
+        return in(QString("library/takes/%1.take.json").arg(name));
+    }
     std::string character(const char* name) {
         return in(QString("library/characters/%1/character.json").arg(name));
     }
@@ -26,9 +28,10 @@ class WorkTest : public WorkFixture {
     // A1
     void what_fails_to_open_is_not_what_is_edited() {
         open();
-        write_file(in("legless.bvh"), "HIERARCHY\nROOT a\n{\nOFFSET 0 0 0\nCHANNELS 3 Xrotation Yrotation "
-                                      "Zrotation\nEnd Site\n{\nOFFSET 0 1 0\n}\n}\nMOTION\nFrames: 2\nFrame Time: "
-                                      "0.03\n0 0 0\n1 1 1\n");
+        write_file(in("legless.bvh"),
+                   "HIERARCHY\nROOT a\n{\nOFFSET 0 0 0\nCHANNELS 3 Xrotation Yrotation "
+                   "Zrotation\nEnd Site\n{\nOFFSET 0 1 0\n}\n}\nMOTION\nFrames: 2\nFrame Time: "
+                   "0.03\n0 0 0\n1 1 1\n");
         w().open_file(root_ + "/legless.bvh");
         QVERIFY(idle(w()));
         QVERIFY(!failed_.isEmpty());
@@ -77,7 +80,8 @@ class WorkTest : public WorkFixture {
         QVERIFY(!w().is_limbering());
         if (QFile::exists(certificate))
             QCOMPARE(read(certificate.toStdString(), "certificate").at("review").at("frames").get<int>(),
-                     load_take(limbering_document(), "", *std::make_unique<std::vector<std::string>>()).take->frames);
+                     load_take(limbering_document(), "", *std::make_unique<std::vector<std::string>>())
+                         .take->frames);
     }
 
     // A3
@@ -124,7 +128,8 @@ class WorkTest : public WorkFixture {
         QCOMPARE(two.at("contacts")[0].at("first").get<int>(), 1);
         QCOMPARE(three.at("contacts")[0].at("first").get<int>(), 2);
         // Taken in: the one that is meant, with what was set.
-        undo_.push(new ChangeLibrary(w(), ChangeLibrary::Kind::add, w().takes()[size_t(first + 2)], false, {}));
+        undo_.push(
+            new ChangeLibrary(w(), ChangeLibrary::Kind::add, w().takes()[size_t(first + 2)], false, {}));
         QVERIFY2(failed_.isEmpty(), qPrintable(failed_.join('\n')));
         const Json taken = read(take_document("three-nod"), "take");
         QCOMPARE(taken.at("animation").get<int>(), 3);
@@ -164,7 +169,8 @@ class WorkTest : public WorkFixture {
         Contacts contacts;
         contacts.is_by_hand = true;
         contacts.floor.levels_m = {0.2};
-        contacts.list = {{"ball.left", 0, 2, ContactKind::stay, 0.2}, {"ball.left", 3, 7, ContactKind::pivot, 0.2},
+        contacts.list = {{"ball.left", 0, 2, ContactKind::stay, 0.2},
+                         {"ball.left", 3, 7, ContactKind::pivot, 0.2},
                          {"heel.left", 9, 12, ContactKind::stay, 0.2}};
         undo_.push(new ChangeContacts(w(), contacts, "draw"));
         const Contacts whole = w().source()->file.take->contacts;
@@ -290,8 +296,8 @@ class WorkTest : public WorkFixture {
         open();
         const std::string id = read(take_document("take-1"), "take").at("id").get<std::string>();
         mark_take(2);
-        undo_.push(new ChangeLibrary(w(), ChangeLibrary::Kind::rename, w().takes()[size_t(w().take_index())], false,
-                                     "long walk"));
+        undo_.push(new ChangeLibrary(w(), ChangeLibrary::Kind::rename, w().takes()[size_t(w().take_index())],
+                                     false, "long walk"));
         w().save();
         QVERIFY2(failed_.isEmpty(), qPrintable(failed_.join('\n')));
         QCOMPARE(documents(library() + "/takes", "*.take.json").size(), 3);
@@ -309,7 +315,8 @@ class WorkTest : public WorkFixture {
                                      w().targets()[size_t(w().target_index())], true, "the long one"));
         w().save();
         QVERIFY2(failed_.isEmpty(), qPrintable(failed_.join('\n')));
-        QCOMPARE(read(character("body-2"), "character").at("name").get<std::string>(), std::string("the long one"));
+        QCOMPARE(read(character("body-2"), "character").at("name").get<std::string>(),
+                 std::string("the long one"));
         QCOMPARE(mark_of(character("body-2")), 0.5);
     }
 
@@ -387,7 +394,8 @@ class WorkTest : public WorkFixture {
         mark_target(0.25);
         mark_pair(1.25);
         // Nothing is written while a number is being turned.
-        const QString unsaved = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved";
+        const QString unsaved =
+            QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved";
         const auto written = [&] {
             int files = 0;
             for (const QString& session : QDir(unsaved).entryList(QDir::Dirs | QDir::NoDotAndDotDot))
@@ -419,7 +427,8 @@ class WorkTest : public WorkFixture {
     }
     void recovery_is_written_from_a_timer() {
         open();
-        const QString unsaved = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved";
+        const QString unsaved =
+            QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved";
         const auto files = [&] {
             QStringList all;
             for (const QString& session : QDir(unsaved).entryList(QDir::Dirs | QDir::NoDotAndDotDot))
@@ -481,7 +490,8 @@ class WorkTest : public WorkFixture {
         open();
         mark_target(0.25);
         w().flush_recovery();
-        const QString unsaved = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved";
+        const QString unsaved =
+            QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved";
         crash();
         for (const QString& session : QDir(unsaved).entryList(QDir::Dirs | QDir::NoDotAndDotDot))
             for (const QString& name : documents(unsaved + "/" + session, "*.json")) {
@@ -537,8 +547,10 @@ class WorkTest : public WorkFixture {
         trimmed.trim_last = 8;
         undo_.push(new ChangeIntake(w(), false, trimmed, "trim"));
         QVERIFY(idle(w()));
-        undo_.push(new ChangeLibrary(w(), ChangeLibrary::Kind::add, w().targets()[size_t(w().target_index())], true, {}));
-        undo_.push(new ChangeLibrary(w(), ChangeLibrary::Kind::add, w().takes()[size_t(w().take_index())], false, {}));
+        undo_.push(new ChangeLibrary(w(), ChangeLibrary::Kind::add, w().targets()[size_t(w().target_index())],
+                                     true, {}));
+        undo_.push(new ChangeLibrary(w(), ChangeLibrary::Kind::add, w().takes()[size_t(w().take_index())],
+                                     false, {}));
         QVERIFY2(failed_.isEmpty(), qPrintable(failed_.join('\n')));
         QCOMPARE(mark_of(character("tall")), 0.75);
         const Json taken = read(take_document("walk"), "take");
@@ -599,7 +611,8 @@ class WorkTest : public WorkFixture {
         mark_target(0.5);
         w().save();
         const Json document = read(character("body-2"), "character");
-        QCOMPARE(document.at("roles").at("toe.left").at("bone").get<std::string>(), toe);  // kept for its return
+        QCOMPARE(document.at("roles").at("toe.left").at("bone").get<std::string>(),
+                 toe);  // kept for its return
         QCOMPARE(document.at("other_rests").size(), 1u);
     }
 

@@ -1,6 +1,7 @@
-// What tests of the work layer share: a small library and files beside it, made from seeds; a workspace driven
-// without a window; what was said.
+// What tests of the work layer share: a small library and files beside it, made from seeds; a workspace
+// driven without a window; what was said.
 #pragma once
+#include <fmt/format.h>
 #include <QDir>
 #include <QElapsedTimer>
 #include <QFile>
@@ -9,7 +10,6 @@
 #include <QUndoStack>
 #include <QtTest>
 #include <filesystem>
-#include <fmt/format.h>
 
 #include "app/work/commands.hpp"
 #include "app/work/workspace.hpp"
@@ -141,7 +141,9 @@ class WorkFixture : public QObject {
     static Json read(const std::string& path, const char* kind) { return read_document(path, kind); }
     static double mark_of(const std::string& character) {
         const Json document = read_document(character, "character");
-        return document.value("chains", Json::object()).value("arm.left", Json::object()).value("tip_share", 0.0);
+        return document.value("chains", Json::object())
+            .value("arm.left", Json::object())
+            .value("tip_share", 0.0);
     }
 
     void begin() {
@@ -160,8 +162,8 @@ class WorkFixture : public QObject {
   private slots:
     void initTestCase() {
         QStandardPaths::setTestModeEnabled(true);
-        QCoreApplication::setApplicationName(
-            "nimble-bone-work-" + QString::number(QCoreApplication::applicationPid()));
+        QCoreApplication::setApplicationName("nimble-bone-work-" +
+                                             QString::number(QCoreApplication::applicationPid()));
         make_library(folder_.filePath("small").toStdString());
     }
     void init() { begin(); }
