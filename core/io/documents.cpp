@@ -186,7 +186,7 @@ Json parse_json(const std::string& text, const std::string& path) {
 Json parse_document(const std::string& text, const std::string& path, const std::string& kind) {
     if (text.find_first_not_of(" \t\r\n") == std::string::npos)
         throw FileError(path, "is empty", "restore it from a copy");
-    const Json document = parse_json(text, path);
+    Json document = parse_json(text, path);
     const std::string format =
         document.is_object() && document.contains("format") && document["format"].is_string()
             ? document["format"].get<std::string>()

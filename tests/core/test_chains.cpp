@@ -205,11 +205,11 @@ class ChainsTest : public QObject {
                                                                     {"give", -0.1}}) {
             Json broken = document;
             broken["chains"]["spine"][key] = value;
-            QVERIFY_EXCEPTION_THROWN(read_pairing(broken, "p"), FileError);
+            QVERIFY_THROWS_EXCEPTION(FileError, read_pairing(broken, "p"));
         }
         Json unknown = document;
         unknown["chains"]["tentacle"] = Json::object();
-        QVERIFY_EXCEPTION_THROWN(read_pairing(unknown, "p"), FileError);
+        QVERIFY_THROWS_EXCEPTION(FileError, read_pairing(unknown, "p"));
     }
     void two_bones_against_an_iterative_solver() {
         // orocos-kdl's Levenberg-Marquardt solver on a planar chain of the same two bones finds the same

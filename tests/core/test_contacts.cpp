@@ -98,11 +98,9 @@ class ContactsTest : public QObject {
             const Contacts contacts =
                 find_contacts(take.character, motion, take.take->frame_time_s, take.take->first_motion_frame);
             if (!std::ifstream(demo("takes/" + name + ".labels.json")).good()) continue;
-            int any = 0;
             for (const auto* point : {"heel.left", "ball.left", "heel.right", "ball.right"}) {
                 const auto label = labelled(name, point, motion.frames);
                 const auto hold = held(contacts, point, motion.frames);
-                any += int(std::count(label.begin(), label.end(), 1));
                 if (std::count(label.begin(), label.end(), 1) == 0) continue;  // no foot labels in this take
                 for (int f = take.take->first_motion_frame; f < motion.frames; ++f) {
                     both += label[size_t(f)] && hold[size_t(f)];
@@ -300,7 +298,7 @@ class ContactsTest : public QObject {
         QCOMPARE(half.contacts.list.back().first, 20);
         Json no_list = read_document(path, "take");
         no_list["contacts"] = Json::object();
-        QVERIFY_EXCEPTION_THROWN(read_contacts(no_list, path, back), FileError);
+        QVERIFY_THROWS_EXCEPTION(FileError, read_contacts(no_list, path, back));
         // Broken lists are one line that says which contact.
         for (const auto& [from, to] :
              {std::pair{"\"pivot\"", "\"glued\""}, std::pair{"\"ball.left\"", "\"nose\""},

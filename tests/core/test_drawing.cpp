@@ -178,8 +178,8 @@ class DrawingTest : public QObject {
         QCOMPARE(image.pixelColor(0, 1), QColor(9, 8, 7));
         QCOMPARE(decode_picture(read_file(path)).rgba, picture.rgba);
         QCOMPARE(decode_picture("no picture").width, 0);
-        QVERIFY_EXCEPTION_THROWN(write_png(folder_.filePath("no/folder/p.png").toStdString(), picture),
-                                 FileError);
+        QVERIFY_THROWS_EXCEPTION(FileError,
+                                 write_png(folder_.filePath("no/folder/p.png").toStdString(), picture));
     }
 };
 

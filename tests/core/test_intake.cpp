@@ -170,7 +170,7 @@ class IntakeTest : public QObject {
               {{{"sampler", 0}, {"target", {{"node", node_of("hand.l")}, {"path", "scale"}}}},
                {{"sampler", 1}, {"target", {{"node", node_of("skull")}, {"path", "scale"}}}},
                {{"sampler", 2}, {"target", {{"node", node_of("back.1")}, {"path", "rotation"}}}}}}});
-        write_file(in("scaled.glb"), parts.text());
+        parts.write(in("scaled.glb"));
         const LoadedFile file = load_file(in("scaled.glb"));
         const auto findings = find_in(file);
         QVERIFY(find(findings, "constant scale keys")->what.find("hand.l") != std::string::npos);
@@ -326,7 +326,7 @@ class IntakeTest : public QObject {
         QVERIFY(second.character.roles.missing.empty());
         LoadOptions wrong;
         wrong.tree = "nobody";
-        QVERIFY_EXCEPTION_THROWN(settle(two, "two", "glb", wrong), FileError);
+        QVERIFY_THROWS_EXCEPTION(FileError, settle(two, "two", "glb", wrong));
     }
 
     /// An odd rate is repaired with the duration kept; one of usual make is left alone.
@@ -469,7 +469,7 @@ class IntakeTest : public QObject {
         QVERIFY(std::abs(undone.take->frames - 0.5 * undone.file_frames) <= 1.0);  // still at half the rate
         options.trim_first = 300;
         options.trim_last = 200;
-        QVERIFY_EXCEPTION_THROWN(load_file(test::demo("takes/quay-walk.bvh"), options), FileError);
+        QVERIFY_THROWS_EXCEPTION(FileError, load_file(test::demo("takes/quay-walk.bvh"), options));
     }
 
     /// Shorter legs: rotations untouched, feet stand and slide no more than they did, the travel goes along.

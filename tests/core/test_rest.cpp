@@ -577,7 +577,7 @@ class RestTest : public QObject {
             parts.json["accessors"][target]["min"] = {0.0, 0.01f, 0.0};
             parts.json["accessors"][target]["max"] = {0.0, 0.01f, 0.0};
             primitive["targets"] = Json::array({{{"POSITION", target}}});
-            write_file(in("moving.glb"), parts.text());
+            parts.write(in("moving.glb"));
         }
         LoadedFile loaded = load_file(in("moving.glb"));
         QVERIFY(loaded.take.has_value());

@@ -124,7 +124,7 @@ class SettingsTest : public QObject {
         target.character.document_text = document.dump();
         target.character.chains.clear();
         QVERIFY(!character_document(target.character).contains("chains"));
-        QVERIFY_EXCEPTION_THROWN(read_chain_table(Json::array(), "c"), FileError);
+        QVERIFY_THROWS_EXCEPTION(FileError, read_chain_table(Json::array(), "c"));
         // A carry as pairings had it before levels.
         Pairing pairing;
         pairing.id = make_uuid();
@@ -142,11 +142,11 @@ class SettingsTest : public QObject {
             "roles": ["boom.1-3"], "set": {"carry": "place", "soften_from": 0.9}}]})");
         QVERIFY(plan.chain("boom")->usual.carry == Carry::place);
         QVERIFY(plan.chain("leg.left")->usual.carry == Carry::limb);
-        QVERIFY_EXCEPTION_THROWN(
+        QVERIFY_THROWS_EXCEPTION(
+            std::invalid_argument,
             parse_body_plan(R"({"format": "nimble-bone/body-plan", "version": 1, "name": "odd",
                 "extends": "biped", "chains": [{"name": "boom", "from": "spine", "roles": ["boom.1"],
-                "set": {"carry": "sideways"}}]})"),
-            std::invalid_argument);
+                "set": {"carry": "sideways"}}]})"));
     }
 
     void twist_of_the_source_is_gathered() {
@@ -194,8 +194,8 @@ class SettingsTest : public QObject {
                 };
                 QVERIFY((p(before, tip) - p(after, tip)).norm() < 1e-9);
                 const Vec3 axis = (p(before, tip) - p(before, start)).normalized();
-                const auto aside = [&](const TransferResult& of) {
-                    const Vec3 v = p(of, mid) - p(of, start);
+                const auto aside = [&, middle = mid, from = start](const TransferResult& of) {
+                    const Vec3 v = p(of, middle) - p(of, from);
                     return Vec3(v - axis.dot(v) * axis);
                 };
                 if (aside(before).norm() < 0.02) continue;  // nearly straight
