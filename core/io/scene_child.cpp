@@ -33,6 +33,19 @@ namespace fs = std::filesystem;
 
 namespace {
 
+// Under the address sanitizer all of the address space is spoken for.
+#if defined(__SANITIZE_ADDRESS__)
+constexpr bool shadows_memory = true;
+#elif defined(__has_feature)
+#if __has_feature(address_sanitizer)
+constexpr bool shadows_memory = true;
+#else
+constexpr bool shadows_memory = false;
+#endif
+#else
+constexpr bool shadows_memory = false;
+#endif
+
 constexpr const char* reader_word = "--read-scene";
 constexpr char read_mark = 'S';
 constexpr char fault_mark = 'E';
@@ -82,7 +95,7 @@ int read_here(const std::string& path, int animation) {
     std::error_code error;
     const auto size = fs::file_size(path, error);
     const ReaderLimits limits = reader_limits(error ? 0 : size_t(size));
-    limit(RLIMIT_AS, limits.memory_bytes);
+    if (!shadows_memory) limit(RLIMIT_AS, limits.memory_bytes);
     limit(RLIMIT_CPU, rlim_t(limits.seconds));
     limit(RLIMIT_CORE, 0);
     limit(RLIMIT_FSIZE, 0);
