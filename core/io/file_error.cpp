@@ -6,6 +6,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <atomic>
 #include <cerrno>
 #include <chrono>
@@ -192,6 +193,16 @@ bool write_new_file(const std::string& path, std::string_view content) {
     Part part(target, path);
     part.write(content, true, nullptr);
     return part.place(target);
+}
+
+std::vector<fs::path> sorted_entries(const std::string& folder) {
+    std::vector<fs::path> paths;
+    std::error_code error;
+    for (auto it = fs::directory_iterator(folder.empty() ? "." : folder, error);
+         !error && it != fs::directory_iterator(); it.increment(error))
+        paths.push_back(it->path());
+    std::sort(paths.begin(), paths.end());
+    return paths;
 }
 
 bool move_to_free(const std::string& from, const std::string& to) {

@@ -1,8 +1,10 @@
 // Files as whole things: written beside and renamed, made only where nothing is, moved only to free places.
 #pragma once
+#include <filesystem>
 #include <functional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 namespace nb {
 
@@ -18,6 +20,9 @@ void write_file_soon(const std::string& path, std::string_view content);
 /// As write_file, in parts: `produce` calls what it is given with each.
 void write_file_in_parts(const std::string& path,
                          const std::function<void(const std::function<void(std::string_view)>&)>& produce);
+
+/// What a folder holds, by name; nothing when it cannot be read.
+std::vector<std::filesystem::path> sorted_entries(const std::string& folder);
 
 /// Renames; false when `to` is there already. Throws FileError when `from` cannot be moved.
 bool move_to_free(const std::string& from, const std::string& to);

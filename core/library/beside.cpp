@@ -8,6 +8,8 @@
 #include <filesystem>
 
 #include "core/io/file_error.hpp"
+#include "core/io/files.hpp"
+#include "core/math/hash.hpp"
 
 namespace nb {
 
@@ -59,10 +61,8 @@ std::array<fs::path, 3> take_documents(const fs::path& motion, int animation) {
 
 /// FNV-1a over two texts, 128 bits as a UUID of version 8 (RFC 9562: of one's own making).
 std::string uuid_of(const std::string& a, const std::string& b) {
-    std::array<std::uint64_t, 2> half{14695981039346656037ull, 0x6c62272e07bb0142ull};
-    for (size_t h = 0; h < 2; ++h)
-        for (const char c : h == 0 ? a + "\n" + b : b + "\n\n" + a)
-            half[h] = (half[h] ^ static_cast<unsigned char>(c)) * 1099511628211ull;
+    std::array<std::uint64_t, 2> half{fnv1a(fmt::format("{}\n{}", a, b)),
+                                      fnv1a(fmt::format("{}\n\n{}", b, a), 0x6c62272e07bb0142ull)};
     half[0] = (half[0] & ~0xF000ull) | 0x8000ull;
     half[1] = (half[1] & ~(3ull << 62)) | (2ull << 62);
     return fmt::format("{:08x}-{:04x}-{:04x}-{:04x}-{:012x}", half[0] >> 32, (half[0] >> 16) & 0xFFFF,
@@ -148,15 +148,11 @@ bool find_pairing(const Library* library, const std::string& target_path, const 
     const bool in_library = is_of_library(library, target_path);
     const fs::path place = pairing_place(library, target_path, source_id, target_id);
     std::vector<fs::path> files;
-    std::error_code error;
-    const fs::path folder = place.parent_path();
-    for (auto it = fs::directory_iterator(folder.empty() ? fs::path(".") : folder, error);
-         !error && it != fs::directory_iterator(); it.increment(error)) {
-        const std::string name = it->path().filename().string();
+    for (const fs::path& file : sorted_entries(place.parent_path().string())) {
+        const std::string name = file.filename().string();
         if (name.ends_with(in_library ? ".json" : ".pairing.json") && !name.starts_with("."))
-            files.push_back(it->path());
+            files.push_back(file);
     }
-    std::sort(files.begin(), files.end());
     // The one under the pair's own name counts before any other.
     std::stable_partition(files.begin(), files.end(),
                           [&](const fs::path& file) { return file.filename() == place.filename(); });

@@ -8,6 +8,7 @@
 #include "core/io/file_error.hpp"
 #include "core/io/files.hpp"
 #include "core/library/beside.hpp"
+#include "core/math/hash.hpp"
 #include "core/rest/edit.hpp"
 
 namespace nb {
@@ -45,9 +46,7 @@ void write_checked(ReadDocument& read, const std::string& text, bool over_others
 }
 
 std::string hash_of(const std::string& text) {
-    std::uint64_t hash = 14695981039346656037ull;  // FNV-1a
-    for (const char c : text) hash = (hash ^ static_cast<unsigned char>(c)) * 1099511628211ull;
-    return fmt::format("{:016x}", hash);
+    return fmt::format("{:016x}", fnv1a(text));
 }
 
 }  // namespace

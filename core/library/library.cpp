@@ -24,16 +24,6 @@ bool is_skeleton_file(const fs::path& path) {
            is_scene_ending(ending.string());
 }
 
-std::vector<fs::path> sorted_entries(const fs::path& folder) {
-    std::vector<fs::path> paths;
-    std::error_code error;
-    for (auto it = fs::directory_iterator(folder, error); !error && it != fs::directory_iterator();
-         it.increment(error))
-        paths.push_back(it->path());
-    std::sort(paths.begin(), paths.end());
-    return paths;
-}
-
 /// Made by add_character and add_take before an entry has its name.
 bool is_unfinished(const fs::path& path) {
     return path.filename().string().starts_with(unfinished_prefix);
@@ -60,19 +50,19 @@ Library open_library(const std::string& folder) {
     const FolderLock lock(folder, FolderLock::Wait::no);
     if (lock.is_held()) take_up_moves(library);
     for (const char* part : {"characters", "takes", "pairings"}) sweep_parts((root / part).string());
-    for (const fs::path& entry : sorted_entries(root / "characters")) {
+    for (const fs::path& entry : sorted_entries((root / "characters").string())) {
         if (is_unfinished(entry)) {
             library.leftovers.push_back({entry.string(), "was not taken in to its end"});
             continue;
         }
-        for (const fs::path& rig : sorted_entries(entry)) {
+        for (const fs::path& rig : sorted_entries(entry.string())) {
             if (rig.stem() != "rig" || !is_skeleton_file(rig)) continue;
             library.characters.push_back(
                 {entry.filename().string(), rig.string(), if_exists(entry / "character.json")});
             break;
         }
     }
-    const std::vector<fs::path> in_takes = sorted_entries(root / "takes");
+    const std::vector<fs::path> in_takes = sorted_entries((root / "takes").string());
     for (const fs::path& take : in_takes) {
         if (is_unfinished(take)) {
             library.leftovers.push_back({take.string(), "was not taken in to its end"});
@@ -90,7 +80,7 @@ Library open_library(const std::string& folder) {
         }
     }
     if (!lock.is_held()) library.leftovers.clear();
-    for (const fs::path& plan : sorted_entries(root / "plans")) {
+    for (const fs::path& plan : sorted_entries((root / "plans").string())) {
         if (plan.extension() != ".json") continue;
         try {
             load_body_plan(plan.string());

@@ -72,11 +72,8 @@ void JournalledMoves::done() {
 void take_up_moves(const Library& library) {
     const fs::path root(library.folder);
     std::error_code error;
-    std::vector<fs::path> journals;
-    for (auto it = fs::directory_iterator(root, error); !error && it != fs::directory_iterator();
-         it.increment(error))
-        if (it->path().filename().string().starts_with(journal_prefix)) journals.push_back(it->path());
-    for (const fs::path& journal : journals) {
+    for (const fs::path& journal : sorted_entries(root.string())) {
+        if (!journal.filename().string().starts_with(journal_prefix)) continue;
         Moves moves;
         try {
             const Json document = read_document(journal.string(), "moves");

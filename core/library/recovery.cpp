@@ -8,6 +8,7 @@
 
 #include "core/io/documents.hpp"
 #include "core/io/file_error.hpp"
+#include "core/math/hash.hpp"
 
 namespace nb {
 
@@ -16,16 +17,6 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr const char* aside = "unreadable";
-
-std::vector<fs::path> entries(const fs::path& folder) {
-    std::vector<fs::path> result;
-    std::error_code error;
-    for (auto it = fs::directory_iterator(folder, error); !error && it != fs::directory_iterator();
-         it.increment(error))
-        result.push_back(it->path());
-    std::sort(result.begin(), result.end());
-    return result;
-}
 
 }  // namespace
 
@@ -42,7 +33,7 @@ Recovery::Recovery(std::string root) : root_(std::move(root)) {
     lock_ = std::make_unique<HeldFile>((fs::path(folder_) / "lock").string());
     // One at a time, so that two that start together do not both take the same.
     const FolderLock starting(root_);
-    for (const fs::path& session : entries(root_)) {
+    for (const fs::path& session : sorted_entries(root_)) {
         if (session == fs::path(folder_) || session.filename() == aside || !fs::is_directory(session, error))
             continue;
         const HeldFile ended((session / "lock").string());
@@ -54,12 +45,12 @@ Recovery::~Recovery() {
     if (folder_.empty()) return;
     // A session that leaves nothing leaves no folder.
     std::error_code error;
-    const auto left = entries(folder_);
+    const auto left = sorted_entries(folder_);
     if (left.size() == 1 && left[0].filename() == "lock") fs::remove_all(folder_, error);
 }
 
 void Recovery::take_over(const std::string& session) {
-    for (const fs::path& file : entries(session)) {
+    for (const fs::path& file : sorted_entries(session)) {
         if (file.filename() == "lock" || file.extension() != ".json") continue;
         std::error_code error;
         try {
@@ -88,11 +79,11 @@ void Recovery::take_over(const std::string& session) {
 }
 
 std::string Recovery::file_of(const DocumentKey& key) const {
-    // FNV-1a, 64 bit, twice: names that no file system refuses.
-    std::uint64_t hash[2] = {14695981039346656037ull, 0x9e3779b97f4a7c15ull};
-    for (const char c : key_json(key).dump(-1, ' ', false, Json::error_handler_t::replace))
-        for (std::uint64_t& h : hash) h = (h ^ static_cast<unsigned char>(c)) * 1099511628211ull;
-    return (fs::path(folder_) / fmt::format("{:016x}{:016x}.json", hash[0], hash[1])).string();
+    // Twice from two starts: names that no file system refuses.
+    const std::string text = key_json(key).dump(-1, ' ', false, Json::error_handler_t::replace);
+    const std::uint64_t first = fnv1a(text);
+    const std::uint64_t second = fnv1a(text, 0x9e3779b97f4a7c15ull);
+    return (fs::path(folder_) / fmt::format("{:016x}{:016x}.json", first, second)).string();
 }
 
 void Recovery::keep(const DocumentKey& key, Json content) {
