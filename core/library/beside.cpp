@@ -108,19 +108,15 @@ std::string new_take_document(const std::string& motion_path, int animation, siz
     return names.back().string();
 }
 
-std::string new_body_document(const std::string& motion_path, const std::string& signature) {
+std::string new_body_document(const std::string& motion_path) {
     const fs::path motion(motion_path);
-    const fs::path usual = sibling(motion, motion.stem().string() + ".character.json");
-    const auto is_of_body = [&](const Json& json) {
-        return text_in(object_or_none(json, "rig", usual.string()), "signature", "", usual.string()) ==
-               signature;
-    };
-    if (!is_there(usual)) return usual.string();
-    try {
-        if (is_of_body(read_document(usual.string(), "character"))) return usual.string();
-    } catch (const std::exception&) {  // One that cannot be read is not written over.
-    }
-    return sibling(motion, motion.stem().string() + ".take.character.json").string();
+    const std::string stem = motion.stem().string();
+    // What is there is the rig's own, or another's: a take that has one says so in its document.
+    const std::array<std::string, 3> names{stem + ".character.json", stem + ".take.character.json",
+                                           motion.filename().string() + ".take.character.json"};
+    const auto free = std::find_if(names.begin(), names.end(),
+                                   [&](const std::string& name) { return !is_there(sibling(motion, name)); });
+    return sibling(motion, free == names.end() ? names.back() : *free).string();
 }
 
 std::string pairing_folder(const Library* library, const std::string& target_path) {

@@ -17,8 +17,9 @@ std::string new_character_document(const std::string& rig_path);
 std::string take_document_beside(const std::string& motion_path, int animation);
 /// Where a take without one gets it. `animations`: how many the file holds.
 std::string new_take_document(const std::string& motion_path, int animation, size_t animations);
-/// Where what was changed of a take's own body goes when no character document was made for its skeleton.
-std::string new_body_document(const std::string& motion_path, const std::string& signature);
+/// Where what was changed of a take's own body goes when its document names no character made for its
+/// skeleton: a name that nothing has, so that a rig of the same file keeps its own.
+std::string new_body_document(const std::string& motion_path);
 
 /// The folder of the pairings of a target: the library's when the target is of it, else the target's own.
 std::string pairing_folder(const Library* library, const std::string& target_path);

@@ -229,26 +229,21 @@ void Drafts::save_take(const DocumentKey& key, Draft& draft, bool over_others) {
         // Roles and rest of a take's body go to its own character document when that was made for this
         // skeleton, else to one beside the take.
         ReadDocument& document = draft.body_document;
+        Json there;
+        if (!document.text.empty()) there = parse_document(document.text, document.path, "character");
+        const bool is_of_skeleton = text_in(object_or_none(there, "rig", document.path), "signature", "",
+                                            document.path) == body.rig.skeleton.signature();
+        if (!is_of_skeleton) document = {new_body_document(key.path), {}};
         body.document_text = document.text;
         Json written = character_document(body);
-        bool is_of_skeleton = false;
-        if (!document.text.empty()) {
-            const Json there = parse_document(document.text, document.path, "character");
-            is_of_skeleton = text_in(object_or_none(there, "rig", document.path), "signature", "",
-                                     document.path) == body.rig.skeleton.signature();
-            // Its file, unit and axes are the rig's own, not the take's.
-            if (is_of_skeleton)
-                for (const auto* own : {"rig", "conventions", "intake"}) {
-                    if (there.contains(own))
-                        written[own] = there.at(own);
-                    else
-                        written.erase(own);
-                }
-        }
-        if (!is_of_skeleton) {
-            document.path = new_body_document(key.path, body.rig.skeleton.signature());
-            document.text = text_on_disk(document.path);
-        }
+        // Its file, unit and axes are the rig's own, not the take's.
+        if (is_of_skeleton)
+            for (const auto* own : {"rig", "conventions", "intake"}) {
+                if (there.contains(own))
+                    written[own] = there.at(own);
+                else
+                    written.erase(own);
+            }
         write_checked(document, format_document(written), over_others, false);
         take["character"]["id"] = body.id;
         take["character"]["path"] = fs::path(document.path).lexically_relative(folder).string();

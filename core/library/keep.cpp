@@ -94,7 +94,7 @@ class Undone {
 /// A take's motion file, and the documents that share its name.
 std::vector<fs::path> files_of_take(const LibraryEntry& take) {
     std::vector<fs::path> result{take.path};
-    for (const auto* ending : {".take.json", ".labels.json", ".character.json"}) {
+    for (const auto* ending : {".take.json", ".labels.json", ".character.json", ".take.character.json"}) {
         fs::path document(take.path);
         document.replace_extension(ending);
         std::error_code error;
@@ -274,9 +274,10 @@ LibraryEntry rename_take(const Library& library, const LibraryEntry& take, const
     if (!renamed.document.empty()) {
         Json document = read_document(renamed.document, "take");
         document["file"] = stem + ending;
-        if (document.contains("character") && document["character"].is_object() &&
-            document["character"].value("path", "") == old_stem + ".character.json")
-            document["character"]["path"] = stem + ".character.json";
+        if (document.contains("character") && document["character"].is_object())
+            for (const auto* rest : {".character.json", ".take.character.json"})
+                if (document["character"].value("path", "") == old_stem + rest)
+                    document["character"]["path"] = stem + rest;
         write_file(renamed.document, format_document(document));
     }
     journalled.done();

@@ -567,6 +567,41 @@ class WorkTest : public WorkFixture {
         QVERIFY(w().has_unsaved_changes());
     }
 
+    /// One file open as rig and as take: what is saved of the take's body is not written into the rig's
+    /// document.
+    void a_rig_and_the_body_of_its_own_take_keep_apart() {
+        QDir().mkpath(root_ + "/own");
+        write_file(in("own/both.bvh"), small_take(24, 9));
+        w().open_file(root_ + "/own/both.bvh");
+        QVERIFY(idle(w()));
+        w().open_file(root_ + "/own/both.bvh", true);
+        QVERIFY(idle(w()));
+        mark_target(0.25);
+        w().save();
+        const std::string rig = read_file(in("own/both.character.json"));
+        RestState state = w().rest_state(false);
+        turn_bone(w().source()->file.character.rig.skeleton, w().source()->file.character.roles, state.rest,
+                  "forearm.left", Quat(Eigen::AngleAxisd(0.2, Vec3::UnitY())), false);
+        undo_.push(new ChangeRest(w(), {{w().key(false), w().rest_state(false), state}}, "bend"));
+        w().save();
+        QVERIFY2(failed_.isEmpty(), qPrintable(failed_.join('\n')));
+        QCOMPARE(read_file(in("own/both.character.json")), rig);
+        QCOMPARE(read(in("own/both.take.json"), "take").at("character").at("path").get<std::string>(),
+                 std::string("both.take.character.json"));
+        // Found again, and written there the next time.
+        crash();
+        start();
+        w().open_file(root_ + "/own/both.bvh");
+        QVERIFY(idle(w()));
+        QVERIFY(w().rest_state(false).is_same(state));
+        turn_bone(w().source()->file.character.rig.skeleton, w().source()->file.character.roles, state.rest,
+                  "forearm.left", Quat(Eigen::AngleAxisd(0.1, Vec3::UnitY())), false);
+        undo_.push(new ChangeRest(w(), {{w().key(false), w().rest_state(false), state}}, "bend"));
+        w().save();
+        QVERIFY2(failed_.isEmpty(), qPrintable(failed_.join('\n')));
+        QCOMPARE(documents(root_ + "/own", "*.character.json").size(), 2);
+    }
+
     // A20
     void a_take_of_nearly_the_same_body_is_carried() {
         open();
