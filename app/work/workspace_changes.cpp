@@ -139,19 +139,23 @@ bool Workspace::change(const DocumentKey& key, Edit edit, bool is_kept) {
     }
     auto loaded = copy_for_change(open->body);
     if (!edit(*loaded, *open->body)) return false;
+    // While theirs is being read in its place, what is on the stage has no draft.
+    if (is_kept && !drafts_.has(key))
+        drafts_.open_file(key, open->choice.name.toStdString(), file_of(open->body));
     Opened renewed = *open;
     renewed.body = loaded;
+    bool is_on_stage = false;
     for (Opened& on_stage : open_)
-        if (on_stage.body && on_stage.key == key) on_stage.body = loaded;
+        if (on_stage.body && on_stage.key == key) {
+            on_stage.body = loaded;
+            is_on_stage = true;
+        }
     if (before_limbering_ && before_limbering_->key == key) before_limbering_->body = loaded;
     if (is_kept) {
         drafts_.change_file(key, file_of(loaded));
         changed_files_.insert_or_assign(key, renewed);
         changed_draft(key);
     }
-    const bool is_on_stage = std::any_of(open_.begin(), open_.end(), [&](const Opened& on_stage) {
-        return on_stage.body && on_stage.key == key;
-    });
     if (!is_on_stage) emit said(tr("Changed in %1, which is not on the stage.").arg(renewed.choice.name));
     return true;
 }

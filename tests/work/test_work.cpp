@@ -260,6 +260,16 @@ class WorkTest : public WorkFixture {
         QVERIFY(idle(w()));
         QVERIFY(!w().has_unsaved_changes());
         QCOMPARE(*w().target()->file.character.chains.at("arm.left").tip_share, 0.1);
+        // What is edited while theirs is being read is not lost.
+        mark_target(0.75);
+        text.replace(text.find("0.1"), 3, "0.2");
+        write_file(character("body-2"), text);
+        w().save();
+        w().take_theirs(QString::fromStdString(character("body-2")));
+        mark_target(0.8);
+        QVERIFY(idle(w()));
+        QCOMPARE(w().unsaved().size(), 1u);
+        QCOMPARE(*w().target()->file.character.chains.at("arm.left").tip_share, 0.8);
     }
 
     // A8
