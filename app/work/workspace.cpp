@@ -130,9 +130,9 @@ void Workspace::load(const Choice& choice, bool as_target) {
                 }
             return read;
         },
-        [this, choice, key, as_target, unsaved](const Read& read) {
-            // An undo may have reached it while it was being read.
-            if (const Opened* held = this->opened(key); held && drafts_.is_changed(key)) {
+        [this, choice, key, as_target, unsaved, before = body(key)](const Read& read) {
+            // An edit or undo may have reached it while it was being read, and a save, too.
+            if (const Opened* held = this->opened(key); held && held->body != before) {
                 Opened again = *held;
                 return open(std::move(again), as_target);
             }

@@ -470,8 +470,19 @@ class WorkTest : public WorkFixture {
         QVERIFY(now.rig.options.on_floor);
         QCOMPARE(now.rig.options.lengths.at("arms"), 1.1);
         QCOMPARE(*now.chains.at("arm.left").tip_share, 0.5);
+        // Chosen again while it stands there, edited and saved before it is read: what was saved is what
+        // shows.
+        w().save();
+        target("body 2");
+        mark_target(0.625);
+        w().save();
+        QVERIFY(idle(w()));
+        QCOMPARE(*w().target()->file.character.chains.at("arm.left").tip_share, 0.625);
+        mark_target(0.5);
+        w().save();
+        QVERIFY2(failed_.isEmpty(), qPrintable(failed_.join('\n')));
         // Another body comes onto the stage meanwhile: the repair is the first one's all the same.
-        LoadOptions off = now.rig.options;
+        LoadOptions off = w().target()->file.character.rig.options;
         off.on_floor = false;
         undo_.push(new ChangeIntake(w(), true, off, "no floor"));
         target("body 3");
