@@ -13,7 +13,6 @@
 #include "core/io/documents.hpp"
 #include "core/io/export.hpp"
 #include "core/io/file_error.hpp"
-#include "core/io/files.hpp"
 #include "core/io/findings.hpp"
 #include "core/io/text_encoding.hpp"
 #include "core/io/vrm.hpp"
@@ -197,7 +196,7 @@ int inspect(const Options& options) {
         fmt::print("{}", format_document(document));
         return exit_done;
     }
-    fmt::print("{}\n  {} bones", shown_path(options.file), rig.skeleton.size());
+    fmt::print("{}\n  {} bones", shown_text(options.file), rig.skeleton.size());
     if (loaded.take)
         fmt::print(", {} frames at {:.4g} frames/s ({} s a frame), {:.2f} s", loaded.take->frames,
                    loaded.take->fps(), loaded.take->frame_time_text,

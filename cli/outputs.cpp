@@ -5,7 +5,7 @@
 #include <filesystem>
 
 #include "core/io/documents.hpp"
-#include "core/io/files.hpp"
+#include "core/io/text_encoding.hpp"
 #include "core/library/beside.hpp"
 
 namespace nb::cli {
@@ -54,7 +54,7 @@ void check_outputs(const Options& options) {
         for (const std::string& input : inputs)
             if (!input.empty() && is_same_file(path, input))
                 throw WrongUse(fmt::format("{} {}: that is a file it reads; choose another name", name,
-                                           shown_path(path)));
+                                           shown_text(path)));
         for (size_t k = 0; k < i; ++k)
             if (!outputs[k].second.empty() && is_same_file(path, outputs[k].second))
                 throw WrongUse(
@@ -62,7 +62,7 @@ void check_outputs(const Options& options) {
         std::error_code error;
         if (!options.is_forced && fs::is_regular_file(path, error))
             throw WrongUse(
-                fmt::format("{} {}: is there already; --force writes over it", name, shown_path(path)));
+                fmt::format("{} {}: is there already; --force writes over it", name, shown_text(path)));
     }
 }
 

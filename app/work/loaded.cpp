@@ -48,9 +48,7 @@ void keep_from(Loaded& loaded, const Loaded& before) {
 }  // namespace
 
 bool RestState::is_same(const RestState& other) const {
-    return is_same_alignment(rest, other.rest) &&
-           std::equal(others.begin(), others.end(), other.others.begin(), other.others.end(),
-                      is_same_alignment);
+    return is_same_alignment(rest, other.rest) && are_same_alignments(others, other.others);
 }
 
 DocumentKey key_of(const Choice& choice, bool as_target) {

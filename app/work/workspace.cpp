@@ -5,8 +5,6 @@
 #include <QMetaObject>
 #include <QStandardPaths>
 #include <algorithm>
-#include <new>
-#include <type_traits>
 
 #include "app/work/run.hpp"
 #include "core/io/file_error.hpp"

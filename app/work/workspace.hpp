@@ -258,8 +258,7 @@ class Workspace : public QObject {
     void read_again(const DocumentKey& key, const LoadOptions& options);
     void read_clean_again();
     void become(const DocumentKey& key, const Choice& added, bool is_character);
-    void take_pairings_along(const Character& character, const std::string& from, const std::string& to,
-                             bool is_character);
+    void take_pairings_along(const Character& character, const std::string& from, const std::string& to);
     void follow_name(const std::string& document, const std::string& text, const std::string& name);
     std::string pair_name() const;
     bool save_all(const std::vector<DocumentKey>& keys, bool over_others);

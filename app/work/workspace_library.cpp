@@ -58,17 +58,9 @@ Choice Workspace::choice_of(const LibraryEntry& entry, bool is_character) {
                 emit failed(QString::fromStdString(error.what()));
             }
     }
-    Choice choice{
-        name, QString::fromStdString(entry.path), QString::fromStdString(entry.document), {}, true, 0, {}};
-    if (!is_character && !entry.document.empty()) try {
-            // Which of a file's animations it is, is part of what it is.
-            choice.animation =
-                std::max(
-                    1, read_take_document(read_document(entry.document, "take"), entry.document).animation) -
-                1;
-        } catch (const std::exception&) {  // Opening it says why.
-        }
-    return choice;
+    // Which of a file's animations a take is, its document says when it is loaded.
+    return {name, QString::fromStdString(entry.path), QString::fromStdString(entry.document), {}, true, 0,
+            {}};
 }
 
 /// The library's entries before what was opened beside it.
@@ -184,7 +176,7 @@ bool Workspace::add_to_library(const Choice& choice, bool is_character, Choice& 
                              has_changed_body || (!character.empty() && !is_known), name);
         }
         added = choice_of(entry, is_character);
-        take_pairings_along(now->file.character, key.path, entry.path, is_character);
+        if (is_character) take_pairings_along(now->file.character, key.path, entry.path);
         take_place(choice, added, is_character);
     });
 }
@@ -218,19 +210,22 @@ void Workspace::become(const DocumentKey& key, const Choice& added, bool is_char
     Character& c = loaded->file.character;
     c.rig.path = added.path.toStdString();
     if (is_character) c.name = added.name.toStdString();
-    const std::string document = added.document.toStdString();
-    if (!document.empty())
-        (is_character ? loaded->file.character_document : loaded->file.take_document) = {document,
-                                                                                         read_file(document)};
-    if (!is_character && !document.empty()) {
-        const TakeDocument take = read_take_document(read_document(document, "take"), document);
-        loaded->file.take->id = take.id;
-        if (!take.character_path.empty()) {
-            const std::string path =
-                QDir::cleanPath(
-                    QFileInfo(added.document).dir().filePath(QString::fromStdString(take.character_path)))
-                    .toStdString();
-            loaded->file.character_document = {path, read_file(path)};
+    if (const std::string document = added.document.toStdString(); !document.empty()) {
+        ReadDocument read{document, read_file(document)};
+        if (is_character) {
+            loaded->file.character_document = std::move(read);
+        } else {
+            const TakeDocument take =
+                read_take_document(parse_document(read.text, document, "take"), document);
+            loaded->file.take->id = take.id;
+            loaded->file.take_document = std::move(read);
+            if (!take.character_path.empty()) {
+                const std::string path =
+                    QDir::cleanPath(
+                        QFileInfo(added.document).dir().filePath(QString::fromStdString(take.character_path)))
+                        .toStdString();
+                loaded->file.character_document = {path, read_file(path)};
+            }
         }
     }
     open = {added, key_of(added, is_character), loaded};
@@ -242,8 +237,7 @@ void Workspace::become(const DocumentKey& key, const Choice& added, bool is_char
 
 /// Pairings kept beside a target that is the library's now are the library's, too.
 void Workspace::take_pairings_along(const Character& character, const std::string& from,
-                                    const std::string& to, bool is_character) {
-    if (!is_character) return;
+                                    const std::string& to) {
     const QDir folder = QFileInfo(QString::fromStdString(from)).dir();
     for (const QString& name : folder.entryList({"*.pairing.json"}, QDir::Files)) {
         try {

@@ -8,9 +8,6 @@
 
 namespace nb {
 
-/// A path as it may stand on a line: control characters and broken UTF-8 as \xNN.
-std::string shown_path(std::string_view path);
-
 /// Makes a file; false when something is there already. It appears whole or not at all. Throws FileError.
 bool write_new_file(const std::string& path, std::string_view content);
 /// As write_file (core/io/file_error.hpp), without waiting for the disk: for what is written often and whose

@@ -54,18 +54,12 @@ std::string decode_base64(std::string_view text) {
 
 GlbParts::GlbParts(const Rig& rig) : rig_(rig) {
     std::string bytes = read_file(rig.path);
-    std::string encoding;
-    gltf::guard(bytes, rig.path, encoding);
+    gltf::Guarded guarded = gltf::guard(bytes, rig.path);
+    json = std::move(guarded.json);
+    const size_t at = guarded.json_end;
+    if (bytes.starts_with("glTF") && at + 8 <= bytes.size() && word_at(bytes, at + 4) == binary_chunk)
+        binary_ = bytes.substr(at + 8, word_at(bytes, at));
     try {
-        if (bytes.starts_with("glTF")) {
-            const size_t length = word_at(bytes, 12);
-            json = nlohmann::ordered_json::parse(bytes.substr(20, length));
-            const size_t at = 20 + length;
-            if (at + 8 <= bytes.size() && word_at(bytes, at + 4) == binary_chunk)
-                binary_ = bytes.substr(at + 8, word_at(bytes, at));
-        } else {
-            json = nlohmann::ordered_json::parse(bytes);
-        }
         pack_buffers();
     } catch (const nlohmann::ordered_json::exception&) {
         throw FileError(rig.path, "is no longer the glTF file that was read", "open it again");

@@ -146,9 +146,8 @@ NodeTransform transform_of(const tinygltf::Node& node) {
 
 tinygltf::Model read_model(const std::string& path, std::string* encoding) {
     std::string bytes = read_file(path);
-    std::string guessed;
-    guard(bytes, path, guessed);
-    if (encoding) *encoding = guessed;
+    const Guarded guarded = guard(bytes, path);
+    if (encoding) *encoding = guarded.encoding;
     tinygltf::TinyGLTF loader;
     // Pictures stay encoded.
     loader.SetImageLoader(

@@ -134,7 +134,8 @@ void check_picture(const Json& document, const Json& image, size_t number, const
 
 }  // namespace
 
-void guard(std::string& bytes, const std::string& path, std::string& encoding) {
+Guarded guard(std::string& bytes, const std::string& path) {
+    Guarded guarded;
     const bool is_binary = bytes.starts_with("glTF");
     if (!is_binary) {
         const size_t start = bytes.find_first_not_of(" \t\r\n\xEF\xBB\xBF");
@@ -147,8 +148,8 @@ void guard(std::string& bytes, const std::string& path, std::string& encoding) {
         throw FileError(path, fmt::format("is nested more than {} deep", deepest), again);
     if (!is_utf8(std::string_view(bytes).substr(at, length))) {
         std::string json = bytes.substr(at, length);
-        encoding = guess_encoding({json});
-        json = to_utf8(json, encoding);
+        guarded.encoding = guess_encoding({json});
+        json = to_utf8(json, guarded.encoding);
         while (is_binary && json.size() % 4) json += ' ';
         bytes.replace(at, length, json);
         length = json.size();
@@ -161,9 +162,10 @@ void guard(std::string& bytes, const std::string& path, std::string& encoding) {
             put(header_size, length);
         }
     }
-    Json document;
+    guarded.json_end = at + length;
+    const Json& document = guarded.json;
     try {
-        document = Json::parse(std::string_view(bytes).substr(at, length));
+        guarded.json = Json::parse(std::string_view(bytes).substr(at, length));
     } catch (const Json::exception&) {
         throw FileError(path, "is no valid glTF: its JSON is broken or cut off", "copy or export it again");
     }
@@ -180,6 +182,7 @@ void guard(std::string& bytes, const std::string& path, std::string& encoding) {
     if (const size_t nodes = list_or_none(document, "nodes", path).size(); nodes > most_nodes)
         throw FileError(path, fmt::format("holds {} nodes, more than {}", nodes, most_nodes),
                         "export the body alone");
+    return guarded;
 }
 
 }  // namespace nb::gltf

@@ -3,11 +3,18 @@
 #pragma once
 #include <string>
 
+#include "core/io/json_fields.hpp"
+
 namespace nb::gltf {
 
+struct Guarded {
+    Json json;
+    size_t json_end = 0;   ///< where the JSON ends in the bytes
+    std::string encoding;  ///< of its texts, guessed, when they were no UTF-8 (core/io/text_encoding.hpp)
+};
+
 /// Throws FileError for what no reader should be given: cut off, another version, nested without end, files
-/// outside its folder, pictures beyond their buffers. Texts in another encoding become UTF-8 in `bytes`;
-/// `encoding` is then the guess (core/io/text_encoding.hpp).
-void guard(std::string& bytes, const std::string& path, std::string& encoding);
+/// outside its folder, pictures beyond their buffers. Texts in another encoding become UTF-8 in `bytes`.
+Guarded guard(std::string& bytes, const std::string& path);
 
 }  // namespace nb::gltf

@@ -22,8 +22,8 @@
 #include <new>
 
 #include "core/io/file_error.hpp"
-#include "core/io/files.hpp"
 #include "core/io/scene.hpp"
+#include "core/io/text_encoding.hpp"
 
 extern char** environ;
 
@@ -112,7 +112,7 @@ int read_here(const std::string& path, int animation) {
     } catch (const std::exception& fault) {
         // The file's own name stands before what is said of it.
         std::string line = fault.what();
-        const std::string name = shown_path(path) + ": ";
+        const std::string name = shown_text(path) + ": ";
         if (line.starts_with(name)) line.erase(0, name.size());
         answer = fault_mark + line;
     }

@@ -7,6 +7,7 @@
 
 #include "core/io/file_error.hpp"
 #include "core/io/files.hpp"
+#include "core/io/text_encoding.hpp"
 #include "core/library/beside.hpp"
 #include "core/math/hash.hpp"
 #include "core/rest/edit.hpp"
@@ -23,9 +24,7 @@ struct ChangedByOthers : std::runtime_error {
 };
 
 bool is_same_rest(const BodyState& a, const BodyState& b) {
-    return is_same_alignment(a.rest, b.rest) &&
-           std::equal(a.other_rests.begin(), a.other_rests.end(), b.other_rests.begin(), b.other_rests.end(),
-                      is_same_alignment);
+    return is_same_alignment(a.rest, b.rest) && are_same_alignments(a.other_rests, b.other_rests);
 }
 
 std::string text_on_disk(const std::string& path) {
@@ -145,11 +144,6 @@ std::vector<std::string> Drafts::documents(const DocumentKey& key) const {
     return {at->second.document.path, at->second.body_document.path};
 }
 
-std::shared_ptr<const LoadedFile> Drafts::file(const DocumentKey& key) const {
-    const auto at = drafts_.find(key);
-    return at == drafts_.end() ? nullptr : at->second.file;
-}
-
 const Pairing* Drafts::pairing(const DocumentKey& key) const {
     const auto at = drafts_.find(key);
     return at == drafts_.end() ? nullptr : &at->second.pairing;
@@ -182,15 +176,11 @@ bool Drafts::is_as_on_disk(const DocumentKey& key) const {
     return true;
 }
 
-std::string Drafts::document_of(const DocumentKey&, const Draft& draft) {
-    return draft.document.path;
-}
-
 std::vector<Drafts::Unsaved> Drafts::unsaved() const {
     std::vector<Unsaved> result;
     for (const auto& [key, draft] : drafts_)
         if (auto what = changed(key, draft); !what.empty())
-            result.push_back({key, draft.name, std::move(what), document_of(key, draft)});
+            result.push_back({key, draft.name, std::move(what), draft.document.path});
     return result;
 }
 
@@ -210,7 +200,7 @@ Json Drafts::changes(const DocumentKey& key) const {
     return content;
 }
 
-void Drafts::save_character(const DocumentKey&, Draft& draft, bool over_others) {
+void Drafts::save_character(Draft& draft, bool over_others) {
     Character character = draft.file->character;
     // What others wrote beside our own keys, as it was last read or written.
     character.document_text = draft.document.text;
@@ -270,7 +260,7 @@ Drafts::Outcome Drafts::save(const DocumentKey& key, bool over_others) {
     const auto at = drafts_.find(key);
     if (at == drafts_.end()) return {key, {}, Result::failed, {}, "is not open any more"};
     Draft& draft = at->second;
-    Outcome outcome{key, draft.name, Result::done, document_of(key, draft), {}};
+    Outcome outcome{key, draft.name, Result::done, draft.document.path, {}};
     try {
         if (over_others) {
             // What they wrote that this program does not know stays.
@@ -286,7 +276,7 @@ Drafts::Outcome Drafts::save(const DocumentKey& key, bool over_others) {
         }
         switch (key.kind) {
             case DocumentKey::Kind::character:
-                save_character(key, draft, over_others);
+                save_character(draft, over_others);
                 break;
             case DocumentKey::Kind::take:
                 save_take(key, draft, over_others);
@@ -300,12 +290,12 @@ Drafts::Outcome Drafts::save(const DocumentKey& key, bool over_others) {
         else
             draft.saved = state_of(*draft.file);
         draft.is_behind = false;
-        outcome.document = document_of(key, draft);
+        outcome.document = draft.document.path;
     } catch (const ChangedByOthers& changed) {
         outcome.result = Result::changed_by_others;
         outcome.document = changed.what();
         outcome.line = fmt::format("{} was changed by somebody else since it was read",
-                                   shown_path(fs::path(changed.what()).filename().string()));
+                                   shown_text(fs::path(changed.what()).filename().string()));
     } catch (const std::exception& fault) {
         outcome.result = Result::failed;
         outcome.line = fault.what();

@@ -59,7 +59,6 @@ class Drafts {
     std::string base(const DocumentKey& key) const;
 
     bool has(const DocumentKey& key) const { return drafts_.contains(key); }
-    std::shared_ptr<const LoadedFile> file(const DocumentKey& key) const;
     const Pairing* pairing(const DocumentKey& key) const;
     bool is_changed(const DocumentKey& key) const;
     /// True when what is on disk is what was read.
@@ -99,8 +98,7 @@ class Drafts {
     std::map<DocumentKey, Draft> drafts_;
 
     static std::vector<std::string> changed(const DocumentKey& key, const Draft& draft);
-    static std::string document_of(const DocumentKey& key, const Draft& draft);
-    static void save_character(const DocumentKey& key, Draft& draft, bool over_others);
+    static void save_character(Draft& draft, bool over_others);
     static void save_take(const DocumentKey& key, Draft& draft, bool over_others);
     static void save_pairing(const DocumentKey& key, Draft& draft, bool over_others);
 };

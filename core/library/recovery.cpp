@@ -8,6 +8,7 @@
 
 #include "core/io/documents.hpp"
 #include "core/io/file_error.hpp"
+#include "core/io/text_encoding.hpp"
 #include "core/math/hash.hpp"
 
 namespace nb {
@@ -26,7 +27,7 @@ Recovery::Recovery(std::string root) : root_(std::move(root)) {
     fs::create_directories(folder_, error);
     if (error) {
         troubles_.push_back(fmt::format("{}: {}; what is not saved would not survive a crash",
-                                        shown_path(root_), error.message()));
+                                        shown_text(root_), error.message()));
         folder_.clear();
         return;
     }
@@ -71,7 +72,7 @@ void Recovery::take_over(const std::string& session) {
             const fs::path to = fs::path(root_) / aside / (make_uuid() + ".json");
             fs::rename(file, to, error);
             troubles_.push_back(fmt::format("{}. What was not saved last time lies in {}", fault.what(),
-                                            shown_path(to.string())));
+                                            shown_text(to.string())));
         }
     }
     std::error_code error;
@@ -105,7 +106,7 @@ std::string Recovery::put_aside(const DocumentKey& key) {
     fs::create_directories(fs::path(root_) / aside, error);
     const fs::path to = fs::path(root_) / aside / (make_uuid() + ".json");
     if (!folder_.empty()) fs::rename(file_of(key), to, error);
-    return shown_path(to.string());
+    return shown_text(to.string());
 }
 
 void Recovery::move(const DocumentKey& from, const DocumentKey& to) {

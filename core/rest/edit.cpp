@@ -249,4 +249,8 @@ bool is_same_alignment(const RestAlignment& a, const RestAlignment& b) {
     return true;
 }
 
+bool are_same_alignments(const std::vector<RestAlignment>& a, const std::vector<RestAlignment>& b) {
+    return std::equal(a.begin(), a.end(), b.begin(), b.end(), is_same_alignment);
+}
+
 }  // namespace nb

@@ -64,6 +64,8 @@ RestAlignment carried_over(const RoleMap& roles, const RestAlignment& rest, cons
 
 /// Equal in name, stance and settings, and in every turn within 1e-9 rad.
 bool is_same_alignment(const RestAlignment& a, const RestAlignment& b);
+/// One by one, in their order.
+bool are_same_alignments(const std::vector<RestAlignment>& a, const std::vector<RestAlignment>& b);
 
 /// Settings of the whole body in the place of those in force.
 void set_dials(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& rest, const BodyDials& dials);

@@ -71,28 +71,11 @@ Edited edit_something(Workspace& w, QUndoStack& undo, int kind, int number) {
 class WalksTest : public WorkFixture {
     Q_OBJECT
 
-    /// What must be: by the document a thing has been given, what is saved and what is in the work.
-    struct Model {
-        std::map<QString, double> saved;  ///< by document's path
-        std::map<DocumentKey, double> now;
-    };
-
     double mark_in_work(const DocumentKey& key) {
         const LoadedPtr body = w().body(key);
         if (!body) return -1.0;
         return key.kind == DocumentKey::Kind::character ? chain_mark(body->file.character.chains)
                                                         : contact_mark(body->file.contacts_in_file);
-    }
-
-    /// Every document of the folder against what was saved into it.
-    bool is_on_disk(const std::map<QString, double>& saved, int seed, int step) {
-        for (const auto& [path, mark] : saved) {
-            const double there = mark_on_disk(path);
-            if (std::abs(there - mark) < 1e-9) continue;
-            qWarning() << "seed" << seed << "step" << step << path << "has" << there << "not" << mark;
-            return false;
-        }
-        return true;
     }
 
     QStringList all_documents() {
