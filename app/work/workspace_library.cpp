@@ -113,7 +113,7 @@ void Workspace::read_clean_again() {
         const int index = index_of(as_target, open.key);
         if (index < 0) continue;
         changed_files_.erase(open.key);
-        emit said(tr("%1 was changed by somebody else: it is read again.").arg(open.choice.name));
+        emit said(tr("%1 has changed on disk: it is read again.").arg(open.choice.name));
         choose(index, as_target);
     }
 }
@@ -353,6 +353,25 @@ void Workspace::follow_moves(const std::vector<std::pair<std::string, std::strin
         recovery_.drop(from);
         to_recover_.erase(from);
         changed_draft(to);
+    }
+    // What is being read goes on under its new name.
+    for (const auto& [key, reading] : std::map(reading_again_)) {
+        DocumentKey to = key;
+        to.path = moved_path(key.path, moves);
+        if (to.path.empty()) continue;
+        *reading.cancelled = true;
+        reading_again_.erase(key);
+        read_again(to, reading.options);
+    }
+    for (const bool as_target : {false, true}) {
+        if (!wanted_[as_target]) continue;
+        Choice again = *wanted_[as_target];
+        const std::string path = moved_path(again.path.toStdString(), moves);
+        if (path.empty()) continue;
+        again.path = QString::fromStdString(path);
+        if (const std::string document = moved_path(again.document.toStdString(), moves); !document.empty())
+            again.document = QString::fromStdString(document);
+        load(again, as_target);
     }
     std::vector<std::pair<DocumentKey, DocumentKey>> left;
     for (const auto& [key, content] : recovery_.left())

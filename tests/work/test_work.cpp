@@ -319,6 +319,23 @@ class WorkTest : public WorkFixture {
         w().save();
         QVERIFY(!has_contacts(take_document("take-1")));
         QVERIFY(QFile::exists(library() + "/takes/take-1.bvh"));
+        // What is being read when it is renamed, or read with another repair, goes on under its new name.
+        take("take 2");
+        undo_.push(new ChangeLibrary(w(), ChangeLibrary::Kind::rename,
+                                     w().takes()[size_t(index_of(w().takes(), "take 2"))], false, "second"));
+        QVERIFY(idle(w()));
+        QCOMPARE(w().take_name(), QString("Second"));
+        mark_take(1);
+        LoadOptions trimmed = w().intake(w().key(false));
+        trimmed.trim_last = 9;
+        undo_.push(new ChangeIntake(w(), false, trimmed, "trim"));
+        undo_.push(new ChangeLibrary(w(), ChangeLibrary::Kind::rename, w().takes()[size_t(w().take_index())],
+                                     false, "third"));
+        QVERIFY(idle(w()));
+        w().save();
+        QVERIFY2(failed_.isEmpty(), qPrintable(failed_.join('\n')));
+        QCOMPARE(read(take_document("third"), "take").at("trim").at("last").get<int>(), 9);
+        QCOMPARE(read(take_document("third"), "take").at("contacts").size(), 1u);
         // A character under its new name is saved under it.
         mark_target(0.5);
         undo_.push(new ChangeLibrary(w(), ChangeLibrary::Kind::rename,
