@@ -247,14 +247,24 @@ std::vector<MatchedChain> match_chains(const Character& source, const Character&
     return result;
 }
 
-std::vector<std::string> idle_ticks(const Character& source, const Character& target,
-                                    const ChainTable& settings) {
-    std::vector<std::string> idle;
-    for (const auto& [chain, own] : settings)
+std::vector<IdleSetting> idle_settings(const Character& source, const Character& target,
+                                       const ChainTable& settings) {
+    std::vector<IdleSetting> idle;
+    const auto lacks = [](const Character& body, const std::optional<std::string>& role) {
+        return role && !role->empty() && body.roles.joint(*role) < 0;
+    };
+    for (const auto& [chain, own] : settings) {
         if (own.ticks)
             for (const auto& [from, to] : *own.ticks)
-                if (source.roles.joint(from) < 0 || target.roles.joint(to) < 0)
-                    idle.push_back(fmt::format("{}: {} on {}", chain, from, to));
+                if (lacks(source, from) || lacks(target, to))
+                    idle.push_back({chain, fmt::format("{} on {}", from, to)});
+        if (lacks(target, own.first)) idle.push_back({chain, "starts at " + *own.first});
+        if (lacks(target, own.last)) idle.push_back({chain, "ends at " + *own.last});
+        if (lacks(source, own.source_first))
+            idle.push_back({chain, "the source's part starts at " + *own.source_first});
+        if (lacks(source, own.source_last))
+            idle.push_back({chain, "the source's part ends at " + *own.source_last});
+    }
     return idle;
 }
 

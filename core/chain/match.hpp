@@ -55,8 +55,12 @@ struct MatchedChain {
 std::vector<MatchedChain> match_chains(const Character& source, const Character& target,
                                        const ChainTable& settings);
 
-/// Ticks by hand that name a role one of the bodies does not have; they do nothing.
-std::vector<std::string> idle_ticks(const Character& source, const Character& target,
-                                    const ChainTable& settings);
+/// A setting of a chain that does nothing, because it names a role the body does not have.
+struct IdleSetting {
+    std::string chain;
+    std::string what;  ///< in words: "spine.1 on spine.2", "starts at spine.4"
+};
+std::vector<IdleSetting> idle_settings(const Character& source, const Character& target,
+                                       const ChainTable& settings);
 
 }  // namespace nb

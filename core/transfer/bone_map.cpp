@@ -216,9 +216,10 @@ std::vector<Expectation> forecast(const Character& source, const Character& targ
                          chain.T_joints.size(), has_ticks(plan.chains, chain.name) ? "by hand" : "by length"),
              0.0});
     }
-    for (const std::string& tick : idle_ticks(source, target, plan.chains))
-        result.push_back({tick.substr(0, tick.find(':')),
-                          tick + ": one of these roles is not there, so the match does nothing", 1.0});
+    for (const IdleSetting& idle : idle_settings(source, target, plan.chains))
+        result.push_back(
+            {idle.chain, fmt::format("{}: {} does nothing, the body has no such role", idle.chain, idle.what),
+             1.0});
     int unknown = 0;
     std::string first_unknown;
     for (const RestRow& row : compare_rests(source, target)) {

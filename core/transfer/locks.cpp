@@ -54,12 +54,13 @@ Quat elevate(const Vec3& v, double height) {
 }
 
 /// Mean of rotations near each other.
-Quat mean_rotation(const std::vector<Quat>& rotations, int first, int last) {
+template <typename RotationAt>
+Quat mean_rotation(const RotationAt& rotation_at, int first, int last) {
+    const Quat reference = rotation_at(first);
     Eigen::Vector4d sum = Eigen::Vector4d::Zero();
     for (int f = first; f < last; ++f) {
-        const Quat& q = rotations[size_t(f)];
-        const double sign = q.dot(rotations[size_t(first)]) < 0.0 ? -1.0 : 1.0;
-        sum += sign * q.coeffs();
+        const Quat q = rotation_at(f);
+        sum += (q.dot(reference) < 0.0 ? -1.0 : 1.0) * q.coeffs();
     }
     return Quat(sum.normalized());
 }
@@ -78,26 +79,19 @@ class EndHolder {
           beside_m_(beside_floor_m * plan.S_stature_m / reference_stature_m),
           S_sole_(plan.ends[limb].S_sole),
           hips_give_(plan.ends[limb].hips_give),
-          source_(source) {
-        F_.resize(size_t(frames_));
-        toe_.resize(size_t(frames_));
-        A_.resize(size_t(frames_));
-        start_.resize(size_t(frames_));
-        centre_.resize(size_t(frames_));
-        base_.resize(size_t(frames_));
+          base_(plan.ends[limb].base),
+          T_thighs_{plan.T_thigh_left, plan.T_thigh_right},
+          source_(source),
+          target_(target) {
+        A_.reserve(size_t(frames_));
+        S_stretch_.reserve(size_t(frames_));
+        length_.reserve(size_t(frames_));
         for (int f = 0; f < frames_; ++f) {
-            F_[size_t(f)] = target.R[target.at(f, sole_.ankle)];
-            toe_[size_t(f)] = target.R[target.at(f, sole_.toe < 0 ? sole_.ankle : sole_.toe)];
-            start_[size_t(f)] = target.p[target.at(f, op_.T_start)];
-            centre_[size_t(f)] = 0.5 * (target.p[target.at(f, plan.T_thigh_left)] +
-                                        target.p[target.at(f, plan.T_thigh_right)]);
             const std::span<const Vec3> S{&source.p[source.at(f, 0)], size_t(source.joints)};
-            A_[size_t(f)] = reach_goal(plan, op_, S, start_[size_t(f)]);
+            A_.push_back(reach_goal(plan, op_, S, start(f)));
             S_stretch_.push_back(source_stretch(op_, S));
             const Vec3& mid = target.p[target.at(f, op_.T_mid)];
-            length_.push_back((mid - start_[size_t(f)]).norm() +
-                              (target.p[target.at(f, op_.T_tip)] - mid).norm());
-            base_[size_t(f)] = target.p[target.at(f, plan.ends[limb].base)];
+            length_.push_back((mid - start(f)).norm() + (target.p[target.at(f, op_.T_tip)] - mid).norm());
         }
         for (auto& at : at_) at.assign(size_t(frames_), -1);
         for (const Contact& contact : contacts.list)
@@ -117,19 +111,19 @@ class EndHolder {
         lone_points();
         shifts();
         LimbCorrections result;
-        result.ankle_m = shift_;
+        result.ankle_m = std::move(shift_);
         result.hold = eased_weights(held_, ease());
         return result;
     }
 
     /// What is free comes up to the floor; foot and toe are set.
     void stand(LimbCorrections& result) {
-        shift_ = result.ankle_m;
+        shift_ = std::move(result.ankle_m);
         raise_free();
-        result.ankle_m = shift_;
         result.foot.reserve(size_t(frames_));
         for (const Vec3& turn : turn_) result.foot.push_back(exp_rotation(turn));
         toes(result);
+        result.ankle_m = std::move(shift_);
     }
 
     bool is_held(int frame) const { return held_[size_t(frame)] != 0; }
@@ -138,13 +132,13 @@ class EndHolder {
         const size_t f = size_t(frame);
         HeldReach reach;
         reach.frame = frame;
-        reach.to = A_[f] + of.ankle_m[f] - start_[f];
+        reach.to = A_[f] + of.ankle_m[f] - start(frame);
         reach.limit_m =
             length_[f] * (held_stretch(S_stretch_[f], op_.T_hock >= 0) + (1.0 - of.hold[f]) * led_slack);
         return reach;
     }
     /// Of the joint that the turned hips carry: the thigh, or where the spine begins.
-    Vec3 from_hip_centre(int frame) const { return base_[size_t(frame)] - centre_[size_t(frame)]; }
+    Vec3 from_hip_centre(int frame) const { return p(frame, base_) - centre(frame); }
     bool is_on_floor() const { return sole_.is_on_floor(); }
     double hips_give() const { return hips_give_; }
     std::string name() const { return sole_.end_name(); }
@@ -158,9 +152,11 @@ class EndHolder {
     double dt_, scale_, k_, beside_m_;
     const Sole& S_sole_;
     double hips_give_;
+    int base_;
+    std::array<int, 2> T_thighs_;
     const WorldMotion& source_;
-    std::vector<Quat> F_, toe_;
-    std::vector<Vec3> A_, start_, centre_, base_;
+    const WorldMotion& target_;
+    std::vector<Vec3> A_;
     std::vector<double> S_stretch_, length_;
     std::vector<Window> windows_;
     std::array<std::vector<int>, 3> at_;  // by point: the window at a frame, -1 for none
@@ -169,6 +165,13 @@ class EndHolder {
     std::vector<Vec3> shift_;  // d
     std::vector<char> is_sole_;
     std::vector<double> levels_;  // of the floor under the foot
+
+    // Of the target after angles and root.
+    const Quat& F(int f) const { return target_.R[target_.at(f, sole_.ankle)]; }
+    const Quat& toe(int f) const { return target_.R[target_.at(f, sole_.toe < 0 ? sole_.ankle : sole_.toe)]; }
+    const Vec3& p(int f, int joint) const { return target_.p[target_.at(f, joint)]; }
+    const Vec3& start(int f) const { return p(f, op_.T_start); }
+    Vec3 centre(int f) const { return 0.5 * (p(f, T_thighs_[0]) + p(f, T_thighs_[1])); }
 
     int ease() const { return std::max(2, int(std::lround(ease_s / dt_))); }
     std::array<int, 3> windows_at(int f) const {
@@ -191,10 +194,10 @@ class EndHolder {
         if (point == FootPoint::ball) return ball - sole_.ball_over_m * Vec3::UnitY();
         if (sole_.toe < 0) return R * sole_.tip_J;
         // The toe follows what the foot is turned by.
-        const Quat C = R * F_[size_t(frame)].conjugate();
-        return ball + C * (toe_[size_t(frame)] * sole_.tip_J);
+        const Quat C = R * F(frame).conjugate();
+        return ball + C * (toe(frame) * sole_.tip_J);
     }
-    Quat foot_at(int f) const { return exp_rotation(turn_[size_t(f)]) * F_[size_t(f)]; }
+    Quat foot_at(int f) const { return exp_rotation(turn_[size_t(f)]) * F(f); }
 
     /// Spans in which heel and ball are both held: one pose of the sole.
     void soles() {
@@ -222,7 +225,7 @@ class EndHolder {
     }
 
     void place_sole(int first, int last, Window& heel, Window& ball) {
-        Quat R = mean_rotation(F_, first, last);
+        Quat R = mean_rotation([&](int f) -> const Quat& { return F(f); }, first, last);
         const Vec3 along = R * (sole_.ball_J - sole_.heel_J);
         R = elevate(along, sole_.ball_over_m + ball.level_m - heel.level_m) * R;
         const Vec3 to_heel = seen(FootPoint::heel, R, first);
@@ -243,7 +246,7 @@ class EndHolder {
         }
         for (int f = first; f < last; ++f) {
             is_sole_[size_t(f)] = held_[size_t(f)] = 1;
-            turn_[size_t(f)] = log_rotation(R * F_[size_t(f)].conjugate());
+            turn_[size_t(f)] = log_rotation(R * F(f).conjugate());
             shift_[size_t(f)] = ankle - A_[size_t(f)];
         }
     }
@@ -263,7 +266,9 @@ class EndHolder {
             int most = 0;
             while (most < reach && is_lone(f - most - 1) && is_lone(f + most + 1)) ++most;
             turn_[size_t(f)] =
-                log_rotation(mean_rotation(turned, f - most, f + most + 1) * F_[size_t(f)].conjugate());
+                log_rotation(mean_rotation([&](int g) -> const Quat& { return turned[size_t(g)]; }, f - most,
+                                           f + most + 1) *
+                             F(f).conjugate());
         }
     }
 
@@ -386,7 +391,7 @@ class EndHolder {
             if (levels_[size_t(f)] >= no_floor) continue;
             const Quat R = foot_at(f);
             const double joint = (A_[size_t(f)] + shift_[size_t(f)] + R * ball).y();
-            const Vec3 tip = result.foot[size_t(f)] * (toe_[size_t(f)] * sole_.tip_J);
+            const Vec3 tip = result.foot[size_t(f)] * (toe(f) * sole_.tip_J);
             const double least = floor_below(FootPoint::toetip, f) - joint;
             if (tip.y() >= least) continue;
             const Vec3 n = R * side_J;
@@ -408,11 +413,10 @@ class EndHolder {
             if (levels_[size_t(f)] >= no_floor || held_[size_t(f)]) continue;
             const Vec3 joint = A_[size_t(f)] + shift_[size_t(f)] + foot_at(f) * ball;
             const Vec3 tip =
-                joint + result.toe[size_t(f)] * (result.foot[size_t(f)] * (toe_[size_t(f)] * sole_.tip_J));
+                joint + result.toe[size_t(f)] * (result.foot[size_t(f)] * (toe(f) * sole_.tip_J));
             left[size_t(f)] = std::max(0.0, floor_below(FootPoint::toetip, f) - tip.y());
         }
         raise_by(left, toe_s);
-        result.ankle_m = shift_;
     }
 
     /// Raises free feet by so much and more, smoothly over `time_s`; nowhere where they are held.

@@ -1,4 +1,9 @@
 // The command line as a script uses it: what is printed, what is written, and the exit codes of the contract.
+#include <fcntl.h>
+#include <spawn.h>
+#include <sys/resource.h>
+#include <sys/wait.h>
+
 #include <QDir>
 #include <QDirIterator>
 #include <QImage>
@@ -8,6 +13,9 @@
 #include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>
+#include <array>
+
+#include <fmt/format.h>
 
 #include "core/io/bvh.hpp"
 #include "core/io/file_error.hpp"
@@ -31,6 +39,41 @@ Run nbone(const QStringList& arguments, const QStringList& environment = {}) {
     process.waitForFinished(120000);
     return {process.exitCode(), QString::fromUtf8(process.readAllStandardOutput()),
             QString::fromUtf8(process.readAllStandardError())};
+}
+/// The most memory the program held at once, MB; -1 when it did not end well.
+double peak_mb(const QStringList& arguments) {
+    std::vector<std::string> words{NB_NBONE};
+    for (const QString& argument : arguments) words.push_back(argument.toStdString());
+    std::vector<char*> argv;
+    for (std::string& word : words) argv.push_back(word.data());
+    argv.push_back(nullptr);
+    pid_t child = 0;
+    int status = 0;
+    rusage usage{};
+    posix_spawn_file_actions_t quiet;
+    posix_spawn_file_actions_init(&quiet);
+    posix_spawn_file_actions_addopen(&quiet, 1, "/dev/null", O_WRONLY, 0);
+    const bool is_started = posix_spawn(&child, NB_NBONE, &quiet, nullptr, argv.data(), environ) == 0;
+    posix_spawn_file_actions_destroy(&quiet);
+    if (!is_started || wait4(child, &status, 0, &usage) != child || !WIFEXITED(status) ||
+        WEXITSTATUS(status) != 0)
+        return -1.0;
+    return double(usage.ru_maxrss) / 1024.0;
+}
+/// A take that goes to and fro in another one until it has so many frames.
+void write_long_take(const std::string& from, const std::string& to, int frames) {
+    const std::string text = read_file(from);
+    const size_t motion = text.find("MOTION");
+    const QStringList lines =
+        QString::fromStdString(text.substr(motion)).split('\n', Qt::SkipEmptyParts);  // 3 before the frames
+    const int n = int(lines.size()) - 3;
+    std::string out =
+        text.substr(0, motion) + fmt::format("MOTION\nFrames: {}\n{}\n", frames, lines[2].toStdString());
+    for (int f = 0; f < frames; ++f) {
+        const int at = f % (2 * n - 2);
+        out += lines[3 + (at < n ? at : 2 * n - 2 - at)].toStdString() + '\n';
+    }
+    write_file(to, out);
 }
 QString capture(const char* name) {
     return QString::fromStdString(test::capture(name));
@@ -306,6 +349,52 @@ class CommandLineTest : public QObject {
         }
         qInfo() << read << "read," << told << "told";
         QVERIFY(read + told > 150);
+    }
+    // E16: what is held grows by the frame; what 200,000 frames would take is computed from two lengths.
+    void long_takes_are_carried_within_a_gigabyte_data() {
+        QTest::addColumn<QString>("out");
+        QTest::newRow("bvh") << "long_out.bvh";
+        QTest::newRow("glb") << "long_out.glb";
+    }
+    void long_takes_are_carried_within_a_gigabyte() {
+        QFETCH(QString, out);
+        const std::array<int, 2> frames{10000, 40000};
+        std::array<double, 2> mb{};
+        for (size_t i = 0; i < 2; ++i) {
+            write_long_take(test::demo("takes/quay-walk.bvh"), in("long.bvh").toStdString(), frames[i]);
+            mb[i] = peak_mb({"transfer", "--take", in("long.bvh"), "--target",
+                             demo("characters/dockhand/rig.glb"), "--out", in(out), "--force"});
+            QVERIFY(mb[i] > 0.0);
+        }
+        const double a_frame = (mb[1] - mb[0]) / (frames[1] - frames[0]);
+        const double at_200000 = mb[0] + (200000 - frames[0]) * a_frame;
+        qInfo() << mb[0] << mb[1] << "MB;" << 1024.0 * a_frame << "KB a frame; at 200,000:" << at_200000
+                << "MB";
+        QVERIFY2(a_frame > 0.0 && at_200000 <= 1000.0, qPrintable(QString::number(at_200000)));
+    }
+    // E17: a library's takes are read one after another.
+    void many_takes_are_reviewed_in_the_memory_of_one() {
+        std::array<double, 2> mb{};
+        int made = 0;
+        QDir library(in("many"));
+        library.mkpath("takes");
+        library.mkpath("characters/lamp-child");
+        QVERIFY(QFile::copy(demo("library.json"), library.filePath("library.json")));
+        for (const char* name : {"rig.bvh", "character.json"})
+            QFile::copy(rig((std::string("lamp-child/") + name).c_str()),
+                        library.filePath(QString("characters/lamp-child/") + name));
+        for (size_t i = 0; i < 2; ++i) {
+            for (const int until = i == 0 ? 3 : 15; made < until; ++made)
+                QVERIFY(QFile::copy(demo("takes/weary-watch.bvh"),
+                                    library.filePath(QString("takes/watch-%1.bvh").arg(made))));
+            mb[i] = peak_mb({"review-table", library.path(), "--out", in("many.csv"), "--force"});
+            QVERIFY(mb[i] > 0.0);
+            const QString table = QString::fromStdString(read_file(in("many.csv").toStdString()));
+            QCOMPARE(table.count('\n'), made + 1);
+        }
+        // All frames of a take with its result are a few MB: 12 more of them held would be far more.
+        qInfo() << mb[0] << "MB for 3 takes," << mb[1] << "MB for 15";
+        QVERIFY2(mb[1] < mb[0] + 4.0, qPrintable(QString("%1 %2").arg(mb[0]).arg(mb[1])));
     }
     void glb_comes_out_too() {
         QCOMPARE(nbone({"transfer", "--take", demo("takes/quay-walk.take.json"), "--target",

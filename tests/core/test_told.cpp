@@ -14,6 +14,7 @@
 #include <filesystem>
 #include <thread>
 
+#include "core/chain/match.hpp"
 #include "core/io/bvh.hpp"
 #include "core/io/export.hpp"
 #include "core/io/file_error.hpp"
@@ -147,6 +148,49 @@ class ToldTest : public QObject {
         frames["frames"] = -1;
         frames["id"] = frames["file"] = "x";
         QVERIFY(told([&] { read_take_document(frames, "t"); }).contains("'frames' is -1"));
+    }
+    void what_is_set_of_chains_names_roles_data() {
+        QTest::addColumn<QString>("set");
+        QTest::addColumn<QString>("says");
+        const auto row = [](const char* name, const char* set, const char* says) {
+            QTest::newRow(name) << QString(set) << QString(says);
+        };
+        row("starts at nothing", R"({"first": "spine.x"})", "'first' is 'spine.x', no role of spine");
+        row("ends in another chain", R"({"last": "index.1.left"})",
+            "'last' is 'index.1.left', no role of spine");
+        row("source starts at nothing", R"({"source_first": "elbow"})", "'source_first' is 'elbow', no role");
+        row("ends before it starts", R"({"first": "spine.3", "last": "spine.1"})",
+            "starts at spine.3 and ends at spine.1 before it");
+        row("matches nothing", R"({"ticks": [{"source": "nobody", "target": "spine.2"}]})", "'nobody'");
+        row("driven by nothing", R"({"driven_by": "tentacle"})", "'tentacle' is no chain");
+        row("gives too much", R"({"give": 1e300})", "'give' is 1e+300");
+        row("a run", R"({"first": "spine.1", "last": "spine.3"})", "");
+        row("a run of another chain", R"({"driven_by": "neck", "source_first": "neck.1"})", "");
+        row("the plan's own", R"({"first": "", "last": ""})", "");
+    }
+    void what_is_set_of_chains_names_roles() {
+        QFETCH(QString, set);
+        QFETCH(QString, says);
+        Json chains;
+        chains["spine"] = Json::parse(set.toStdString());
+        const QString line = told([&] { read_chain_table(chains, "pairing.json"); });
+        QVERIFY2(says.isEmpty() ? line.isEmpty() : line.contains(says) && line.contains("pairing.json"),
+                 qPrintable(line));
+        QVERIFY(!line.contains('\n'));
+    }
+    // A chain is driven by one of the source, never by what it drives itself: two that name each other are
+    // exchanged, and nothing goes round.
+    void chains_that_name_each_other_are_exchanged() {
+        const Character body = load_file(test::rig("dockhand/rig.bvh")).character;
+        ChainTable chains;
+        chains["index.left"].driven_by = "middle.left";
+        chains["middle.left"].driven_by = "index.left";
+        for (const MatchedChain& chain : match_chains(body, body, chains)) {
+            const std::string by = chain.name == "index.left"    ? "middle.left"
+                                   : chain.name == "middle.left" ? "index.left"
+                                                                 : chain.source_name;
+            QCOMPARE(chain.source_name, by);
+        }
     }
 
     // E3
