@@ -227,6 +227,8 @@ void Drafts::save_take(const DocumentKey& key, Draft& draft, bool over_others) {
         body.document_text = document.text;
         Json written = character_document(body);
         // Its file, unit and axes are the rig's own, not the take's.
+        // What is set for the chains of the body it was matched with is that one's.
+        if (!is_of_skeleton) written.erase("chains");
         if (is_of_skeleton)
             for (const auto* own : {"rig", "conventions", "intake"}) {
                 if (there.contains(own))

@@ -90,6 +90,25 @@ class WalksTest : public WorkFixture {
         return found;
     }
 
+    /// A line a step, for reading a walk that went wrong.
+    void trace(int step, int what) {
+        QStringList line{QString("step %1 did %2:").arg(step).arg(what)};
+        for (const bool of_target : {false, true})
+            if (w().body(of_target)) {
+                const DocumentKey key = w().key(of_target);
+                line << QString(of_target ? "target %1 (%2)" : "take %1 (%2)")
+                            .arg(QString::fromStdString(key.path).mid(root_.size()))
+                            .arg(mark_in_work(key));
+            }
+        for (const Drafts::Unsaved& one : w().unsaved())
+            line << "not saved " + QString::fromStdString(one.document).mid(root_.size());
+        for (const QString& path : all_documents())
+            if (const double mark = mark_on_disk(path); mark != 0.0)
+                line << QString("%1 holds %2").arg(path.mid(root_.size())).arg(mark);
+        if (!undo_.text(undo_.index() - 1).isEmpty()) line << "last " + undo_.text(undo_.index() - 1);
+        qInfo().noquote() << line.join("\n    ");
+    }
+
     void walk(int seed) {
         std::mt19937 random(static_cast<unsigned>(seed));
         const auto pick = [&](int n) { return int(random() % unsigned(n)); };
@@ -139,6 +158,7 @@ class WalksTest : public WorkFixture {
                 w().save_one(w().unsaved().front().key);
             }
             if (pick(4)) QVERIFY(idle(w()));
+            if (qEnvironmentVariableIsSet("NB_TRACE")) trace(step, what);
             // A document holds what its draft has, once it is saved; nothing else has changed it.
             if (what >= 18 && !w().is_busy()) check_saved(seed, step);
         }

@@ -640,6 +640,34 @@ class WorkTest : public WorkFixture {
         QCOMPARE(documents(root_ + "/own", "*.character.json").size(), 2);
     }
 
+    void what_is_set_of_a_body_stays_out_of_the_takes_it_was_matched_with() {
+        open();
+        QDir().mkpath(root_ + "/own");
+        write_file(in("own/one.bvh"), small_take(31, 6));
+        w().open_file(root_ + "/own/one.bvh");
+        QVERIFY(idle(w()));
+        const QString matched = QFileInfo(w().takes()[size_t(w().take_index())].character).fileName();
+        QCOMPARE(matched, QString("character.json"));
+        const QString of_whom = w().takes()[size_t(w().take_index())].character;
+        for (size_t i = 0; i < w().targets().size(); ++i)
+            if (w().targets()[i].document == of_whom) w().choose_target(int(i));
+        QVERIFY(idle(w()));
+        mark_target(0.25);
+        w().save();
+        QVERIFY(read(of_whom.toStdString(), "character").contains("chains"));
+        LoadOptions trimmed = w().intake(w().key(false));
+        trimmed.trim_first = 1;
+        undo_.push(new ChangeIntake(w(), false, trimmed, "trim"));
+        QVERIFY(idle(w()));
+        RestState state = w().rest_state(false);
+        turn_bone(w().source()->file.character.rig.skeleton, w().source()->file.character.roles, state.rest,
+                  "forearm.left", Quat(Eigen::AngleAxisd(0.2, Vec3::UnitY())), false);
+        undo_.push(new ChangeRest(w(), {{w().key(false), w().rest_state(false), state}}, "bend"));
+        w().save();
+        QVERIFY2(failed_.isEmpty(), qPrintable(failed_.join('\n')));
+        QVERIFY(!read(in("own/one.character.json"), "character").contains("chains"));
+    }
+
     // A20
     void a_take_of_nearly_the_same_body_is_carried() {
         open();
