@@ -2,8 +2,8 @@
 #include <QApplication>
 #include <QSurfaceFormat>
 
-#include "app/main_window.hpp"
-#include "core/io/scene_child.hpp"
+#include "app/window/main_window.hpp"
+#include "core/files/scene/child.hpp"
 
 int main(int argc, char** argv) {
     int read_apart = 0;

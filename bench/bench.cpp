@@ -6,12 +6,13 @@
 #include <assimp/Importer.hpp>
 
 #include "core/contact/contacts.hpp"
-#include "core/io/bvh.hpp"
+#include "core/files/bvh.hpp"
 #include "core/library/library.hpp"
+#include "core/motion/kinematics.hpp"
 #include "core/rest/solve.hpp"
 #include "core/review/review.hpp"
-#include "core/transfer/engine.hpp"
-#include "core/transfer/passes.hpp"
+#include "core/solve/engine.hpp"
+#include "core/solve/passes.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

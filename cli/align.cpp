@@ -6,15 +6,15 @@
 #include <filesystem>
 
 #include "cli/commands.hpp"
-#include "core/io/documents.hpp"
-#include "core/io/file_error.hpp"
-#include "core/io/gltf_rest.hpp"
-#include "core/io/rest_from_file.hpp"
+#include "core/base/fault.hpp"
+#include "core/documents/character.hpp"
+#include "core/handover/gltf_rest.hpp"
+#include "core/intake/rest_from_file.hpp"
 #include "core/library/library.hpp"
 #include "core/rest/compare.hpp"
 #include "core/rest/edit.hpp"
 #include "core/rest/solve.hpp"
-#include "core/transfer/engine.hpp"
+#include "core/solve/engine.hpp"
 
 namespace nb::cli {
 

@@ -8,18 +8,22 @@
 #include <cmath>
 #include <filesystem>
 
+#include "core/base/fault.hpp"
+#include "core/base/text_encoding.hpp"
 #include "core/body/check.hpp"
+#include "core/body/measures.hpp"
 #include "core/body/reuse.hpp"
-#include "core/io/documents.hpp"
-#include "core/io/export.hpp"
-#include "core/io/file_error.hpp"
-#include "core/io/findings.hpp"
-#include "core/io/text_encoding.hpp"
-#include "core/io/vrm.hpp"
+#include "core/documents/character.hpp"
+#include "core/documents/pairing.hpp"
+#include "core/documents/review.hpp"
+#include "core/documents/roles.hpp"
+#include "core/handover/export.hpp"
+#include "core/handover/vrm.hpp"
+#include "core/intake/findings.hpp"
 #include "core/library/library.hpp"
-#include "core/rest/measures.hpp"
+#include "core/motion/edit.hpp"
 #include "core/review/events.hpp"
-#include "core/transfer/baked.hpp"
+#include "core/solve/baked.hpp"
 
 namespace nb::cli {
 

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "core/transfer/settings.hpp"
+#include "core/solve/settings.hpp"
 
 namespace nb::cli {
 

@@ -7,9 +7,10 @@
 #include <new>
 
 #include "cli/outputs.hpp"
-#include "core/io/file_error.hpp"
-#include "core/io/scene_child.hpp"
-#include "core/io/text_encoding.hpp"
+#include "core/base/fault.hpp"
+#include "core/base/text_encoding.hpp"
+#include "core/documents/pairing.hpp"
+#include "core/files/scene/child.hpp"
 
 namespace {
 

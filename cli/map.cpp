@@ -2,10 +2,10 @@
 #include <fmt/format.h>
 
 #include "cli/commands.hpp"
-#include "core/io/documents.hpp"
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
+#include "core/documents/pairing.hpp"
+#include "core/forecast/bone_map.hpp"
 #include "core/library/library.hpp"
-#include "core/transfer/bone_map.hpp"
 
 namespace nb::cli {
 

@@ -4,8 +4,8 @@
 
 #include <filesystem>
 
-#include "core/io/documents.hpp"
-#include "core/io/text_encoding.hpp"
+#include "core/base/text_encoding.hpp"
+#include "core/documents/take.hpp"
 #include "core/library/beside.hpp"
 
 namespace nb::cli {

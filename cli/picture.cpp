@@ -2,9 +2,11 @@
 #include <fmt/format.h>
 
 #include "cli/commands.hpp"
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
 #include "core/library/library.hpp"
-#include "core/transfer/engine.hpp"
+#include "core/motion/edit.hpp"
+#include "core/motion/kinematics.hpp"
+#include "core/solve/engine.hpp"
 #include "draw/renderer.hpp"
 
 namespace nb::cli {

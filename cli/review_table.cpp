@@ -4,9 +4,9 @@
 #include <filesystem>
 
 #include "cli/commands.hpp"
-#include "core/io/csv.hpp"
-#include "core/io/file_error.hpp"
-#include "core/io/load.hpp"
+#include "core/base/csv.hpp"
+#include "core/base/fault.hpp"
+#include "core/intake/load.hpp"
 #include "core/library/library.hpp"
 #include "core/review/result.hpp"
 

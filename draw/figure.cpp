@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/rest/measures.hpp"
+#include "core/body/measures.hpp"
 
 namespace nb {
 

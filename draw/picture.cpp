@@ -2,7 +2,7 @@
 
 #include <png.h>
 
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
 
 namespace nb {
 

@@ -1,6 +1,6 @@
 #include "draw/portrait.hpp"
 
-#include "core/rest/measures.hpp"
+#include "core/body/measures.hpp"
 
 namespace nb {
 

@@ -1,7 +1,7 @@
 // A character standing in the common stance's facing, arms let down, cut out of its background: for the
 // library.
 #pragma once
-#include "core/io/load.hpp"
+#include "core/intake/load.hpp"
 #include "draw/renderer.hpp"
 
 namespace nb {

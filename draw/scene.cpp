@@ -1,4 +1,5 @@
 #include "draw/scene.hpp"
+#include "core/motion/kinematics.hpp"
 
 namespace nb {
 

@@ -4,7 +4,8 @@
 #include <string>
 #include <vector>
 
-#include "core/io/load.hpp"
+#include "core/intake/load.hpp"
+#include "core/motion/kinematics.hpp"
 #include "core/motion/take.hpp"
 #include "draw/figure.hpp"
 #include "draw/theme.hpp"

@@ -1,6 +1,6 @@
 #include "app/work/commands.hpp"
 
-#include "core/io/contact_documents.hpp"
+#include "core/documents/contacts.hpp"
 
 namespace nb {
 

@@ -3,8 +3,9 @@
 #include <QUuid>
 #include <algorithm>
 
-#include "core/io/contact_documents.hpp"
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
+#include "core/documents/change.hpp"
+#include "core/documents/contacts.hpp"
 #include "core/rest/edit.hpp"
 
 namespace nb {

@@ -5,6 +5,7 @@
 #include <memory>
 #include <optional>
 
+#include "core/documents/format.hpp"
 #include "core/library/document_key.hpp"
 #include "core/library/drafts.hpp"
 #include "core/library/library.hpp"

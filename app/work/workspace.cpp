@@ -7,8 +7,10 @@
 #include <algorithm>
 
 #include "app/work/run.hpp"
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
+#include "core/documents/format.hpp"
 #include "core/library/beside.hpp"
+#include "core/motion/kinematics.hpp"
 
 namespace nb {
 

@@ -23,8 +23,9 @@
 #include "core/library/keep.hpp"
 #include "core/library/recovery.hpp"
 #include "core/library/sort.hpp"
+#include "core/motion/kinematics.hpp"
 #include "core/review/result.hpp"
-#include "core/transfer/engine.hpp"
+#include "core/solve/engine.hpp"
 
 namespace nb {
 

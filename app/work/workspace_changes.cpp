@@ -4,8 +4,9 @@
 #include <algorithm>
 
 #include "app/work/run.hpp"
-#include "core/io/contact_documents.hpp"
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
+#include "core/documents/contacts.hpp"
+#include "core/documents/pairing.hpp"
 #include "core/library/beside.hpp"
 
 namespace nb {

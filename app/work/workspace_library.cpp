@@ -5,7 +5,10 @@
 #include <filesystem>
 
 #include "app/work/run.hpp"
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
+#include "core/documents/pairing.hpp"
+#include "core/documents/roles.hpp"
+#include "core/documents/take.hpp"
 #include "core/library/beside.hpp"
 
 namespace nb {

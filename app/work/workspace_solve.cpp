@@ -4,9 +4,10 @@
 #include <QFileInfo>
 
 #include "app/work/run.hpp"
+#include "core/base/fault.hpp"
 #include "core/contact/contacts.hpp"
-#include "core/io/export.hpp"
-#include "core/io/file_error.hpp"
+#include "core/documents/review.hpp"
+#include "core/handover/export.hpp"
 #include "core/rest/edit.hpp"
 
 namespace nb {

@@ -1,6 +1,7 @@
-// Finds the contacts of a take (core/motion/contacts.hpp) in the source alone.
+// Finds the contacts of a take (core/motion/marks.hpp) in the source alone.
 #pragma once
 #include "core/contact/floor.hpp"
+#include "core/motion/kinematics.hpp"
 
 namespace nb {
 

@@ -2,7 +2,8 @@
 // the solve and the review both read it.
 #pragma once
 #include "core/contact/sole.hpp"
-#include "core/motion/contacts.hpp"
+#include "core/motion/kinematics.hpp"
+#include "core/motion/marks.hpp"
 
 namespace nb {
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "core/motion/kinematics.hpp"
 #include "core/rest/evidence.hpp"
 
 namespace nb {

@@ -7,6 +7,7 @@
 #include <string>
 #include <string_view>
 
+#include "core/motion/kinematics.hpp"
 #include "core/motion/take.hpp"
 #include "core/rest/character.hpp"
 

@@ -6,6 +6,7 @@
 #include <map>
 #include <set>
 #include <string_view>
+#include "core/motion/kinematics.hpp"
 
 namespace nb {
 

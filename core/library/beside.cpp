@@ -7,15 +7,20 @@
 #include <cstdint>
 #include <filesystem>
 
-#include "core/io/file_error.hpp"
-#include "core/io/files.hpp"
-#include "core/math/hash.hpp"
+#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
+#include "core/base/hash.hpp"
+#include "core/documents/character.hpp"
+#include "core/documents/take.hpp"
 
 namespace nb {
 
 namespace fs = std::filesystem;
 
 namespace {
+
+const std::string own_body = ".character.json";
+const std::string takes_body = ".take.character.json";
 
 bool is_there(const fs::path& path) {
     std::error_code error;
@@ -80,19 +85,26 @@ bool is_of_library(const Library* library, const std::string& path) {
 
 std::string character_document_beside(const std::string& rig_path) {
     const fs::path rig(rig_path);
-    for (const std::string& name :
-         {rig.stem().string() + ".character.json", rig.filename().string() + ".character.json",
-          std::string("character.json")})
+    const std::string stem = rig.stem().string();
+    const std::string file = rig.filename().string();
+    for (const std::string& name : {stem + own_body, file + own_body, std::string("character.json"),
+                                    stem + takes_body, file + takes_body})
         if (const fs::path document = sibling(rig, name); is_character_of(document, rig))
             return document.string();
     return {};
 }
 
+bool is_body_of_take(const std::string& character_document, const std::string& rig_path) {
+    const fs::path rig(rig_path);
+    const std::string name = fs::path(character_document).filename().string();
+    return name == rig.stem().string() + takes_body || name == rig.filename().string() + takes_body;
+}
+
 std::string new_character_document(const std::string& rig_path) {
     const fs::path rig(rig_path);
-    const fs::path usual = sibling(rig, rig.stem().string() + ".character.json");
+    const fs::path usual = sibling(rig, rig.stem().string() + own_body);
     if (!is_there(usual)) return usual.string();
-    return sibling(rig, rig.filename().string() + ".character.json").string();
+    return sibling(rig, rig.filename().string() + own_body).string();
 }
 
 std::string take_document_beside(const std::string& motion_path, int animation) {
@@ -110,13 +122,9 @@ std::string new_take_document(const std::string& motion_path, int animation, siz
 
 std::string new_body_document(const std::string& motion_path) {
     const fs::path motion(motion_path);
-    const std::string stem = motion.stem().string();
-    // What is there is the rig's own, or another's: a take that has one says so in its document.
-    const std::array<std::string, 3> names{stem + ".character.json", stem + ".take.character.json",
-                                           motion.filename().string() + ".take.character.json"};
-    const auto free = std::find_if(names.begin(), names.end(),
-                                   [&](const std::string& name) { return !is_there(sibling(motion, name)); });
-    return sibling(motion, free == names.end() ? names.back() : *free).string();
+    const fs::path usual = sibling(motion, motion.stem().string() + takes_body);
+    if (!is_there(usual)) return usual.string();
+    return sibling(motion, motion.filename().string() + takes_body).string();
 }
 
 std::string pairing_folder(const Library* library, const std::string& target_path) {

@@ -2,12 +2,14 @@
 #pragma once
 #include <string>
 
+#include "core/documents/pairing.hpp"
 #include "core/library/library.hpp"
 
 namespace nb {
 
 /// The character document of a rig: `NAME.character.json` beside it when that is of this file, else
-/// `FILE.character.json`, else a `character.json` that is. Empty when there is none.
+/// `FILE.character.json`, else a `character.json` that is; else what a take of the same file says of its
+/// body. Empty when there is none.
 std::string character_document_beside(const std::string& rig_path);
 /// Where a rig without one gets it.
 std::string new_character_document(const std::string& rig_path);
@@ -18,8 +20,10 @@ std::string take_document_beside(const std::string& motion_path, int animation);
 /// Where a take without one gets it. `animations`: how many the file holds.
 std::string new_take_document(const std::string& motion_path, int animation, size_t animations);
 /// Where what was changed of a take's own body goes when its document names no character made for its
-/// skeleton: a name that nothing has, so that a rig of the same file keeps its own.
+/// skeleton: `NAME.take.character.json`, so that a rig of the same file keeps its own.
 std::string new_body_document(const std::string& motion_path);
+/// True for such a document: a rig of the same file may be read by it, and is never written into it.
+bool is_body_of_take(const std::string& character_document, const std::string& rig_path);
 
 /// The folder of the pairings of a target: the library's when the target is of it, else the target's own.
 std::string pairing_folder(const Library* library, const std::string& target_path);

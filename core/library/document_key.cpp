@@ -5,7 +5,7 @@
 #include <array>
 #include <filesystem>
 
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
 
 namespace nb {
 

@@ -3,7 +3,8 @@
 #include <compare>
 #include <string>
 
-#include "core/io/json_fields.hpp"
+#include "core/base/json_fields.hpp"
+#include "core/documents/format.hpp"
 
 namespace nb {
 

@@ -5,11 +5,14 @@
 #include <algorithm>
 #include <filesystem>
 
-#include "core/io/file_error.hpp"
-#include "core/io/files.hpp"
-#include "core/io/text_encoding.hpp"
+#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
+#include "core/base/hash.hpp"
+#include "core/base/text_encoding.hpp"
+#include "core/documents/change.hpp"
+#include "core/documents/character.hpp"
+#include "core/documents/take.hpp"
 #include "core/library/beside.hpp"
-#include "core/math/hash.hpp"
 #include "core/rest/edit.hpp"
 
 namespace nb {
@@ -84,7 +87,8 @@ void Drafts::open_file(const DocumentKey& key, const std::string& name,
     const LoadedFile& read = *file;
     if (key.kind == DocumentKey::Kind::character) {
         draft.document = read.character_document;
-        if (draft.document.path.empty()) draft.document.path = new_character_document(key.path);
+        if (draft.document.path.empty() || is_body_of_take(draft.document.path, key.path))
+            draft.document = {new_character_document(key.path), {}};
     } else {
         draft.document = read.take_document;
         draft.body_document = read.character_document;

@@ -7,6 +7,7 @@
 #include <utility>
 #include <vector>
 
+#include "core/documents/pairing.hpp"
 #include "core/library/document_key.hpp"
 #include "core/library/library.hpp"
 

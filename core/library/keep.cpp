@@ -6,8 +6,11 @@
 #include <filesystem>
 #include <set>
 
-#include "core/io/file_error.hpp"
-#include "core/io/files.hpp"
+#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
+#include "core/base/uuid.hpp"
+#include "core/documents/character.hpp"
+#include "core/documents/take.hpp"
 #include "core/library/moves.hpp"
 
 namespace nb {

@@ -6,10 +6,14 @@
 #include <cstdlib>
 #include <filesystem>
 
-#include "core/io/contact_documents.hpp"
-#include "core/io/file_error.hpp"
-#include "core/io/files.hpp"
-#include "core/io/scene.hpp"
+#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
+#include "core/documents/character.hpp"
+#include "core/documents/contacts.hpp"
+#include "core/documents/intake.hpp"
+#include "core/documents/roles.hpp"
+#include "core/documents/take.hpp"
+#include "core/files/scene/scene.hpp"
 #include "core/library/moves.hpp"
 
 namespace nb {

@@ -9,8 +9,7 @@
 #include <string>
 #include <vector>
 
-#include "core/io/documents.hpp"
-#include "core/io/load.hpp"
+#include "core/intake/load.hpp"
 
 namespace nb {
 

@@ -4,8 +4,10 @@
 
 #include <filesystem>
 
-#include "core/io/file_error.hpp"
-#include "core/io/files.hpp"
+#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
+#include "core/base/uuid.hpp"
+#include "core/documents/format.hpp"
 
 namespace nb {
 

@@ -6,10 +6,11 @@
 #include <cstdint>
 #include <filesystem>
 
-#include "core/io/documents.hpp"
-#include "core/io/file_error.hpp"
-#include "core/io/text_encoding.hpp"
-#include "core/math/hash.hpp"
+#include "core/base/fault.hpp"
+#include "core/base/hash.hpp"
+#include "core/base/text_encoding.hpp"
+#include "core/base/uuid.hpp"
+#include "core/documents/format.hpp"
 
 namespace nb {
 

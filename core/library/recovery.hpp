@@ -11,7 +11,8 @@
 #include <string>
 #include <vector>
 
-#include "core/io/files.hpp"
+#include "core/base/files.hpp"
+#include "core/documents/format.hpp"
 #include "core/library/document_key.hpp"
 
 namespace nb {

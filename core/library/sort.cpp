@@ -5,7 +5,8 @@
 #include <cmath>
 #include <filesystem>
 
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
+#include "core/documents/format.hpp"
 #include "core/library/beside.hpp"
 
 namespace nb {

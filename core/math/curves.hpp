@@ -26,10 +26,4 @@ std::vector<double> smooth_cover(const std::vector<double>& values, int reach);
 /// What of a curve is faster than about `reach` frames: values less their mean over +-reach, taken twice.
 std::vector<Vec3> fast_part(const std::vector<Vec3>& values, int reach);
 
-/// Solves A x = b for a symmetric positive definite band matrix by Cholesky's factorization without pivots
-/// (Golub & Van Loan, Matrix Computations, band algorithms; from memory). `band` is row-major, n rows of
-/// `half + 1` entries: A[i][i - half .. i]; it is overwritten by the factor, b by x. The order of operations
-/// is fixed: equal input gives equal bits.
-void solve_banded(std::vector<double>& band, int half, std::vector<double>& b);
-
 }  // namespace nb

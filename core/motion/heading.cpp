@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <optional>
+#include "core/motion/kinematics.hpp"
 
 namespace nb {
 

@@ -2,6 +2,7 @@
 #pragma once
 #include <vector>
 
+#include "core/motion/kinematics.hpp"
 #include "core/motion/take.hpp"
 
 namespace nb {

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <random>
 
 #include "core/rest/solve.hpp"
 
@@ -64,13 +63,6 @@ void give_role(const Skeleton& skeleton, RoleMap& roles, const std::string& role
                   [&](const RoleFill& fill) { return fill.role == role || fill.joint == joint; });
     if (joint >= 0) roles.fills.push_back({role, joint, 1.0, {"given by hand"}, true});
     update_role_lists(skeleton, roles);
-}
-
-std::string make_uuid() {
-    std::random_device device;
-    const auto word = [&device] { return static_cast<unsigned>(device()); };
-    return fmt::format("{:08x}-{:04x}-4{:03x}-{:x}{:03x}-{:08x}{:04x}", word(), word() & 0xffffu,
-                       word() & 0xfffu, 8u + (word() & 3u), word() & 0xfffu, word(), word() & 0xffffu);
 }
 
 }  // namespace nb

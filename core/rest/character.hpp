@@ -34,7 +34,4 @@ int mirrored_joint(const Character& character, int joint);
 /// the role away. Lists are made anew.
 void give_role(const Skeleton& skeleton, RoleMap& roles, const std::string& role, int joint);
 
-/// A random version 4 UUID.
-std::string make_uuid();
-
 }  // namespace nb

@@ -3,6 +3,7 @@
 #include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
+#include "core/motion/kinematics.hpp"
 
 namespace nb {
 

@@ -7,8 +7,9 @@
 #include <cmath>
 
 #include "core/body/carried.hpp"
+#include "core/body/measures.hpp"
+#include "core/motion/kinematics.hpp"
 #include "core/rest/evidence.hpp"
-#include "core/rest/measures.hpp"
 
 namespace nb {
 

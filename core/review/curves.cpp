@@ -1,6 +1,7 @@
 #include "core/review/curves.hpp"
 
 #include <algorithm>
+#include "core/motion/kinematics.hpp"
 
 namespace nb {
 

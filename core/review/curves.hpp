@@ -5,6 +5,7 @@
 #include <string_view>
 #include <vector>
 
+#include "core/motion/kinematics.hpp"
 #include "core/rest/character.hpp"
 
 namespace nb {

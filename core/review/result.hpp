@@ -1,7 +1,7 @@
 // The review of a transfer as it was made, and the bars it is held against.
 #pragma once
 #include "core/review/review.hpp"
-#include "core/transfer/engine.hpp"
+#include "core/solve/engine.hpp"
 
 namespace nb {
 

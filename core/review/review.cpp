@@ -4,7 +4,8 @@
 #include <cmath>
 
 #include "core/body/carried.hpp"
-#include "core/rest/measures.hpp"
+#include "core/body/measures.hpp"
+#include "core/motion/kinematics.hpp"
 
 namespace nb {
 

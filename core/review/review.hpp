@@ -19,6 +19,7 @@
 #include <string>
 #include <vector>
 
+#include "core/motion/kinematics.hpp"
 #include "core/review/smoothness.hpp"
 #include "core/review/statistics.hpp"
 #include "core/review/windows.hpp"

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/motion/kinematics.hpp"
 #include "core/review/statistics.hpp"
 
 namespace nb {

@@ -3,6 +3,7 @@
 #include <string>
 #include <vector>
 
+#include "core/motion/kinematics.hpp"
 #include "core/motion/take.hpp"
 
 namespace nb {

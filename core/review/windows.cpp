@@ -3,7 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/rest/measures.hpp"
+#include "core/body/measures.hpp"
+#include "core/motion/kinematics.hpp"
 
 namespace nb {
 

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "core/contact/floor.hpp"
+#include "core/motion/kinematics.hpp"
 
 namespace nb {
 

@@ -51,7 +51,7 @@ struct FileFacts {
     int keys_off_frames = 0;    ///< that lie more than a fiftieth of a frame off whole frames
     double key_rate_fps = 0.0;  ///< that of the closest keys, as it was; 0 for formats with a frame time
     int announced_frames = 0;   ///< by a header; 0: it says none
-    std::string encoding;       ///< of its names, guessed; empty: UTF-8 (core/io/text_encoding.hpp)
+    std::string encoding;       ///< of its names, guessed; empty: UTF-8 (core/base/text_encoding.hpp)
 };
 
 struct Rig {

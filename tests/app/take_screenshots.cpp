@@ -13,22 +13,23 @@
 #include <cstdio>
 #include <map>
 
-#include "app/chain_ruler.hpp"
-#include "app/chains_panel.hpp"
-#include "app/contact_lanes.hpp"
-#include "app/curves_view.hpp"
-#include "app/error_strip.hpp"
-#include "app/finder.hpp"
-#include "app/intake_panel.hpp"
-#include "app/library_panel.hpp"
-#include "app/main_window.hpp"
-#include "app/rails_view.hpp"
-#include "app/rest_panel.hpp"
-#include "app/rest_sheet.hpp"
-#include "app/stage_view.hpp"
-#include "app/station_line.hpp"
-#include "app/transfer_panel.hpp"
-#include "app/unsaved_list.hpp"
+#include "app/dock/library_panel.hpp"
+#include "app/stage/stage_view.hpp"
+#include "app/stations/chains/chain_ruler.hpp"
+#include "app/stations/chains/chains_panel.hpp"
+#include "app/stations/intake/intake_panel.hpp"
+#include "app/stations/rest/rest_panel.hpp"
+#include "app/stations/rest/rest_sheet.hpp"
+#include "app/stations/roles/rails_view.hpp"
+#include "app/stations/transfer/contact_lanes.hpp"
+#include "app/stations/transfer/curves_view.hpp"
+#include "app/stations/transfer/error_strip.hpp"
+#include "app/stations/transfer/transfer_panel.hpp"
+#include "app/stations/transfer/transfer_sheet.hpp"
+#include "app/window/finder.hpp"
+#include "app/window/main_window.hpp"
+#include "app/window/station_line.hpp"
+#include "app/window/unsaved_list.hpp"
 #include "app/work/commands.hpp"
 #include "draw/renderer.hpp"
 
@@ -145,31 +146,31 @@ int main(int argc, char** argv) {
          }},
         {"intake",
          [&] {
-             window.stations().set_station(Station::intake);
+             window.stations().set_station("intake");
              window.workspace().open_file("/usr/share/assimp/models/BVH/01_01.bvh");
              settle_down(window);
              window.playback().go_to(1200);
              shoot("intake");
              if (!wanted.isEmpty()) {
-                 window.intake().show_body(true);
+                 window.part<IntakePanel>().show_body(true);
                  shoot("intake-target");
-                 window.intake().show_body(false);
+                 window.part<IntakePanel>().show_body(false);
              }
-             window.stations().set_station(Station::transfer);
+             window.stations().set_station("transfer");
          }},
         {"roles",
          [&] {
-             window.stations().set_station(Station::roles);
+             window.stations().set_station("roles");
              window.stage().set_spread(0.75);
-             window.rails().pick("forearm.left", false);
+             window.part<RailsView>().pick("forearm.left", false);
              shoot("roles");
              if (!wanted.isEmpty()) {
-                 window.rails().pick_chain("arm.left");
+                 window.part<RailsView>().pick_chain("arm.left");
                  shoot("roles-chain");
-                 window.rails().show_hands(true);
-                 window.rails().pick("index.2.left", false);
+                 window.part<RailsView>().show_hands(true);
+                 window.part<RailsView>().pick("index.2.left", false);
                  shoot("roles-hands");
-                 window.rails().show_hands(false);
+                 window.part<RailsView>().show_hands(false);
                  window.workspace().open_file(
                      QString::fromStdString(std::string(NB_SOURCE_DIR) +
                                             "/demo-library/characters/quay-dog/rig.glb"),
@@ -177,7 +178,7 @@ int main(int argc, char** argv) {
                  settle_down(window);
                  shoot("roles-dog");
              }
-             window.stations().set_station(Station::transfer);
+             window.stations().set_station("transfer");
          }},
         {"rest",
          [&] {
@@ -188,23 +189,23 @@ int main(int argc, char** argv) {
              for (size_t i = 0; i < takes.size(); ++i)
                  if (takes[i].name == "Quay walk") window.workspace().choose_take(int(i));
              settle_down(window);
-             window.stations().set_station(Station::rest);
+             window.stations().set_station("rest");
              if (!wanted.isEmpty()) shoot("rest-solved");
-             window.rest().pick("upperarm.left");
-             window.rest().set_correction_of_picked({0, 0, 14});
+             window.part<RestPanel>().pick("upperarm.left");
+             window.part<RestPanel>().set_correction_of_picked({0, 0, 14});
              shoot("rest");
              if (!wanted.isEmpty()) {
-                 window.rest().show_stand(StageView::Stand::stored);
-                 window.rest().show_body(true);
+                 window.part<RestPanel>().show_stand(StageView::Stand::stored);
+                 window.part<RestPanel>().show_body(true);
                  shoot("rest-files");
              }
-             window.rest().show_stand(StageView::Stand::take);
+             window.part<RestPanel>().show_stand(StageView::Stand::take);
              window.stage().set_view(View::three_quarter);
              window.stage().set_spread(0.75);
              window.playback().go_to(200);
              shoot("rest-take");
              window.undo_stack().undo();
-             window.stations().set_station(Station::transfer);
+             window.stations().set_station("transfer");
          }},
         {"chains",
          [&] {
@@ -212,15 +213,15 @@ int main(int argc, char** argv) {
              for (size_t i = 0; i < targets.size(); ++i)
                  if (targets[i].name == "the net-mender") window.workspace().choose_target(int(i));
              settle_down(window);
-             window.stations().set_station(Station::chains);
+             window.stations().set_station("chains");
              window.stage().set_view(View::three_quarter);
              window.stage().set_spread(0.75);
              window.playback().go_to(120);
              if (!wanted.isEmpty()) shoot("chains-proposed");
-             window.chains().move_tick("spine", 1, 0);
+             window.part<ChainsPanel>().move_tick("spine", 1, 0);
              shoot("chains");
              window.undo_stack().undo();
-             window.stations().set_station(Station::transfer);
+             window.stations().set_station("transfer");
          }},
         {"curves",
          [&] {
@@ -228,10 +229,10 @@ int main(int argc, char** argv) {
                  if (window.workspace().targets()[i].name == "the net-mender")
                      window.workspace().choose_target(int(i));
              settle_down(window);
-             window.stations().set_station(Station::transfer);
+             window.stations().set_station("transfer");
              window.stage().set_view(View::three_quarter);
              window.stage().set_spread(0.75);
-             window.panel().toggle_pin();
+             window.part<TransferPanel>().toggle_pin();
              PairingSettings settings = window.workspace().settings();
              settings.passes.contacts = settings.passes.reach = false;
              window.undo_stack().push(
@@ -240,11 +241,11 @@ int main(int argc, char** argv) {
              window.stage().select(true,
                                    window.workspace().target()->file.character.roles.joint("foot.left"));
              window.playback().go_to(166);
-             window.show_curves(true);
+             window.part<TransferSheet>().show_curves(true);
              shoot("curves");
-             window.show_curves(false);
+             window.part<TransferSheet>().show_curves(false);
              window.undo_stack().undo();
-             window.panel().toggle_pin();
+             window.part<TransferPanel>().toggle_pin();
              window.stage().select(true, -1);
          }},
         {"chains-more",
@@ -262,20 +263,20 @@ int main(int argc, char** argv) {
              };
              target("the ferrier");
              settle_down(window);
-             window.stations().set_station(Station::chains);
+             window.stations().set_station("chains");
              PairingSettings settings = window.workspace().settings();
              settings.chains["arm.left"].carry = Carry::limb;
              settings.takes[window.workspace().take_key()]["arm.left"].pole_rad = 0.3;
              window.workspace().set_settings(window.workspace().pairing_key(), settings);
-             window.ruler().choose("arm.left");
-             emit window.ruler().chain_chosen("arm.left");
+             window.part<ChainRuler>().choose("arm.left");
+             emit window.part<ChainRuler>().chain_chosen("arm.left");
              shoot("chains-arm");
              take("Dog walk");
              target("the quay dog");
              settle_down(window);
              window.playback().go_to(60);
              shoot("chains-dog");
-             window.stations().set_station(Station::transfer);
+             window.stations().set_station("transfer");
              shoot("transfer-dog");
              take("Quay walk");
              settle_down(window);
@@ -284,14 +285,15 @@ int main(int argc, char** argv) {
              target("the dockhand");
              settle_down(window);
              window.playback().go_to(200);
-             window.lanes().hold_here("seat");
-             window.lanes().hold_here("wrist.left");
+             window.part<ContactLanes>().hold_here("seat");
+             window.part<ContactLanes>().hold_here("wrist.left");
              settle_down(window);
-             for (auto* on : window.panel().findChildren<QCheckBox*>())
+             for (auto* on : window.part<TransferPanel>().findChildren<QCheckBox*>())
                  if (on->text() == "travel on the root bone") on->click();
              settle_down(window);
-             if (auto* area = window.panel().parentWidget()
-                                  ? qobject_cast<QScrollArea*>(window.panel().parentWidget()->parentWidget())
+             if (auto* area = window.part<TransferPanel>().parentWidget()
+                                  ? qobject_cast<QScrollArea*>(
+                                        window.part<TransferPanel>().parentWidget()->parentWidget())
                                   : nullptr)
                  area->verticalScrollBar()->setValue(10000);
              shoot("transfer-held");
@@ -301,14 +303,14 @@ int main(int argc, char** argv) {
              if (wanted.isEmpty()) return;  // for a look, not for the folder
              window.workspace().open_file("/usr/share/assimp/models/BVH/01_01.bvh");
              settle_down(window);
-             window.stations().set_station(Station::rest);
+             window.stations().set_station("rest");
              window.set_look("paper");
-             window.rest().show_stand(StageView::Stand::stored);
-             window.rest().pick("hand.left");
+             window.part<RestPanel>().show_stand(StageView::Stand::stored);
+             window.part<RestPanel>().pick("hand.left");
              shoot("rest-capture-paper");
              window.set_look("ink");
-             window.rest().show_stand(StageView::Stand::aligned);
-             window.rest().take_from_frame();
+             window.part<RestPanel>().show_stand(StageView::Stand::aligned);
+             window.part<RestPanel>().take_from_frame();
              shoot("rest-frame");
              for (size_t i = 0; i < window.workspace().takes().size(); ++i)
                  if (window.workspace().takes()[i].name == "Dog trot") window.workspace().choose_take(int(i));
@@ -317,7 +319,7 @@ int main(int argc, char** argv) {
                      window.workspace().choose_target(int(i));
              settle_down(window);
              shoot("rest-dog");
-             window.stations().set_station(Station::transfer);
+             window.stations().set_station("transfer");
          }},
         {"unsaved",
          [&] {

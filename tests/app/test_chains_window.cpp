@@ -6,12 +6,12 @@
 #include <QUndoStack>
 #include <QtTest>
 
-#include "app/chain_ruler.hpp"
-#include "app/chains_panel.hpp"
-#include "app/main_window.hpp"
-#include "app/station_line.hpp"
-#include "core/io/documents.hpp"
-#include "core/io/file_error.hpp"
+#include "app/stations/chains/chain_ruler.hpp"
+#include "app/stations/chains/chains_panel.hpp"
+#include "app/window/main_window.hpp"
+#include "app/window/station_line.hpp"
+#include "core/base/fault.hpp"
+#include "core/documents/pairing.hpp"
 #include "core/library/beside.hpp"
 #include "core/library/library.hpp"
 #include "tests/app/window_fixture.hpp"
@@ -21,28 +21,28 @@ using namespace nb;
 class ChainsWindowTest : public test::WindowFixture {
     Q_OBJECT
 
-    ChainRuler& ruler() { return w().ruler(); }
+    ChainRuler& ruler() { return w().part<ChainRuler>(); }
     const PairingSettings& settings() { return w().workspace().settings(); }
     void enter(const QString& target) {
         const auto& targets = w().workspace().targets();
         for (size_t i = 0; i < targets.size(); ++i)
             if (targets[i].name == target) w().workspace().choose_target(int(i));
         QVERIFY(settled());
-        w().stations().set_station(Station::chains);
+        w().stations().set_station("chains");
         QVERIFY(QTest::qWaitFor([this] { return ruler().isVisible() && !ruler().rows().empty(); }, 3000));
     }
 
   private slots:
     void a_joint_is_dragged_onto_another_and_back() {
         enter("the net-mender");
-        const int before = w().chains().map().count(Driven::between);
+        const int before = w().part<ChainsPanel>().map().count(Driven::between);
         drag(ruler(), ruler().end_of("spine", true, 1).toPoint(),
              ruler().end_of("spine", false, 0).toPoint());
         QVERIFY(settled());
         QVERIFY(settings().chains.contains("spine"));
         QCOMPARE(settings().chains.at("spine").ticks->size(), size_t(1));
         QCOMPARE(settings().chains.at("spine").ticks->front().second, std::string("spine.2"));
-        QVERIFY(w().chains().map().count(Driven::between) < before);
+        QVERIFY(w().part<ChainsPanel>().map().count(Driven::between) < before);
         // Dropped beside all joints it is matched no more; undone it is.
         drag(ruler(), ruler().end_of("spine", true, 1).toPoint(),
              QPoint(ruler().width() - 150, int(ruler().end_of("spine", true, 1).y())));
@@ -58,13 +58,13 @@ class ChainsWindowTest : public test::WindowFixture {
         enter("the ferrier");
         ruler().choose("arm.left");
         emit ruler().chain_chosen("arm.left");
-        w().chains().set_level(SettingLevel::pairing);
+        w().part<ChainsPanel>().set_level(SettingLevel::pairing);
         auto* left_out = box("left out");
         QVERIFY(left_out && !left_out->isChecked());
         QTest::mouseClick(left_out, Qt::LeftButton, {}, QPoint(8, left_out->height() / 2));
         QVERIFY(settled());
         QVERIFY(settings().chains.at("arm.left").is_left_out.value_or(false));
-        QVERIFY(w().chains().map().count(Driven::left_out) >= 3);
+        QVERIFY(w().part<ChainsPanel>().map().count(Driven::left_out) >= 3);
         w().undo_stack().undo();
         QVERIFY(settled());
         PairingSettings by_tip = settings();
@@ -76,7 +76,7 @@ class ChainsWindowTest : public test::WindowFixture {
         share->setValue(40.0);
         QVERIFY(settled());
         QVERIFY(std::abs(*settings().chains.at("arm.left").tip_share - 0.4) < 1e-9);
-        w().chains().withdraw(false);
+        w().part<ChainsPanel>().withdraw(false);
         QVERIFY(settings() == PairingSettings());
         QVERIFY(settled());
     }
@@ -105,7 +105,7 @@ class ChainsWindowTest : public test::WindowFixture {
         enter("the ferrier");
         ruler().choose("arm.right");
         emit ruler().chain_chosen("arm.right");
-        auto& panel = w().chains();
+        auto& panel = w().part<ChainsPanel>();
         const auto body = [&] { return w().workspace().target()->file.character.chains; };
         auto* pole = named<QDoubleSpinBox>("elbow turned out");
         if (!pole) pole = named<QDoubleSpinBox>("knee turned out");
@@ -148,7 +148,7 @@ class ChainsWindowTest : public test::WindowFixture {
     }
     void proposals_are_marked_confirmed_and_withdrawn() {
         enter("the net-mender");
-        auto& panel = w().chains();
+        auto& panel = w().part<ChainsPanel>();
         panel.propose(false);
         QVERIFY(settled());
         QVERIFY(settings().chains.at("spine").is_proposed);
@@ -172,7 +172,7 @@ class ChainsWindowTest : public test::WindowFixture {
     }
     void the_map_is_searched_and_written() {
         enter("the ferrier");
-        auto& table = w().chains().map_table();
+        auto& table = w().part<ChainsPanel>().map_table();
         const int all = table.rowCount();
         QVERIFY(all > 50);
         auto* search = named<QLineEdit>("find in the bone map");
@@ -183,11 +183,11 @@ class ChainsWindowTest : public test::WindowFixture {
         QVERIFY(joint >= 0 && w().stage().is_selected_in_target());
         QVERIFY(ruler().chosen().startsWith("leg."));
         const QString path = folder_.filePath("map.csv");
-        w().chains().write_map(path);
+        w().part<ChainsPanel>().write_map(path);
         QFile file(path);
         QVERIFY(file.open(QFile::ReadOnly));
         QVERIFY(file.readAll().startsWith("bone,role,chain,how"));
-        w().chains().write_map("/nowhere/at/all/map.csv");  // told, not thrown
+        w().part<ChainsPanel>().write_map("/nowhere/at/all/map.csv");  // told, not thrown
     }
     void a_bone_of_the_ruler_is_picked_on_the_body_and_back() {
         enter("the dockhand");
@@ -204,7 +204,7 @@ class ChainsWindowTest : public test::WindowFixture {
     }
     void kept_with_the_pairing() {
         enter("the net-mender");
-        w().chains().move_tick("spine", 1, 0);
+        w().part<ChainsPanel>().move_tick("spine", 1, 0);
         QVERIFY(settled());
         w().workspace().save();
         const Library library_now = open_library(library().toStdString());

@@ -6,12 +6,12 @@
 #include <QUndoStack>
 #include <QtTest>
 
-#include "app/curves_view.hpp"
-#include "app/error_strip.hpp"
-#include "app/main_window.hpp"
-#include "app/notice_bar.hpp"
-#include "app/stage_view.hpp"
-#include "app/transfer_panel.hpp"
+#include "app/stage/stage_view.hpp"
+#include "app/stations/transfer/curves_view.hpp"
+#include "app/stations/transfer/error_strip.hpp"
+#include "app/stations/transfer/transfer_panel.hpp"
+#include "app/window/main_window.hpp"
+#include "app/window/notice_bar.hpp"
 #include "tests/app/window_fixture.hpp"
 
 using namespace nb;
@@ -31,14 +31,14 @@ class CompareWindowTest : public test::WindowFixture {
         w().playback().go_to(120);
         QTest::keyClick(&w(), Qt::Key_P);
         QVERIFY(w().workspace().pinned());
-        const QStringList pinned = w().panel().pinned_texts();
+        const QStringList pinned = w().part<TransferPanel>().pinned_texts();
         QCOMPARE(pinned.size(), 6);
         QVERIFY(w().stage().pinned_strokes().size() > 15);
         const QImage before = stage_picture();
         box("contacts")->click();
         QVERIFY(settled());
         // Its figures stay as they were, the new ones are others; the thin figure is seen.
-        QCOMPARE(w().panel().pinned_texts(), pinned);
+        QCOMPARE(w().part<TransferPanel>().pinned_texts(), pinned);
         const double slide = w().workspace().review()->target_slide_cm_s.p95;
         QVERIFY(slide > w().workspace().pinned()->review->target_slide_cm_s.p95 + 0.1);
         QVERIFY(stage_picture() != before);
@@ -48,7 +48,7 @@ class CompareWindowTest : public test::WindowFixture {
         QVERIFY(w().workspace().pinned());
         QVERIFY(choose_take("Haul rope"));
         QVERIFY(!w().workspace().pinned());
-        QVERIFY(w().panel().pinned_texts().isEmpty() && w().stage().pinned_strokes().empty());
+        QVERIFY(w().part<TransferPanel>().pinned_texts().isEmpty() && w().stage().pinned_strokes().empty());
     }
     void a_held_key_shows_what_was_before_the_last_change() {
         const int frame = 160;
@@ -75,7 +75,7 @@ class CompareWindowTest : public test::WindowFixture {
     void curves_of_the_selected_bone() {
         w().stage().select(true, joint("foot.left"));
         QTest::keyClick(&w(), Qt::Key_C);
-        CurvesView& curves = w().curves();
+        CurvesView& curves = w().part<CurvesView>();
         QVERIFY(curves.isVisible());
         QCOMPARE(curves.role(), std::string("foot.left"));
         const int frame = 100;
@@ -104,7 +104,7 @@ class CompareWindowTest : public test::WindowFixture {
         QTest::mouseClick(plot, Qt::LeftButton, {}, middle.toPoint());
         QVERIFY(w().playback().frame() > 50);
         QTest::keyClick(&w(), Qt::Key_C);
-        QVERIFY(!curves.isVisible() && w().strip().isVisible());
+        QVERIFY(!curves.isVisible() && w().part<ErrorStrip>().isVisible());
     }
     void without_a_result_there_is_nothing_to_pin() {
         Workspace empty;

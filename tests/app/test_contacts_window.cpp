@@ -4,13 +4,13 @@
 #include <QUndoStack>
 #include <QtTest>
 
-#include "app/contact_lanes.hpp"
-#include "app/error_strip.hpp"
-#include "app/main_window.hpp"
-#include "app/notice_bar.hpp"
-#include "app/transfer_panel.hpp"
-#include "core/io/contact_documents.hpp"
-#include "core/io/file_error.hpp"
+#include "app/stations/transfer/contact_lanes.hpp"
+#include "app/stations/transfer/error_strip.hpp"
+#include "app/stations/transfer/transfer_panel.hpp"
+#include "app/window/main_window.hpp"
+#include "app/window/notice_bar.hpp"
+#include "core/base/fault.hpp"
+#include "core/documents/contacts.hpp"
 #include "core/library/library.hpp"
 #include "tests/app/window_fixture.hpp"
 
@@ -19,7 +19,7 @@ using namespace nb;
 class ContactsWindowTest : public test::WindowFixture {
     Q_OBJECT
 
-    ContactLanes& lanes() { return w().lanes(); }
+    ContactLanes& lanes() { return w().part<ContactLanes>(); }
     const Contacts& contacts() { return w().workspace().contacts(); }
     /// The first contact of a point from a frame on.
     int index_of(const std::string& point, int from) {
@@ -165,25 +165,25 @@ class ContactsWindowTest : public test::WindowFixture {
         loose.passes.contacts = false;
         w().workspace().set_settings(w().workspace().pairing_key(), loose);
         QVERIFY(settled());
-        const auto& events = w().panel().events();
+        const auto& events = w().part<TransferPanel>().events();
         const auto slide = std::find_if(events.begin(), events.end(),
                                         [](const ReviewEvent& e) { return e.measure == "slide"; });
         QVERIFY(slide != events.end());
         QCOMPARE(slide->owner, Owner::setting);
         QCOMPARE(slide->setting, std::string("contacts"));
         const int frame = slide->worst_frame;
-        w().panel().follow(int(slide - events.begin()));
+        w().part<TransferPanel>().follow(int(slide - events.begin()));
         QCOMPARE(w().playback().frame(), frame);
-        w().panel().follow(int(slide - events.begin()), 0);
+        w().part<TransferPanel>().follow(int(slide - events.begin()), 0);
         QVERIFY(settled());
         QVERIFY(w().workspace().settings().passes.contacts);
         // The remedy of a slide at a contact's end leads to that contact.
-        const auto& now = w().panel().events();
+        const auto& now = w().part<TransferPanel>().events();
         const auto end = std::find_if(now.begin(), now.end(), [](const ReviewEvent& e) {
             return !e.remedies.empty() && e.remedies[0].change == "contacts";
         });
         QVERIFY(end != now.end());
-        w().panel().follow(int(end - now.begin()), 0);
+        w().part<TransferPanel>().follow(int(end - now.begin()), 0);
         QVERIFY(lanes().chosen() >= 0);
         w().undo_stack().undo();
         QVERIFY(!w().workspace().settings().passes.contacts);
@@ -197,13 +197,13 @@ class ContactsWindowTest : public test::WindowFixture {
         QVERIFY(settled());
         const double loose = w().workspace().review()->target_slide_cm_s.p95;
         QVERIFY2(held < 0.01 && loose > 1.0, qPrintable(QString("%1 %2").arg(held).arg(loose)));
-        w().strip().set_measure(ReviewMeasure::slide);
+        w().part<ErrorStrip>().set_measure(ReviewMeasure::slide);
         w().undo_stack().undo();
         QVERIFY(settled());
         QVERIFY(w().workspace().review()->target_slide_cm_s.p95 < 0.01);
         for (const ReviewMeasure measure : {ReviewMeasure::height, ReviewMeasure::below, ReviewMeasure::bend,
                                             ReviewMeasure::wring, ReviewMeasure::turn_change})
-            w().strip().set_measure(measure);
+            w().part<ErrorStrip>().set_measure(measure);
     }
 };
 

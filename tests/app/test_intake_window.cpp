@@ -7,16 +7,16 @@
 #include <QSpinBox>
 #include <map>
 
-#include "app/intake_panel.hpp"
-#include "app/intake_sheet.hpp"
-#include "app/notice_bar.hpp"
-#include "app/rails_view.hpp"
-#include "app/roles_panel.hpp"
-#include "app/sentence_bar.hpp"
-#include "app/station_line.hpp"
-#include "core/io/bvh.hpp"
-#include "core/io/file_error.hpp"
-#include "core/rest/measures.hpp"
+#include "app/stations/intake/intake_panel.hpp"
+#include "app/stations/intake/intake_sheet.hpp"
+#include "app/stations/roles/rails_view.hpp"
+#include "app/stations/roles/roles_panel.hpp"
+#include "app/window/notice_bar.hpp"
+#include "app/window/sentence_bar.hpp"
+#include "app/window/station_line.hpp"
+#include "core/base/fault.hpp"
+#include "core/body/measures.hpp"
+#include "core/files/bvh.hpp"
 #include "tests/app/window_fixture.hpp"
 
 using namespace nb;
@@ -27,16 +27,16 @@ class IntakeWindowTest : public test::WindowFixture {
     const LoadedFile& source() { return w().workspace().source()->file; }
     void to_intake() {
         QTest::keyClick(&w(), Qt::Key_F1);
-        QVERIFY(w().intake().isVisible() && w().intake_sheet().isVisible());
+        QVERIFY(w().part<IntakePanel>().isVisible() && w().part<IntakeSheet>().isVisible());
     }
     const Finding* finding(const std::string& kind) {
-        for (const Finding& f : w().intake().findings())
+        for (const Finding& f : w().part<IntakePanel>().findings())
             if (f.kind == kind) return &f;
         return nullptr;
     }
     /// The button of the panel whose tool tip is the repair.
     QPushButton* repair_button(const QString& text) {
-        for (auto* button : w().intake().findChildren<QPushButton*>())
+        for (auto* button : w().part<IntakePanel>().findChildren<QPushButton*>())
             if (button->accessibleName() == text) return button;
         return nullptr;
     }
@@ -77,7 +77,7 @@ class IntakeWindowTest : public test::WindowFixture {
         open_faulty();
         const Finding* rate = finding("frame rate");
         QVERIFY(rate && rate->state == Finding::State::open);
-        QVERIFY(w().intake().open_points() >= 1);
+        QVERIFY(w().part<IntakePanel>().open_points() >= 1);
         const QString repair = QString::fromStdString(rate->repair);
         click(repair_button(repair));
         QCOMPARE(source().take->fps(), 30.0);
@@ -98,7 +98,7 @@ class IntakeWindowTest : public test::WindowFixture {
     void trimmed_by_handle_and_by_typing_and_kept() {
         to_intake();
         const int whole = source().file_frames;
-        IntakeSheet& sheet = w().intake_sheet();
+        IntakeSheet& sheet = w().part<IntakeSheet>();
         const QPoint from = sheet.handle(0).toPoint();
         const QPoint to(int(sheet.x_of(0.25 * whole)), from.y());
         QTest::mousePress(&sheet, Qt::LeftButton, {}, from);
@@ -142,11 +142,12 @@ class IntakeWindowTest : public test::WindowFixture {
 
     void limbering_leaves_only_its_certificate() {
         to_intake();
-        QTest::mouseClick(w().intake().findChildren<QPushButton*>()[1], Qt::LeftButton);  // target's file
-        QVERIFY(w().intake().is_of_target());
+        QTest::mouseClick(w().part<IntakePanel>().findChildren<QPushButton*>()[1],
+                          Qt::LeftButton);  // target's file
+        QVERIFY(w().part<IntakePanel>().is_of_target());
         const auto before = w().workspace().source();
         QPushButton* limber = nullptr;
-        for (auto* button : w().intake().findChildren<QPushButton*>())
+        for (auto* button : w().part<IntakePanel>().findChildren<QPushButton*>())
             if (button->text().contains("limbering")) limber = button;
         QVERIFY(limber);
         QTest::mouseClick(limber, Qt::LeftButton);
@@ -221,8 +222,8 @@ class IntakeWindowTest : public test::WindowFixture {
                                                                            {"foot.right", "foot_right"}}) {
             const auto at = std::find(told.begin(), told.end(), name);
             if (at == told.end()) continue;
-            w().rails().pick(QString::fromStdString(role), true);
-            w().roles().give(int(at - told.begin()));
+            w().part<RailsView>().pick(QString::fromStdString(role), true);
+            w().part<RolesPanel>().give(int(at - told.begin()));
         }
         QVERIFY2(can_be_transferred(rig().roles, why), why.c_str());
         QVERIFY(settled());

@@ -5,10 +5,10 @@
 #include <QListWidget>
 #include <QMenu>
 
-#include "app/foot_insets.hpp"
-#include "app/library_panel.hpp"
-#include "app/notice_bar.hpp"
-#include "app/sentence_bar.hpp"
+#include "app/dock/library_panel.hpp"
+#include "app/stage/foot_insets.hpp"
+#include "app/window/notice_bar.hpp"
+#include "app/window/sentence_bar.hpp"
 #include "tests/app/window_fixture.hpp"
 
 using namespace nb;

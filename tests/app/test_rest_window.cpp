@@ -7,11 +7,12 @@
 #include <QLineEdit>
 #include <QPushButton>
 
-#include "app/notice_bar.hpp"
-#include "app/rest_panel.hpp"
-#include "app/rest_sheet.hpp"
-#include "app/station_line.hpp"
-#include "core/io/file_error.hpp"
+#include "app/stations/rest/rest_panel.hpp"
+#include "app/stations/rest/rest_sheet.hpp"
+#include "app/window/notice_bar.hpp"
+#include "app/window/station_line.hpp"
+#include "core/base/fault.hpp"
+#include "core/documents/format.hpp"
 #include "core/rest/compare.hpp"
 #include "tests/app/window_fixture.hpp"
 
@@ -34,10 +35,10 @@ class RestWindowTest : public test::WindowFixture {
     }
     void to_rest() {
         QTest::keyClick(&w(), Qt::Key_F3);
-        QVERIFY(w().rest().isVisible() && w().rest_sheet().isVisible());
+        QVERIFY(w().part<RestPanel>().isVisible() && w().part<RestSheet>().isVisible());
     }
     QPushButton* button(const QString& text) {
-        for (auto* b : w().rest().findChildren<QPushButton*>())
+        for (auto* b : w().part<RestPanel>().findChildren<QPushButton*>())
             if (b->text() == text) return b;
         qFatal("no button %s", qPrintable(text));
     }
@@ -56,7 +57,8 @@ class RestWindowTest : public test::WindowFixture {
     void undo() { QTest::keyClick(&w(), Qt::Key_Z, Qt::ControlModifier); }
     /// A step worse first.
     double worst() {
-        return w().rest_sheet().rows().empty() ? 0.0 : w().rest_sheet().rows().front().now.worst_deg();
+        return w().part<RestSheet>().rows().empty() ? 0.0
+                                                    : w().part<RestSheet>().rows().front().now.worst_deg();
     }
 
   private slots:
@@ -65,7 +67,7 @@ class RestWindowTest : public test::WindowFixture {
         to_rest();
         QCOMPARE(w().stage().spread(), 0.0);
         QVERIFY(w().stage().stand() == StageView::Stand::aligned);
-        QVERIFY(w().rest_sheet().rows().size() >= 13);
+        QVERIFY(w().part<RestSheet>().rows().size() >= 13);
         QVERIFY2(worst() < 0.01, qPrintable(QString::number(worst())));
         QVERIFY(w().stage().arcs().empty());
         // In their files they differ, and the arcs say so.
@@ -89,9 +91,9 @@ class RestWindowTest : public test::WindowFixture {
 
     void typed_degrees_turn_both_sides_and_are_undone() {
         to_rest();
-        const QRectF row = w().rest_sheet().place_of("upperarm.left");
-        QTest::mouseClick(&w().rest_sheet(), Qt::LeftButton, {}, row.center().toPoint());
-        QCOMPARE(w().rest().picked(), QString("upperarm.left"));
+        const QRectF row = w().part<RestSheet>().place_of("upperarm.left");
+        QTest::mouseClick(&w().part<RestSheet>(), Qt::LeftButton, {}, row.center().toPoint());
+        QCOMPARE(w().part<RestPanel>().picked(), QString("upperarm.left"));
         QCOMPARE(w().stage().selected_joint(), body().roles.joint("upperarm.left"));
         named<QComboBox>("axes")->setCurrentIndex(3);
         type("Z", "-14");
@@ -100,10 +102,10 @@ class RestWindowTest : public test::WindowFixture {
         QVERIFY(std::abs(rad_to_deg(angle_between(direction("upperarm.right"), Vec3(-Vec3::UnitX()))) - 14) <
                 1e-6);
         QVERIFY(std::abs(worst() - 14) < 1e-3);
-        QCOMPARE(QString::fromStdString(w().rest_sheet().rows().front().role).section('.', 0, 0),
+        QCOMPARE(QString::fromStdString(w().part<RestSheet>().rows().front().role).section('.', 0, 0),
                  QString("upperarm"));
         QVERIFY(!w().stage().arcs().empty());
-        QVERIFY(w().rest().open_points() == 2);
+        QVERIFY(w().part<RestPanel>().open_points() == 2);
         type("Z", "-20");  // the same field again: one step back undoes both
         undo();
         QVERIFY2(worst() < 0.01, qPrintable(QString::number(worst())));
@@ -119,7 +121,7 @@ class RestWindowTest : public test::WindowFixture {
     void a_hoop_turns_the_bone_and_the_take_follows() {
         to_rest();
         w().stage().select(true, body().roles.joint("upperarm.left"));
-        QCOMPARE(w().rest().picked(), QString("upperarm.left"));
+        QCOMPARE(w().part<RestPanel>().picked(), QString("upperarm.left"));
         const auto handle = w().stage().handle();
         QVERIFY(handle.has_value());
         // A point of some hoop that can be taken, as it is seen.
@@ -168,7 +170,7 @@ class RestWindowTest : public test::WindowFixture {
         to_rest();
         click("the take");
         w().playback().go_to(180);
-        w().rest().pick("forearm.right");
+        w().part<RestPanel>().pick("forearm.right");
         const auto handle = w().stage().handle();
         QVERIFY(handle.has_value());
         Pose S, T;
@@ -185,7 +187,7 @@ class RestWindowTest : public test::WindowFixture {
             QVERIFY(settled());
         }
         QCOMPARE(body().name, std::string("the net-mender"));
-        w().rest().pick("hand.left");
+        w().part<RestPanel>().pick("hand.left");
         named<QComboBox>("scope")->setCurrentIndex(1);
         click("reset");
         // Its maker lowered the arms by 58 degrees.
@@ -199,8 +201,8 @@ class RestWindowTest : public test::WindowFixture {
         click("as the other");
         QVERIFY2(worst() < 0.01, qPrintable(QString::number(worst())));
         // Level, from a crooked arm.
-        w().rest().pick("upperarm.right");
-        w().rest().set_correction_of_picked({12, 7, 31});
+        w().part<RestPanel>().pick("upperarm.right");
+        w().part<RestPanel>().set_correction_of_picked({12, 7, 31});
         click("level");
         QVERIFY(std::abs(direction("upperarm.left").y()) < 1e-9);
     }
@@ -222,7 +224,7 @@ class RestWindowTest : public test::WindowFixture {
     void alignments_are_named_and_kept_with_the_rig() {
         to_rest();
         w().playback().go_to(120);
-        w().rest().take_from_frame();
+        w().part<RestPanel>().take_from_frame();
         QVERIFY(QString::fromStdString(body().rest.name).startsWith("frame 120 of"));
         QVERIFY(worst() > 20);
         auto* names = named<QComboBox>("alignment");
@@ -251,16 +253,16 @@ class RestWindowTest : public test::WindowFixture {
         emit names->activated(1);
         QCOMPARE(body().rest.name, std::string("T"));
         QVERIFY(worst() < 0.01);
-        w().rest().forget_current();
+        w().part<RestPanel>().forget_current();
         QCOMPARE(body().rest.name, std::string("mid stride"));
-        w().rest().forget_current();
+        w().part<RestPanel>().forget_current();
         QVERIFY(w().notice().line().contains("only alignment"));
     }
 
     void the_source_is_corrected_with_its_own_rig() {
         to_rest();
         click("the source");
-        w().rest().pick("hand.left");
+        w().part<RestPanel>().pick("hand.left");
         named<QComboBox>("axes")->setCurrentIndex(3);
         type("Y", "10");
         QVERIFY(std::abs(worst() - 10) < 0.01);
@@ -280,8 +282,8 @@ class RestWindowTest : public test::WindowFixture {
 
     void a_crash_loses_no_correction() {
         to_rest();
-        w().rest().pick("foot.left");
-        w().rest().set_correction_of_picked({0, 8, 0});
+        w().part<RestPanel>().pick("foot.left");
+        w().part<RestPanel>().set_correction_of_picked({0, 8, 0});
         QVERIFY(settled());
         const double before = worst();
         QVERIFY(before > 5.0);
@@ -296,30 +298,30 @@ class RestWindowTest : public test::WindowFixture {
     void the_rig_gets_its_own_rest_and_bad_files_are_told() {
         to_rest();
         const QString path = folder_.filePath("ferrier-rest.glb");
-        w().rest().write_rest(path);
+        w().part<RestPanel>().write_rest(path);
         QVERIFY(QFile::exists(path));
         QVERIFY2(w().notice().line().contains("Written"), qPrintable(w().notice().line()));
-        w().rest().write_rest("/proc/no/place.glb");
+        w().part<RestPanel>().write_rest("/proc/no/place.glb");
         QVERIFY(w().notice().line().contains("/proc/no"));
-        w().rest().take_from_file(folder_.filePath("is-not-there.bvh"));
+        w().part<RestPanel>().take_from_file(folder_.filePath("is-not-there.bvh"));
         QVERIFY2(w().notice().line().contains("is-not-there"), qPrintable(w().notice().line()));
-        w().rest().take_from_file(QString::fromStdString(test::capture("01_01.bvh")));
+        w().part<RestPanel>().take_from_file(QString::fromStdString(test::capture("01_01.bvh")));
         QCOMPARE(body().rest.name, std::string("01_01"));
         QVERIFY(worst() > 3 && worst() < 30);
     }
 
     void words_and_keys_are_at_hand() {
         to_rest();
-        for (auto* widget : w().rest().findChildren<QWidget*>()) {
+        for (auto* widget : w().part<RestPanel>().findChildren<QWidget*>()) {
             const bool is_control = qobject_cast<QPushButton*>(widget) || qobject_cast<QComboBox*>(widget) ||
                                     qobject_cast<QDoubleSpinBox*>(widget) || qobject_cast<QCheckBox*>(widget);
             if (is_control) QVERIFY2(!widget->toolTip().isEmpty(), widget->metaObject()->className());
         }
-        w().rest_sheet().setFocus();
-        QTest::keyClick(&w().rest_sheet(), Qt::Key_Down);
-        const QString first = w().rest().picked();
-        QTest::keyClick(&w().rest_sheet(), Qt::Key_Down);
-        QVERIFY(!first.isEmpty() && w().rest().picked() != first);
+        w().part<RestSheet>().setFocus();
+        QTest::keyClick(&w().part<RestSheet>(), Qt::Key_Down);
+        const QString first = w().part<RestPanel>().picked();
+        QTest::keyClick(&w().part<RestSheet>(), Qt::Key_Down);
+        QVERIFY(!first.isEmpty() && w().part<RestPanel>().picked() != first);
         w().set_look("paper");
         QTest::qWait(50);
         w().set_look("ink");

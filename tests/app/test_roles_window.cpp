@@ -5,11 +5,11 @@
 #include <QListWidget>
 #include <QPushButton>
 
-#include "app/notice_bar.hpp"
-#include "app/rails_view.hpp"
-#include "app/roles_panel.hpp"
-#include "app/station_line.hpp"
-#include "core/io/file_error.hpp"
+#include "app/stations/roles/rails_view.hpp"
+#include "app/stations/roles/roles_panel.hpp"
+#include "app/window/notice_bar.hpp"
+#include "app/window/station_line.hpp"
+#include "core/base/fault.hpp"
 #include "tests/app/window_fixture.hpp"
 
 using namespace nb;
@@ -24,16 +24,16 @@ class RolesWindowTest : public test::WindowFixture {
     }
     void to_roles() {
         QTest::keyClick(&w(), Qt::Key_F2);
-        QVERIFY(w().rails().isVisible() && w().roles().isVisible());
+        QVERIFY(w().part<RailsView>().isVisible() && w().part<RolesPanel>().isVisible());
     }
     void click_rung(const char* role, bool is_double = false) {
-        const QPoint at = w().rails().place_of(role).center().toPoint();
-        QTest::mouseClick(&w().rails(), Qt::LeftButton, {}, at);
-        if (is_double) QTest::mouseDClick(&w().rails(), Qt::LeftButton, {}, at);
+        const QPoint at = w().part<RailsView>().place_of(role).center().toPoint();
+        QTest::mouseClick(&w().part<RailsView>(), Qt::LeftButton, {}, at);
+        if (is_double) QTest::mouseDClick(&w().part<RailsView>(), Qt::LeftButton, {}, at);
     }
     void click_bone(const QString& name) {
-        w().roles().search()->setText(name);
-        QListWidget* list = w().roles().tray();
+        w().part<RolesPanel>().search()->setText(name);
+        QListWidget* list = w().part<RolesPanel>().tray();
         QVERIFY(list->count() > 0);
         QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->item(0)).center());
     }
@@ -43,18 +43,18 @@ class RolesWindowTest : public test::WindowFixture {
         to_roles();
         click_rung("forearm.left");
         QCOMPARE(w().stage().selected_joint(), target().roles.joint("forearm.left"));
-        QVERIFY(!w().rails().is_waiting());  // sure: a click changes nothing
+        QVERIFY(!w().part<RailsView>().is_waiting());  // sure: a click changes nothing
         w().stage().select(true, target().roles.joint("shin.right"));
-        QCOMPARE(w().rails().picked(), QString("shin.right"));
-        QTest::keyClick(&w().rails(), Qt::Key_Left);
-        QCOMPARE(w().rails().picked(), QString("thigh.right"));
+        QCOMPARE(w().part<RailsView>().picked(), QString("shin.right"));
+        QTest::keyClick(&w().part<RailsView>(), Qt::Key_Left);
+        QCOMPARE(w().part<RailsView>().picked(), QString("thigh.right"));
     }
 
     void a_bone_is_given_with_its_mirror_undone_and_saved() {
         to_roles();
         QCOMPARE(bone("clavicle.left"), QString("collarbone.l"));
         click_rung("clavicle.left", true);
-        QVERIFY(w().rails().is_waiting());
+        QVERIFY(w().part<RailsView>().is_waiting());
         click_bone("upperarm1.twist.l");
         QCOMPARE(bone("clavicle.left"), QString("upperarm1.twist.l"));
         QCOMPARE(bone("clavicle.right"), QString("upperarm1.twist.r"));
@@ -74,7 +74,7 @@ class RolesWindowTest : public test::WindowFixture {
 
     void one_side_alone_when_wanted() {
         to_roles();
-        w().roles().mirror_box()->setChecked(false);
+        w().part<RolesPanel>().mirror_box()->setChecked(false);
         click_rung("clavicle.left", true);
         click_bone("upperarm1.twist.l");
         QCOMPARE(bone("clavicle.left"), QString("upperarm1.twist.l"));
@@ -84,20 +84,20 @@ class RolesWindowTest : public test::WindowFixture {
     void a_role_taken_away_opens_a_gap_and_the_next_open_one_waits() {
         to_roles();
         click_rung("head");
-        QTest::keyClick(&w().rails(), Qt::Key_Delete);
+        QTest::keyClick(&w().part<RailsView>(), Qt::Key_Delete);
         QCOMPARE(bone("head"), QString());
-        QVERIFY(w().rails().pick_next_open() || w().rails().picked() == "head");
+        QVERIFY(w().part<RailsView>().pick_next_open() || w().part<RailsView>().picked() == "head");
         click_rung("head");
-        QVERIFY(w().rails().is_waiting());  // a gap waits at once
+        QVERIFY(w().part<RailsView>().is_waiting());  // a gap waits at once
         click_bone("skull");
         QCOMPARE(bone("head"), QString("skull"));
-        QVERIFY(!w().rails().is_waiting());  // nothing is open any more
+        QVERIFY(!w().part<RailsView>().is_waiting());  // nothing is open any more
     }
 
     void what_the_legs_need_cannot_be_lost() {
         to_roles();
         click_rung("thigh.left");
-        QTest::keyClick(&w().rails(), Qt::Key_Delete);
+        QTest::keyClick(&w().part<RailsView>(), Qt::Key_Delete);
         QCOMPARE(bone("thigh.left"), QString("femur.l"));
         QVERIFY2(w().notice().line().contains("thigh.left"), qPrintable(w().notice().line()));
         QVERIFY(w().workspace().result() || settled());
@@ -107,21 +107,21 @@ class RolesWindowTest : public test::WindowFixture {
         to_roles();
         for (const char* role : {"clavicle.left", "upperarm.left", "forearm.left", "hand.left"}) {
             click_rung(role);
-            QTest::keyClick(&w().rails(), Qt::Key_Delete);
+            QTest::keyClick(&w().part<RailsView>(), Qt::Key_Delete);
         }
         QCOMPARE(bone("forearm.left"), QString());
         // A click on the limb's name, then one of its bones: all four are given, and the other side's.
-        QTest::mouseClick(&w().rails(), Qt::LeftButton, {},
-                          w().rails().place_of_chain("arm.left").center().toPoint());
-        QCOMPARE(w().rails().picked_chain(), QString("arm.left"));
-        QVERIFY(w().rails().is_waiting());
+        QTest::mouseClick(&w().part<RailsView>(), Qt::LeftButton, {},
+                          w().part<RailsView>().place_of_chain("arm.left").center().toPoint());
+        QCOMPARE(w().part<RailsView>().picked_chain(), QString("arm.left"));
+        QVERIFY(w().part<RailsView>().is_waiting());
         click_bone("hand.l");
         QCOMPARE(bone("clavicle.left"), QString("collarbone.l"));
         QCOMPARE(bone("upperarm.left"), QString("humerus.l"));
         QCOMPARE(bone("forearm.left"), QString("radius.l"));
         QCOMPARE(bone("hand.left"), QString("hand.l"));
         QCOMPARE(bone("hand.right"), QString("hand.r"));
-        QVERIFY(!w().rails().is_waiting());
+        QVERIFY(!w().part<RailsView>().is_waiting());
         QTest::keyClick(&w(), Qt::Key_Z, Qt::ControlModifier);
         QCOMPARE(bone("forearm.left"), QString());
     }
@@ -129,8 +129,8 @@ class RolesWindowTest : public test::WindowFixture {
     void a_whole_finger_goes_through_one_bone() {
         to_roles();
         click_rung("index.1.right");
-        QTest::keyClick(&w().rails(), Qt::Key_W);
-        QCOMPARE(w().rails().picked_chain(), QString("index.right"));
+        QTest::keyClick(&w().part<RailsView>(), Qt::Key_W);
+        QCOMPARE(w().part<RailsView>().picked_chain(), QString("index.right"));
         click_bone("little.2.r");
         QCOMPARE(bone("index.1.right"), QString("little.1.r"));
         QCOMPARE(bone("index.3.right"), QString("little.3.r"));
@@ -139,10 +139,10 @@ class RolesWindowTest : public test::WindowFixture {
 
     void settled_roles_are_kept() {
         to_roles();
-        QTest::mouseClick(w().roles().settled_box(), Qt::LeftButton, {}, QPoint(8, 8));
+        QTest::mouseClick(w().part<RolesPanel>().settled_box(), Qt::LeftButton, {}, QPoint(8, 8));
         QVERIFY(target().roles.is_settled);
         click_rung("head");
-        QTest::keyClick(&w().rails(), Qt::Key_Delete);
+        QTest::keyClick(&w().part<RailsView>(), Qt::Key_Delete);
         QCOMPARE(bone("head"), QString("skull"));
         QVERIFY2(w().notice().line().contains("settled"), qPrintable(w().notice().line()));
         QTest::keyClick(&w(), Qt::Key_S, Qt::ControlModifier);
@@ -154,28 +154,28 @@ class RolesWindowTest : public test::WindowFixture {
 
     void the_check_leads_to_what_is_odd() {
         to_roles();
-        QVERIFY(!w().roles().check_list()->isVisible());
+        QVERIFY(!w().part<RolesPanel>().check_list()->isVisible());
         click_rung("head");
-        QTest::keyClick(&w().rails(), Qt::Key_Delete);
-        QListWidget* list = w().roles().check_list();
+        QTest::keyClick(&w().part<RailsView>(), Qt::Key_Delete);
+        QListWidget* list = w().part<RolesPanel>().check_list();
         QVERIFY(list->isVisible());
         QVERIFY(list->item(0)->text().contains("head"));
         QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->item(0)).center());
-        QCOMPARE(w().rails().picked(), QString("head"));
-        QVERIFY(w().rails().is_waiting());
+        QCOMPARE(w().part<RailsView>().picked(), QString("head"));
+        QVERIFY(w().part<RailsView>().is_waiting());
     }
 
     void the_source_has_rails_too() {
         to_roles();
-        w().roles().show_body(false);
-        QVERIFY(!w().rails().is_of_target());
+        w().part<RolesPanel>().show_body(false);
+        QVERIFY(!w().part<RailsView>().is_of_target());
         const auto source = [this]() -> const Character& { return w().workspace().source()->file.character; };
         const int clavicle = source().roles.joint("clavicle.left");
         QVERIFY(clavicle >= 0);
         click_rung("clavicle.left");
         QVERIFY(!w().stage().is_selected_in_target());
         QCOMPARE(w().stage().selected_joint(), clavicle);
-        QTest::keyClick(&w().rails(), Qt::Key_Delete);
+        QTest::keyClick(&w().part<RailsView>(), Qt::Key_Delete);
         QVERIFY(source().roles.joint("clavicle.left") < 0);
         QVERIFY(settled());
         QTest::keyClick(&w(), Qt::Key_Z, Qt::ControlModifier);
@@ -194,7 +194,7 @@ class RolesWindowTest : public test::WindowFixture {
         QVERIFY(!kin.empty());
         QCOMPARE(kin.front().name, QString("the ferrier"));
         QVERIFY(kin.front().share > 0.999);
-        w().roles().take_from(kin.front().document);
+        w().part<RolesPanel>().take_from(kin.front().document);
         QVERIFY(target().roles.fill("hand.left")->evidence.front().find("the ferrier") != std::string::npos);
         QVERIFY(w().notice().line().contains("very names"));
     }
@@ -203,10 +203,11 @@ class RolesWindowTest : public test::WindowFixture {
         to_roles();
         click_rung("forearm.left");
         QVERIFY(!target().roles.fill("forearm.left")->is_by_hand);
-        QTest::keyClick(&w().rails(), Qt::Key_C);
+        QTest::keyClick(&w().part<RailsView>(), Qt::Key_C);
         QVERIFY(target().roles.fill("forearm.left")->is_by_hand);
         QVERIFY(target().roles.fill("forearm.right")->is_by_hand);  // and its mirror
-        QVERIFY(!w().roles().confirm_button()->isEnabled() || w().rails().picked() != "forearm.left");
+        QVERIFY(!w().part<RolesPanel>().confirm_button()->isEnabled() ||
+                w().part<RailsView>().picked() != "forearm.left");
         QTest::keyClick(&w(), Qt::Key_Z, Qt::ControlModifier);
         QVERIFY(!target().roles.fill("forearm.left")->is_by_hand);
     }
@@ -216,7 +217,7 @@ class RolesWindowTest : public test::WindowFixture {
         to_roles();
         for (const char* role : {"upperarm.left", "hand.left", "hand.right", "upperarm.right"}) {
             click_rung(role);
-            QTest::keyClick(&w().rails(), Qt::Key_Delete);
+            QTest::keyClick(&w().part<RailsView>(), Qt::Key_Delete);
         }
         QCOMPARE(bone("hand.right"), QString());
         click_rung("forearm.left", true);
@@ -234,10 +235,10 @@ class RolesWindowTest : public test::WindowFixture {
         to_roles();
         for (const char* role : {"head", "clavicle.left"}) {
             click_rung(role);
-            QTest::keyClick(&w().rails(), Qt::Key_Delete);
+            QTest::keyClick(&w().part<RailsView>(), Qt::Key_Delete);
         }
         QCOMPARE(bone("head"), QString());
-        QTest::mouseClick(w().roles().again_button(), Qt::LeftButton);
+        QTest::mouseClick(w().part<RolesPanel>().again_button(), Qt::LeftButton);
         QCOMPARE(bone("head"), QString("skull"));
         QCOMPARE(bone("clavicle.left"), QString("collarbone.l"));
         QVERIFY2(w().notice().line().contains("changed"), qPrintable(w().notice().line()));
@@ -245,22 +246,22 @@ class RolesWindowTest : public test::WindowFixture {
 
     void hands_have_rails_by_bone() {
         to_roles();
-        QVERIFY(w().rails().place_of("index.2.left").isNull());
-        QTest::mouseClick(w().roles().hands_button(), Qt::LeftButton);
-        QVERIFY(w().rails().shows_hands());
-        QVERIFY(!w().rails().place_of("index.2.left").isNull());
+        QVERIFY(w().part<RailsView>().place_of("index.2.left").isNull());
+        QTest::mouseClick(w().part<RolesPanel>().hands_button(), Qt::LeftButton);
+        QVERIFY(w().part<RailsView>().shows_hands());
+        QVERIFY(!w().part<RailsView>().place_of("index.2.left").isNull());
         click_rung("index.2.left");
         QCOMPARE(w().stage().selected_joint(), target().roles.joint("index.2.left"));
-        QTest::keyClick(&w().rails(), Qt::Key_Delete);
+        QTest::keyClick(&w().part<RailsView>(), Qt::Key_Delete);
         QCOMPARE(bone("index.2.left"), QString());
-        QTest::keyClick(&w().rails(), Qt::Key_B);
-        QVERIFY(!w().rails().shows_hands() && !w().roles().hands_button()->isChecked());
+        QTest::keyClick(&w().part<RailsView>(), Qt::Key_B);
+        QVERIFY(!w().part<RailsView>().shows_hands() && !w().part<RolesPanel>().hands_button()->isChecked());
     }
 
     void several_bones_are_given_and_taken_away_at_once() {
         to_roles();
-        QListWidget* list = w().roles().tray();
-        w().roles().search()->setText("index.");
+        QListWidget* list = w().part<RolesPanel>().tray();
+        w().part<RolesPanel>().search()->setText("index.");
         QVERIFY(list->count() >= 3);
         const auto select = [&](const QStringList& names) {
             list->clearSelection();
@@ -270,10 +271,10 @@ class RolesWindowTest : public test::WindowFixture {
         };
         select({"index.1.l", "index.2.l", "index.3.l"});
         QCOMPARE(list->selectedItems().size(), 3);
-        QTest::mouseClick(&w().rails(), Qt::LeftButton, {},
-                          w().rails().place_of_chain("ring.left").center().toPoint());
-        QVERIFY(w().roles().several_button()->isVisible());
-        QTest::mouseClick(w().roles().several_button(), Qt::LeftButton);
+        QTest::mouseClick(&w().part<RailsView>(), Qt::LeftButton, {},
+                          w().part<RailsView>().place_of_chain("ring.left").center().toPoint());
+        QVERIFY(w().part<RolesPanel>().several_button()->isVisible());
+        QTest::mouseClick(w().part<RolesPanel>().several_button(), Qt::LeftButton);
         QCOMPARE(bone("ring.1.left"), QString("index.1.l"));
         QCOMPARE(bone("ring.3.left"), QString("index.3.l"));
         QCOMPARE(bone("ring.2.right"), QString("index.2.r"));

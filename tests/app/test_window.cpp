@@ -10,19 +10,21 @@
 #include <QSpinBox>
 #include <QtTest>
 
-#include "app/error_strip.hpp"
-#include "app/finder.hpp"
-#include "app/library_panel.hpp"
-#include "app/look.hpp"
-#include "app/main_window.hpp"
-#include "app/notice_bar.hpp"
-#include "app/sentence_bar.hpp"
-#include "app/stage_view.hpp"
-#include "app/station_line.hpp"
-#include "app/transfer_panel.hpp"
-#include "app/transport.hpp"
-#include "app/unsaved_list.hpp"
-#include "core/io/file_error.hpp"
+#include "app/dock/library_panel.hpp"
+#include "app/look/look.hpp"
+#include "app/stage/stage_view.hpp"
+#include "app/stations/transfer/error_strip.hpp"
+#include "app/stations/transfer/transfer_panel.hpp"
+#include "app/window/finder.hpp"
+#include "app/window/main_window.hpp"
+#include "app/window/notice_bar.hpp"
+#include "app/window/sentence_bar.hpp"
+#include "app/window/station_line.hpp"
+#include "app/window/transport.hpp"
+#include "app/window/unsaved_list.hpp"
+#include "core/base/fault.hpp"
+#include "core/motion/kinematics.hpp"
+#include "tests/app/dummy_station/dummy_station.hpp"
 #include "tests/app/window_fixture.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -454,18 +456,42 @@ class WindowTest : public test::WindowFixture {
         QCOMPARE(w().library().takes()->count(), 10);
         QVERIFY(w().library().takes()->item(0)->text().contains("captured on the performer"));
         QTest::keyClick(&w(), Qt::Key_D);
-        QVERIFY(w().panel().isVisible());
+        QVERIFY(w().part<TransferPanel>().isVisible());
     }
     void stations_say_what_will_be_there() {
-        QTest::mouseClick(&w().stations(), Qt::LeftButton, {}, w().stations().place_of(Station::touch_up));
-        QCOMPARE(int(w().stations().station()), int(Station::touch_up));
+        QTest::mouseClick(&w().stations(), Qt::LeftButton, {}, w().stations().place_of("touch up"));
+        QCOMPARE(w().stations().station().id(), QString("touch up"));
         bool is_said = false;
         for (QLabel* label : w().findChildren<QLabel*>())
-            is_said |= label->isVisible() && label->text().contains(station_promise(Station::touch_up));
+            is_said |= label->isVisible() && label->text().contains(w().stations().station().promise());
         QVERIFY(is_said);
         QTest::keyClick(&w(), Qt::Key_F5);
-        QCOMPARE(int(w().stations().station()), int(Station::transfer));
-        QVERIFY(w().panel().isVisible());
+        QCOMPARE(w().stations().station().id(), QString("transfer"));
+        QVERIFY(w().part<TransferPanel>().isVisible());
+    }
+    /// A folder and a line: the window shows a station it has never heard of.
+    void a_station_is_a_folder_and_a_line() {
+        test::DummyStation* dummy = nullptr;
+        MainWindow window(nullptr, [&](const StationContext& context) {
+            StationList list = make_stations(context);
+            list.push_back(dummy = new test::DummyStation(context));
+            return list;
+        });
+        window.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&window));
+        QTest::mouseClick(&window.stations(), Qt::LeftButton, {}, window.stations().place_of("dummy"));
+        QVERIFY(dummy->panel()->isVisible());
+        QCOMPARE(dummy->entered, 1);
+        window.action("station 1")->trigger();
+        QCOMPARE(dummy->left, 1);
+        QVERIFY(!dummy->panel()->isVisible());
+        QCOMPARE(window.action("station 8")->shortcut(), QKeySequence(Qt::Key_F8));
+        window.action("station 8")->trigger();
+        QVERIFY(dummy->panel()->isVisible());
+        window.action("dummy")->trigger();
+        QCOMPARE(window.notice().line(), QString("The dummy has worked."));
+        emit window.stations().station().wanted("dummy", "somewhere");
+        QCOMPARE(dummy->went_to, QString("somewhere"));
     }
     void the_strip_goes_to_the_frame_and_says_why() {
         QTest::keyClick(&w(), Qt::Key_W);
@@ -476,7 +502,7 @@ class WindowTest : public test::WindowFixture {
         for (const auto* row : {left, right})
             QVERIFY(here >= *std::max_element(row->values.begin(), row->values.end()) - 1e-3f);
         QVERIFY2(w().notice().line().contains("cm/s in frame"), qPrintable(w().notice().line()));
-        QTest::mouseClick(&w().strip(), Qt::LeftButton, {}, QPoint(ErrorStrip::left_px + 50, 30));
+        QTest::mouseClick(&w().part<ErrorStrip>(), Qt::LeftButton, {}, QPoint(ErrorStrip::left_px + 50, 30));
         QVERIFY(w().notice().line().contains("frame " + QString::number(w().playback().frame())));
     }
     void both_looks_keep_the_two_colours_apart() {

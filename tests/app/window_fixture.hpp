@@ -7,8 +7,8 @@
 #include <QTemporaryDir>
 #include <QtTest>
 
-#include "app/main_window.hpp"
-#include "app/stage_view.hpp"
+#include "app/stage/stage_view.hpp"
+#include "app/window/main_window.hpp"
 #include "tests/support/test_rigs.hpp"
 
 namespace nb::test {

@@ -2,8 +2,8 @@
 // come from; and how files are brought into the world.
 #include <QtTest>
 
-#include "core/io/bvh.hpp"
-#include "core/io/load.hpp"
+#include "core/files/bvh.hpp"
+#include "core/intake/load.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

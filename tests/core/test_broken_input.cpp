@@ -6,11 +6,13 @@
 #include <QTemporaryDir>
 #include <QtTest>
 
-#include "core/io/bvh.hpp"
-#include "core/io/documents.hpp"
-#include "core/io/export.hpp"
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
+#include "core/base/uuid.hpp"
+#include "core/documents/pairing.hpp"
+#include "core/files/bvh.hpp"
+#include "core/handover/export.hpp"
 #include "core/library/library.hpp"
+#include "core/motion/edit.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

@@ -4,10 +4,11 @@
 
 #include <clocale>
 
-#include "core/io/bvh.hpp"
-#include "core/io/export.hpp"
-#include "core/io/file_error.hpp"
-#include "core/io/load.hpp"
+#include "core/base/fault.hpp"
+#include "core/files/bvh.hpp"
+#include "core/handover/export.hpp"
+#include "core/intake/load.hpp"
+#include "core/motion/kinematics.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

@@ -5,6 +5,7 @@
 
 #include "core/body/carried.hpp"
 #include "core/math/rotation.hpp"
+#include "core/motion/kinematics.hpp"
 #include "tests/support/strangers.hpp"
 #include "tests/support/test_rigs.hpp"
 

@@ -7,12 +7,13 @@
 #include <kdl/chainfksolverpos_recursive.hpp>
 #include <kdl/chainiksolverpos_lma.hpp>
 
+#include "core/base/fault.hpp"
+#include "core/base/uuid.hpp"
 #include "core/chain/match.hpp"
-#include "core/io/documents.hpp"
-#include "core/io/file_error.hpp"
+#include "core/documents/pairing.hpp"
+#include "core/forecast/bone_map.hpp"
 #include "core/library/library.hpp"
-#include "core/transfer/bone_map.hpp"
-#include "core/transfer/passes.hpp"
+#include "core/solve/passes.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

@@ -17,9 +17,9 @@
 
 #include <fmt/format.h>
 
-#include "core/io/bvh.hpp"
-#include "core/io/file_error.hpp"
-#include "core/io/gltf.hpp"
+#include "core/base/fault.hpp"
+#include "core/files/bvh.hpp"
+#include "core/files/gltf/gltf.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

@@ -7,13 +7,17 @@
 #include <QTemporaryDir>
 #include <fstream>
 
+#include "core/base/fault.hpp"
 #include "core/contact/contacts.hpp"
-#include "core/io/contact_documents.hpp"
-#include "core/io/file_error.hpp"
+#include "core/documents/contacts.hpp"
+#include "core/documents/take.hpp"
 #include "core/library/library.hpp"
+#include "core/math/banded.hpp"
 #include "core/math/curves.hpp"
+#include "core/motion/edit.hpp"
+#include "core/motion/kinematics.hpp"
 #include "core/review/result.hpp"
-#include "core/transfer/give_way.hpp"
+#include "core/solve/give_way.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

@@ -9,9 +9,10 @@
 #include <map>
 #include <set>
 
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
+#include "core/body/measures.hpp"
 #include "core/library/library.hpp"
-#include "core/rest/measures.hpp"
+#include "core/motion/kinematics.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

@@ -7,8 +7,13 @@
 #include <QtTest>
 #include <csignal>
 
-#include "core/io/documents.hpp"
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
+#include "core/base/uuid.hpp"
+#include "core/documents/change.hpp"
+#include "core/documents/character.hpp"
+#include "core/documents/pairing.hpp"
+#include "core/documents/review.hpp"
+#include "core/documents/take.hpp"
 #include "core/library/beside.hpp"
 #include "core/library/library.hpp"
 #include "tests/support/test_rigs.hpp"

@@ -5,8 +5,9 @@
 #include <QtTest>
 #include <map>
 
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
 #include "core/library/library.hpp"
+#include "core/motion/edit.hpp"
 #include "draw/portrait.hpp"
 #include "draw/renderer.hpp"
 #include "tests/support/test_rigs.hpp"

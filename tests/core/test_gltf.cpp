@@ -3,9 +3,10 @@
 #include <QtTest>
 #include <nlohmann/json.hpp>
 
-#include "core/io/export.hpp"
-#include "core/io/file_error.hpp"
-#include "core/io/gltf.hpp"
+#include "core/base/fault.hpp"
+#include "core/files/gltf/gltf.hpp"
+#include "core/handover/export.hpp"
+#include "core/motion/kinematics.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

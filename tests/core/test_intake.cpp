@@ -6,16 +6,18 @@
 #include <optional>
 #include <set>
 
+#include "core/base/fault.hpp"
+#include "core/body/measures.hpp"
+#include "core/documents/review.hpp"
+#include "core/documents/take.hpp"
+#include "core/files/bvh.hpp"
+#include "core/files/gltf/glb_parts.hpp"
+#include "core/handover/export.hpp"
+#include "core/intake/findings.hpp"
 #include "core/intake/repair.hpp"
 #include "core/intake/take_faults.hpp"
-#include "core/io/bvh.hpp"
-#include "core/io/documents.hpp"
-#include "core/io/export.hpp"
-#include "core/io/file_error.hpp"
-#include "core/io/findings.hpp"
-#include "core/io/glb_parts.hpp"
 #include "core/library/library.hpp"
-#include "core/rest/measures.hpp"
+#include "core/motion/kinematics.hpp"
 #include "core/review/review.hpp"
 #include "tests/support/test_rigs.hpp"
 

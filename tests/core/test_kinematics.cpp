@@ -12,9 +12,10 @@
 #include <kdl/treefksolverpos_recursive.hpp>
 #include <map>
 
-#include "core/io/bvh.hpp"
-#include "core/rest/measures.hpp"
-#include "core/transfer/passes.hpp"
+#include "core/body/measures.hpp"
+#include "core/files/bvh.hpp"
+#include "core/motion/kinematics.hpp"
+#include "core/solve/passes.hpp"
 #include "tests/support/count_allocations.hpp"
 #include "tests/support/test_rigs.hpp"
 

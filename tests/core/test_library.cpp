@@ -6,9 +6,9 @@
 #include <QTemporaryDir>
 #include <QtTest>
 
-#include "core/io/export.hpp"
-#include "core/io/file_error.hpp"
-#include "core/io/gltf.hpp"
+#include "core/base/fault.hpp"
+#include "core/files/gltf/gltf.hpp"
+#include "core/handover/export.hpp"
 #include "core/library/keep.hpp"
 #include "core/library/sort.hpp"
 #include "tests/support/test_rigs.hpp"

@@ -3,8 +3,10 @@
 // follow from the definitions ("the same rig gives the same motion"), none from earlier results.
 #include <QtTest>
 
-#include "core/io/bvh.hpp"
-#include "core/rest/measures.hpp"
+#include "core/body/measures.hpp"
+#include "core/files/bvh.hpp"
+#include "core/motion/edit.hpp"
+#include "core/motion/kinematics.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

@@ -2,7 +2,8 @@
 // in.
 #include <QtTest>
 
-#include "core/rest/measures.hpp"
+#include "core/body/measures.hpp"
+#include "core/motion/kinematics.hpp"
 #include "core/review/curves.hpp"
 #include "core/review/review.hpp"
 #include "tests/support/test_rigs.hpp"

@@ -2,10 +2,10 @@
 // be marked unsure. Expected roles are what a person reads in the files (common practice, no source).
 #include <QtTest>
 
+#include "core/body/measures.hpp"
 #include "core/body/names.hpp"
 #include "core/body/propose.hpp"
-#include "core/io/load.hpp"
-#include "core/rest/measures.hpp"
+#include "core/intake/load.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

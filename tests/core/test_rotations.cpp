@@ -4,7 +4,7 @@
 
 #include <nlohmann/json.hpp>
 
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
 #include "core/math/rotation.hpp"
 #include "tests/support/test_rigs.hpp"
 

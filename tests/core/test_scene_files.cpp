@@ -6,9 +6,9 @@
 #include <assimp/Exporter.hpp>
 #include <assimp/Importer.hpp>
 
-#include "core/io/export.hpp"
-#include "core/io/file_error.hpp"
-#include "core/io/scene.hpp"
+#include "core/base/fault.hpp"
+#include "core/files/scene/scene.hpp"
+#include "core/handover/export.hpp"
 #include "core/library/library.hpp"
 #include "tests/support/test_rigs.hpp"
 

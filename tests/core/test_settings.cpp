@@ -8,14 +8,18 @@
 #include <kdl/chain.hpp>
 #include <kdl/chainjnttojacsolver.hpp>
 
+#include "core/base/fault.hpp"
+#include "core/base/uuid.hpp"
+#include "core/body/measures.hpp"
 #include "core/chain/propose.hpp"
-#include "core/io/documents.hpp"
-#include "core/io/file_error.hpp"
+#include "core/documents/chains.hpp"
+#include "core/documents/character.hpp"
+#include "core/documents/pairing.hpp"
 #include "core/library/library.hpp"
+#include "core/motion/kinematics.hpp"
 #include "core/rest/edit.hpp"
-#include "core/rest/measures.hpp"
 #include "core/review/events.hpp"
-#include "core/transfer/passes.hpp"
+#include "core/solve/passes.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

@@ -9,10 +9,12 @@
 #include <cstring>
 #include <nlohmann/json.hpp>
 
-#include "core/io/export.hpp"
-#include "core/io/file_error.hpp"
-#include "core/io/gltf.hpp"
+#include "core/base/fault.hpp"
+#include "core/files/gltf/gltf.hpp"
+#include "core/handover/export.hpp"
 #include "core/library/library.hpp"
+#include "core/motion/edit.hpp"
+#include "core/motion/kinematics.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

@@ -8,13 +8,13 @@
 #include <QtTest>
 #include <set>
 
+#include "core/base/fault.hpp"
 #include "core/body/check.hpp"
 #include "core/body/propose.hpp"
 #include "core/body/reuse.hpp"
 #include "core/body/standards.hpp"
-#include "core/io/documents.hpp"
-#include "core/io/file_error.hpp"
-#include "core/io/vrm.hpp"
+#include "core/documents/roles.hpp"
+#include "core/handover/vrm.hpp"
 #include "core/library/library.hpp"
 #include "tests/support/variants.hpp"
 

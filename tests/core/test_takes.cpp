@@ -1,8 +1,10 @@
 // Takes: resampling, trimming, the reference frame before the motion.
 #include <QtTest>
 
-#include "core/io/load.hpp"
+#include "core/intake/load.hpp"
+#include "core/motion/edit.hpp"
 #include "core/motion/heading.hpp"
+#include "core/motion/kinematics.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

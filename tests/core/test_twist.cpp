@@ -5,7 +5,7 @@
 
 #include "core/library/library.hpp"
 #include "core/rest/edit.hpp"
-#include "core/transfer/passes.hpp"
+#include "core/solve/passes.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;

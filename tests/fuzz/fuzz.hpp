@@ -7,7 +7,7 @@
 #include <string>
 #include <string_view>
 
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
 
 namespace nb::fuzz {
 

@@ -1,5 +1,5 @@
 // BVH text: read, and what was read written and read again.
-#include "core/io/bvh.hpp"
+#include "core/files/bvh.hpp"
 #include "tests/fuzz/fuzz.hpp"
 
 using namespace nb;

@@ -1,6 +1,10 @@
 // The project's own documents. The first byte says which; a body that fits them is there.
-#include "core/io/contact_documents.hpp"
-#include "core/io/documents.hpp"
+#include "core/documents/change.hpp"
+#include "core/documents/character.hpp"
+#include "core/documents/contacts.hpp"
+#include "core/documents/intake.hpp"
+#include "core/documents/pairing.hpp"
+#include "core/documents/take.hpp"
 #include "core/library/document_key.hpp"
 #include "tests/fuzz/fuzz.hpp"
 #include "tests/support/test_rigs.hpp"

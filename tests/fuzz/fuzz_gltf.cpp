@@ -1,5 +1,5 @@
 // glTF, text and binary: the reader alone.
-#include "core/io/gltf.hpp"
+#include "core/files/gltf/gltf.hpp"
 #include "tests/fuzz/fuzz.hpp"
 
 using namespace nb;

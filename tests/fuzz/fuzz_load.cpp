@@ -1,7 +1,7 @@
 // The whole way of a file into the program: read, the body found, brought into the world, written again.
-#include "core/io/export.hpp"
-#include "core/io/findings.hpp"
-#include "core/io/load.hpp"
+#include "core/handover/export.hpp"
+#include "core/intake/findings.hpp"
+#include "core/intake/load.hpp"
 #include "tests/fuzz/fuzz.hpp"
 
 using namespace nb;

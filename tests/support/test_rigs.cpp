@@ -1,6 +1,7 @@
 #include "tests/support/test_rigs.hpp"
 
 #include "core/library/library.hpp"
+#include "core/motion/kinematics.hpp"
 
 #include <fmt/format.h>
 

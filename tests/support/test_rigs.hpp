@@ -4,9 +4,10 @@
 #include <random>
 #include <string>
 
-#include "core/io/load.hpp"
-#include "core/io/skeleton_file.hpp"
-#include "core/transfer/engine.hpp"
+#include "core/files/skeleton_file.hpp"
+#include "core/intake/load.hpp"
+#include "core/motion/kinematics.hpp"
+#include "core/solve/engine.hpp"
 
 namespace nb::test {
 

@@ -469,4 +469,5 @@ int main(int argc, char** argv) {
     return QTest::qExec(&test, argc, argv);
 }
 
+#include "core/documents/format.hpp"
 #include "test_walks.moc"

@@ -1,7 +1,8 @@
 // What is open, changed and saved, driven without a window: every edit is in the document it belongs to, is
 // saved there alone, and is offered again when the program was ended.
-#include "core/io/export.hpp"
-#include "core/io/gltf.hpp"
+#include "core/documents/take.hpp"
+#include "core/files/gltf/gltf.hpp"
+#include "core/handover/export.hpp"
 #include "core/rest/edit.hpp"
 #include "tests/work/work_fixture.hpp"
 
@@ -639,6 +640,41 @@ class WorkTest : public WorkFixture {
         QVERIFY2(failed_.isEmpty(), qPrintable(failed_.join('\n')));
         QCOMPARE(documents(root_ + "/own", "*.character.json").size(), 2);
     }
+    void a_rig_is_read_by_what_its_take_says_and_written_to_its_own() {
+        QDir().mkpath(root_ + "/own");
+        write_file(in("own/both.bvh"), small_take(24, 9));
+        w().open_file(root_ + "/own/both.bvh");
+        QVERIFY(idle(w()));
+        w().open_file(root_ + "/own/both.bvh", true);
+        QVERIFY(idle(w()));
+        // The take is first to have a document; the rig is changed only then.
+        RestState state = w().rest_state(false);
+        turn_bone(w().source()->file.character.rig.skeleton, w().source()->file.character.roles, state.rest,
+                  "forearm.left", Quat(Eigen::AngleAxisd(0.2, Vec3::UnitY())), false);
+        undo_.push(new ChangeRest(w(), {{w().key(false), w().rest_state(false), state}}, "bend"));
+        w().save();
+        QCOMPARE(documents(root_ + "/own", "*.character.json").size(), 1);
+        const std::string of_take = read_file(in("own/both.take.character.json"));
+        mark_target(0.25);
+        w().save();
+        QCOMPARE(mark_of(in("own/both.character.json")), 0.25);
+        QCOMPARE(read_file(in("own/both.take.character.json")), of_take);
+        for (const char* first : {"both.take.character.json", "both.character.json"}) {
+            crash();
+            if (first == std::string("both.take.character.json"))
+                std::filesystem::remove(in("own/both.character.json"));
+            start();
+            w().open_file(root_ + "/own/both.bvh", true);
+            QVERIFY(idle(w()));
+            QCOMPARE(QFileInfo(QString::fromStdString(w().target()->file.character_document.path)).fileName(),
+                     QString(first));
+            mark_target(0.5);
+            w().save();
+            QVERIFY2(failed_.isEmpty(), qPrintable(failed_.join('\n')));
+            QCOMPARE(mark_of(in("own/both.character.json")), 0.5);
+            QCOMPARE(read_file(in("own/both.take.character.json")), of_take);
+        }
+    }
 
     void what_is_set_of_a_body_stays_out_of_the_takes_it_was_matched_with() {
         open();
@@ -665,7 +701,7 @@ class WorkTest : public WorkFixture {
         undo_.push(new ChangeRest(w(), {{w().key(false), w().rest_state(false), state}}, "bend"));
         w().save();
         QVERIFY2(failed_.isEmpty(), qPrintable(failed_.join('\n')));
-        QVERIFY(!read(in("own/one.character.json"), "character").contains("chains"));
+        QVERIFY(!read(in("own/one.take.character.json"), "character").contains("chains"));
     }
 
     // A20

@@ -13,8 +13,9 @@
 
 #include "app/work/commands.hpp"
 #include "app/work/workspace.hpp"
-#include "core/io/bvh.hpp"
-#include "core/io/file_error.hpp"
+#include "core/base/fault.hpp"
+#include "core/documents/format.hpp"
+#include "core/files/bvh.hpp"
 #include "core/library/beside.hpp"
 #include "core/library/keep.hpp"
 #include "tests/support/test_rigs.hpp"

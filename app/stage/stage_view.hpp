@@ -1,0 +1,173 @@
+// The stage view: both bodies on one floor. Orbit, pan, zoom, named views, spread, picking, trails.
+#pragma once
+#include <QElapsedTimer>
+#include <QOpenGLWidget>
+#include <QTimer>
+#include <memory>
+
+#include "app/stage/foot_insets.hpp"
+#include "app/stage/turn_handle.hpp"
+#include "app/work/playback.hpp"
+#include "app/work/workspace.hpp"
+#include "core/rest/edit.hpp"
+#include "draw/renderer.hpp"
+
+namespace nb {
+
+/// Words over the picture of the stage, each centred on a point; lets the mouse through.
+class StageWords : public QWidget {
+  public:
+    explicit StageWords(QWidget* parent);
+    void show_words(std::vector<std::pair<QPointF, QString>> words);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    std::vector<std::pair<QPointF, QString>> words_;
+};
+
+class StageView : public QOpenGLWidget {
+    Q_OBJECT
+
+  public:
+    enum class Shown { both, source, target };
+    /// What the bodies do: the take; nothing, in their aligned rests; nothing, in the rests of their files.
+    enum class Stand { take, aligned, stored };
+
+    StageView(Workspace& workspace, Playback& playback, QWidget* parent = nullptr);
+    ~StageView() override;
+
+    const Camera& camera() const { return camera_; }
+    View view() const { return view_; }
+    double spread() const { return spread_; }
+    Shown shown() const { return shown_; }
+    void set_view(View view);
+    void next_view() { set_view(View((int(view_) + 1) % 4)); }
+    void set_spread(double share);  ///< 0 over each other, 1 side by side
+    void set_shown(Shown shown);
+    void set_long_lens(bool on);
+    bool is_long_lens() const { return is_long_lens_; }
+    /// How a body is drawn; a body without a mesh is always drawn as bones.
+    void set_body_look(bool of_target, BodyLook body_look);
+    BodyLook body_look(bool of_target) const { return of_target ? target_look_ : source_look_; }
+    void set_insets(bool on);
+    bool has_insets() const { return has_insets_; }
+    void set_trail(bool on);
+    bool has_trail() const { return has_trail_; }
+    void set_stand(Stand stand);
+    Stand stand() const { return stand_; }
+    /// How far apart rests are, on the bodies; shown while they stand.
+    void set_arcs(std::vector<GapArc> arcs);
+    const std::vector<GapArc>& arcs() const { return arcs_; }
+    /// Whether the selected bone can be turned by hand, and about which axes.
+    void set_handle(bool on, TurnAxes axes);
+    /// The handle about the selected bone as it is seen; empty when there is none.
+    std::optional<TurnHandle> handle() const;
+    bool is_turning() const { return turning_.has_value(); }
+    /// Lets go of the handle and says so: nothing is turned.
+    void cancel_turn();
+    /// Where a point in the world is seen: of the source's or the target's body as shown, px.
+    QPointF seen_at(bool in_target, const Vec3& p_m) const;
+    void frame_selection();  ///< the selected bone, else both bodies
+    void select(bool in_target, int joint);
+    int selected_joint() const { return selected_joint_; }
+    bool is_selected_in_target() const { return is_selected_in_target_; }
+    /// The bone under a point of the widget; -1 for none.
+    int bone_at(const QPointF& at, bool& in_target) const;
+    /// All bones under a point, nearest first: (in target, joint).
+    std::vector<std::pair<bool, int>> bones_at(const QPointF& at) const;
+    /// The pinned result's bones as they are seen, px; empty when nothing is pinned.
+    std::vector<Stroke2> pinned_strokes() const;
+    /// Why nothing is drawn; empty while all is well.
+    QString trouble() const { return trouble_; }
+    /// Drawn frames a second over the last second of playing; 0 before.
+    double drawn_per_second() const { return drawn_per_second_; }
+    QSize minimumSizeHint() const override { return {320, 240}; }
+
+  signals:
+    void view_changed();
+    void selection_changed();
+    void trouble_found(const QString& line);
+    void turn_begun(bool of_target, int joint);
+    /// The whole turn since it began, in world axes of the aligned rest.
+    void turned(bool of_target, int joint, const nb::Quat& turn_W);
+    void turn_ended(bool is_kept);
+
+  protected:
+    void initializeGL() override;
+    void paintGL() override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void leaveEvent(QEvent* event) override;
+
+  private:
+    Workspace& workspace_;
+    Playback& playback_;
+    std::unique_ptr<Renderer> renderer_;
+    InsetFigures* figures_;
+    Camera camera_;
+    View view_ = View::three_quarter;
+    double spread_ = 0.75;
+    Shown shown_ = Shown::both;
+    bool is_long_lens_ = true;
+    BodyLook source_look_ = BodyLook::bones;
+    BodyLook target_look_ = BodyLook::mesh;
+    bool has_insets_ = true;
+    bool has_trail_ = true;
+    int selected_joint_ = -1;
+    bool is_selected_in_target_ = true;
+    int hovered_joint_ = -1;
+    bool is_hovered_in_target_ = true;
+    Vec3 pan_m_ = Vec3::Zero();  ///< of the focus beside the followed point
+    Vec3 aside_ = Vec3::UnitX();
+    QPointF pressed_at_, last_at_, picked_at_;
+    bool is_dragged_ = false;
+    bool is_fitted_ = true;  ///< the span follows the bodies until somebody zooms
+    QTimer still_;           ///< fires when nothing has moved for a moment: the picture is drawn finely then
+    bool is_fine_ = false;
+    Stand stand_ = Stand::take;
+    std::array<Pose, 2> standing_;  ///< source, target, while they stand
+    std::vector<GapArc> arcs_;
+    bool has_handle_ = false;
+    TurnAxes handle_axes_ = TurnAxes::bone;
+    struct Turning {
+        TurnHandle handle;
+        Quat beyond;  ///< from the aligned rest to the picture
+        int axis = 0;
+        double taken_at_rad = 0.0;
+        double angle_rad = 0.0;
+    };
+    std::optional<Turning> turning_;
+    int lit_hoop_ = -1;
+    StageWords* words_;
+    QString trouble_;
+    QElapsedTimer drawn_clock_;
+    int drawn_ = 0;
+    double drawn_per_second_ = 0.0;
+
+    /// Hips of the shown bodies around a frame, averaged over half a second so that the camera does not bob.
+    struct SmoothPlace {
+        Vec3 hips_m = Vec3::Zero();  ///< as shown
+        double stature_m = 0.0;
+        double risen_m = 0.0;  ///< how much higher than standing on the floor: on steps
+        double wide_m = 0.0;   ///< half of what the body takes sideways
+    };
+    using SmoothPlaces = std::vector<SmoothPlace>;
+    SmoothPlaces smooth_places(int frame) const;
+    static Vec3 followed_point(const SmoothPlaces& places);
+    double spread_m() const;
+    Scene scene_at(int frame) const;
+    void poses_at(int frame, Pose& source, Pose& target) const;
+    void refresh_stand();
+    Vec3 moved_m(bool in_target) const;
+    Quat beyond_rest(bool in_target, int joint) const;
+    void show_words();
+    void refresh();
+    void place_camera();
+    void let_go_of_fit();
+};
+
+}  // namespace nb

@@ -1,0 +1,33 @@
+#include "app/stations/chains/chains_station.hpp"
+
+#include "app/stations/chains/chain_ruler.hpp"
+#include "app/stations/chains/chains_panel.hpp"
+
+namespace nb {
+
+ChainsStation::ChainsStation(const StationContext& c)
+    : Station(c.window),
+      ruler_(new ChainRuler(c.window)),
+      panel_(new ChainsPanel(c.workspace, c.stage, *ruler_, c.undo, c.window)) {
+    connect(panel_, &ChainsPanel::said, this, &Station::said);
+    connect(panel_, &ChainsPanel::failed, this, &Station::failed);
+}
+
+QString ChainsStation::promise() const {
+    return tr(
+        "Which chain drives which, to one scale; what of each crosses; the bone map and what to expect.");
+}
+
+QWidget* ChainsStation::panel() {
+    return panel_;
+}
+
+QWidget* ChainsStation::sheet() {
+    return ruler_;
+}
+
+int ChainsStation::open_points() const {
+    return panel_->open_points();
+}
+
+}  // namespace nb

@@ -1,0 +1,28 @@
+// Chains: which chain drives which, and what of it crosses.
+#pragma once
+#include "app/stations/station.hpp"
+
+namespace nb {
+
+class ChainRuler;
+class ChainsPanel;
+
+class ChainsStation : public Station {
+    Q_OBJECT
+
+  public:
+    explicit ChainsStation(const StationContext& context);
+    QString id() const override { return "chains"; }
+    QString name() const override { return tr("Chains"); }
+    QString promise() const override;
+    QWidget* panel() override;
+    QWidget* sheet() override;
+    int sheet_height() const override { return 244; }
+    int open_points() const override;
+
+  private:
+    ChainRuler* ruler_;
+    ChainsPanel* panel_;
+};
+
+}  // namespace nb

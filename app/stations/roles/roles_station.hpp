@@ -1,0 +1,30 @@
+// Roles: which bone plays which part of the body.
+#pragma once
+#include "app/stations/station.hpp"
+
+namespace nb {
+
+class RailsView;
+class RolesPanel;
+
+class RolesStation : public Station {
+    Q_OBJECT
+
+  public:
+    explicit RolesStation(const StationContext& context);
+    QString id() const override { return "roles"; }
+    QString name() const override { return tr("Roles"); }
+    QString promise() const override;
+    QWidget* panel() override;
+    bool scrolls_by_itself() const override { return true; }
+    QWidget* sheet() override;
+    int sheet_height() const override { return 244; }
+    int open_points() const override;
+
+  private:
+    Workspace& workspace_;
+    RailsView* rails_;
+    RolesPanel* panel_;
+};
+
+}  // namespace nb

@@ -1,0 +1,30 @@
+#include "app/stations/station.hpp"
+
+#include "app/stations/chains/chains_station.hpp"
+#include "app/stations/intake/intake_station.hpp"
+#include "app/stations/rest/rest_station.hpp"
+#include "app/stations/roles/roles_station.hpp"
+#include "app/stations/transfer/transfer_station.hpp"
+
+namespace nb {
+
+StationList make_stations(const StationContext& context) {
+    return {
+        new IntakeStation(context),
+        new RolesStation(context),
+        new RestStation(context),
+        new ChainsStation(context),
+        new TransferStation(context),
+        new PromisedStation(
+            "touch up", QObject::tr("Touch-up"),
+            QObject::tr("Here small corrections will be laid over the transfer, keyed and eased."), 1.3,
+            context.window),
+        new PromisedStation(
+            "hand over", QObject::tr("Hand over"),
+            QObject::tr(
+                "Here results will be baked, named and written; until then Ctrl+E writes this transfer."),
+            1.5, context.window),
+    };
+}
+
+}  // namespace nb

@@ -1,0 +1,58 @@
+// The error strip under the bodies: one measure at a time, a row a chain, a bar a frame.
+#pragma once
+#include <QPixmap>
+#include <QWidget>
+
+#include "app/work/playback.hpp"
+#include "app/work/workspace.hpp"
+
+namespace nb {
+
+class ErrorStrip : public QWidget {
+    Q_OBJECT
+
+  public:
+    ErrorStrip(Workspace& workspace, Playback& playback, QWidget* parent = nullptr);
+    ReviewMeasure measure() const { return measure_; }
+    void set_measure(ReviewMeasure measure);
+    /// The worst frame of the measure after the one shown, in order of how bad; -1 without a review.
+    int next_worst() const;
+    /// What the strip says of a row at a frame.
+    QString why(const QString& row, int frame) const;
+    QSize sizeHint() const override { return {600, 110}; }
+    QSize minimumSizeHint() const override { return {300, 70}; }
+    /// Left edge and width of the part that stands for the frames, so that other drawings line up.
+    static constexpr int left_px = 104;
+    static constexpr int right_px = 16;
+
+  signals:
+    void explained(const QString& line);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    bool event(QEvent* event) override;
+
+  private:
+    Workspace& workspace_;
+    Playback& playback_;
+    ReviewMeasure measure_ = ReviewMeasure::slide;
+    QPixmap rows_picture_;  ///< all but the line of the frame
+    bool pictured_look_ = false;
+    double shown_x_ = 0.0;
+
+    void draw_anew();
+    void paint_rows(QPainter& painter) const;
+
+    std::vector<const ReviewSeries*> rows() const;
+    double full_scale() const;
+    double x_of(double frame) const;
+    int frame_at(double x) const;
+    QRectF row_rect(int row, int count) const;
+};
+
+QString measure_name(ReviewMeasure measure);
+QString measure_unit(ReviewMeasure measure);
+
+}  // namespace nb

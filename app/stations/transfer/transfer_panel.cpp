@@ -1,0 +1,382 @@
+#include "app/stations/transfer/transfer_panel.hpp"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QGridLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QUndoStack>
+#include <QVBoxLayout>
+
+#include <algorithm>
+
+#include "app/look/labels.hpp"
+#include "app/look/look.hpp"
+#include "app/work/commands.hpp"
+
+namespace nb {
+
+namespace {
+
+QLabel* figure(QWidget* parent) {
+    auto* label = new QLabel("–", parent);
+    label->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    return label;
+}
+
+}  // namespace
+
+TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStack& undo, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), playback_(playback), undo_(undo) {
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(16, 14, 14, 12);
+    column->setSpacing(6);
+
+    auto* head = new QHBoxLayout;
+    head->addWidget(heading_label(tr("How well it arrives"), this));
+    head->addStretch();
+    pin_ = new QPushButton(tr("pin"), this);
+    pin_->setObjectName("small");
+    connect(pin_, &QPushButton::clicked, this, &TransferPanel::toggle_pin);
+    head->addWidget(pin_);
+    column->addLayout(head);
+    auto* figures = new QGridLayout;
+    figures->setHorizontalSpacing(6);
+    figures->setVerticalSpacing(3);
+    figures->addWidget(dim_label(tr("95 % of frames"), this), 0, 0);
+    figures->addWidget(dim_label(tr("take"), this), 0, 1, Qt::AlignRight);
+    figures->addWidget(dim_label(tr("here"), this), 0, 2, Qt::AlignRight);
+    figures->addWidget(pinned_head_ = dim_label(tr("pinned"), this), 0, 3, Qt::AlignRight);
+    const std::array<std::tuple<QString, QString, ReviewMeasure>, 6> rows{
+        {{tr("foot slide, cm/s"),
+          tr("Horizontal speed of a resting foot, for a body of 175 cm; beside it the capture's own"),
+          ReviewMeasure::slide},
+         {tr("held off floor, cm"), tr("Height of a resting heel or ball over the floor it rests on"),
+          ReviewMeasure::height},
+         {tr("below floor, cm"), tr("Deepest heel, ball or toe tip; the largest of all frames"),
+          ReviewMeasure::below},
+         {tr("tip beside, cm"),
+          tr("Hand or ankle beside where the source's is, in the limb's own scale; worst limb"),
+          ReviewMeasure::tip},
+         {tr("direction of bones, °"), tr("Angle between the same bone of source and target; worst bone"),
+          ReviewMeasure::direction},
+         {tr("pops"),
+          tr("Changes of a bone's turning from one frame to the next that the source does not make"),
+          ReviewMeasure::turn_change}}};
+    for (int i = 0; i < int(rows.size()); ++i) {
+        const auto& [name, tip, measure] = rows[size_t(i)];
+        auto* go = new QPushButton(name, this);
+        go->setObjectName("bare");
+        go->setStyleSheet(
+            "QPushButton#bare { text-align: left; padding: 2px 0; border: none; } QPushButton#bare:hover, "
+            "QPushButton#bare:focus { text-decoration: underline; }");
+        go->setToolTip(tip + tr("\nClick: go to the worst frame"));
+        go->setCursor(Qt::PointingHandCursor);
+        connect(go, &QPushButton::clicked, this, [this, m = measure] { emit worst_wanted(m); });
+        figures->addWidget(go, i + 1, 0);
+        figures->addWidget(source_figures_[size_t(i)] = figure(this), i + 1, 1);
+        figures->addWidget(target_figures_[size_t(i)] = figure(this), i + 1, 2);
+        figures->addWidget(pinned_figures_[size_t(i)] = figure(this), i + 1, 3);
+    }
+    figures->setColumnStretch(0, 1);
+    figures->setColumnMinimumWidth(1, 30);
+    figures->setColumnMinimumWidth(2, 38);
+    column->addLayout(figures);
+    column->addWidget(pinned_words_ = dim_label({}, this));
+    column->addSpacing(10);
+
+    column->addWidget(heading_label(tr("Where it falls short"), this));
+    event_list_ = new QLabel(this);
+    event_list_->setWordWrap(true);
+    event_list_->setTextFormat(Qt::RichText);
+    event_list_->setAccessibleName(tr("where it falls short"));
+    connect(event_list_, &QLabel::linkActivated, this, [this](const QString& link) {
+        const QStringList parts = link.split(':');
+        follow(parts.value(0).toInt(), parts.size() > 1 ? parts[1].toInt() : -1);
+    });
+    column->addWidget(event_list_);
+    column->addSpacing(10);
+    column->addWidget(heading_label(tr("What carries it"), this));
+    auto* passes = new QGridLayout;
+    passes->setVerticalSpacing(3);
+    const std::array<std::pair<QString, QString>, pass_table.size()> names{
+        {{tr("gather"), tr("Roll that the source's twist bones carry comes back to the limb they lie in")},
+         {tr("root"),
+          tr("Carries the hips through the world, scaled by the legs; a standing foot stays on the floor")},
+         {tr("angles"), tr("Every bone turns as the source's has turned since its rest")},
+         {tr("reach"), tr("Limbs carried by their tip reach where the source's do, in their own scale")},
+         {tr("contacts"),
+          tr("What rests in the take stays where it is; the hips give way so that the feet reach. The lanes "
+             "under the strip show when")},
+         {tr("twist"),
+          tr("Roll is spread along the limbs by their twist bones, so that skin does not wring")}}};
+    auto* moves = dim_label(tr("moves this frame by"), this);
+    moves->setWordWrap(false);
+    passes->addWidget(moves, 0, 0, 1, 2, Qt::AlignRight);
+    for (int i = 0; i < int(pass_table.size()); ++i) {
+        auto*& box = passes_[size_t(i)] = new QCheckBox(names[size_t(i)].first, this);
+        box->setToolTip(names[size_t(i)].second + tr("\nLeave it out to see what it does"));
+        passes->addWidget(box, i + 1, 0);
+        passes->addWidget(distances_[size_t(i)] = figure(this), i + 1, 1);
+        connect(box, &QCheckBox::clicked, this, [this, i](bool on) {
+            const QString name = passes_[size_t(i)]->text();
+            change(on ? tr("run the pass %1").arg(name) : tr("leave out the pass %1").arg(name), -1,
+                   [i, on](PairingSettings& s) { s.passes.*pass_table[size_t(i)].is_on = on; });
+        });
+    }
+    column->addLayout(passes);
+    column->addSpacing(10);
+
+    column->addWidget(heading_label(tr("How far it travels"), this));
+    auto* map = new QGridLayout;
+    by_legs_ = new QCheckBox(tr("as the legs: ×"), this);
+    by_legs_->setToolTip(
+        tr("Distances over the floor grow with the length of the legs; off: by a number of your own"));
+    scale_ = new QDoubleSpinBox(this);
+    scale_->setDecimals(3);
+    scale_->setRange(0.05, 20.0);
+    scale_->setSingleStep(0.01);
+    scale_->setKeyboardTracking(false);
+    scale_->setAccessibleName(tr("travel factor"));
+    scale_->setFocusPolicy(Qt::StrongFocus);
+    map->addWidget(by_legs_, 0, 0);
+    map->addWidget(scale_, 0, 1);
+    map->setColumnStretch(0, 1);
+    on_root_ = new QCheckBox(tr("travel on the root bone"), this);
+    map->addWidget(on_root_, 1, 0, 1, 2);
+    connect(on_root_, &QCheckBox::clicked, this, [this](bool on) {
+        change(on ? tr("travel on the root bone") : tr("travel on the hips"), -1,
+               [on](PairingSettings& s) { s.has_root_track = on; });
+    });
+    column->addLayout(map);
+    connect(by_legs_, &QCheckBox::clicked, this, [this](bool on) {
+        const double now = scale_->value();
+        change(on ? tr("travel as the legs") : tr("travel by a number"), -1, [on, now](PairingSettings& s) {
+            if (on)
+                s.scale.reset();
+            else
+                s.scale = now;
+        });
+    });
+    connect(scale_, &QDoubleSpinBox::valueChanged, this,
+            [this](double v) { change(tr("travel factor"), 1, [v](PairingSettings& s) { s.scale = v; }); });
+    level_ = dim_label({}, this);
+    column->addWidget(level_);
+    column->addSpacing(10);
+    notes_ = dim_label({}, this);
+    column->addWidget(notes_);
+    column->addStretch();
+
+    connect(&workspace_, &Workspace::settings_changed, this, [this] {
+        refresh_settings();
+        refresh_distances();
+    });
+    // While it plays, numbers that change with every frame cannot be read: five a second do.
+    unread_.setSingleShot(true);
+    unread_.setInterval(200);
+    connect(&unread_, &QTimer::timeout, this, &TransferPanel::refresh_distances);
+    connect(&playback_, &Playback::frame_changed, this, [this] {
+        if (!playback_.is_playing()) return refresh_distances();
+        if (!unread_.isActive()) unread_.start();
+    });
+    connect(&workspace_, &Workspace::review_changed, this, &TransferPanel::refresh_review);
+    connect(&workspace_, &Workspace::result_changed, this, &TransferPanel::refresh_settings);
+    for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed})
+        connect(&workspace_, signal, this, &TransferPanel::refresh_review);
+    connect(&workspace_, &Workspace::pin_changed, this, &TransferPanel::refresh_pinned);
+    refresh_pinned();
+    refresh_settings();
+}
+
+void TransferPanel::change(const QString& text, int topic,
+                           const std::function<void(PairingSettings&)>& edit) {
+    if (workspace_.pairing_key().is_empty()) return;
+    PairingSettings settings = workspace_.settings();
+    edit(settings);
+    if (!(settings == workspace_.settings()))
+        undo_.push(new ChangeSettings(workspace_, settings, text, topic));
+}
+
+void TransferPanel::refresh_settings() {
+    const PairingSettings& s = workspace_.settings();
+    const bool has_pair = !workspace_.pairing_key().is_empty();
+    setEnabled(has_pair);
+    for (size_t i = 0; i < pass_table.size(); ++i) passes_[i]->setChecked(s.passes.*pass_table[i].is_on);
+    const Plan* plan = workspace_.plan();
+    passes_[0]->setEnabled(plan && std::any_of(plan->angles.begin(), plan->angles.end(),
+                                               [](const AngleOp& op) { return op.gathered >= 0; }));
+    passes_[4]->setEnabled(s.passes.reach);
+    passes_[5]->setEnabled(workspace_.twist_count() > 0);
+    const LoadedPtr target = workspace_.target();
+    const bool has_root = target && target->file.character.roles.joint("root") >= 0;
+    on_root_->setEnabled(has_root);
+    on_root_->setChecked(has_root && s.has_root_track);
+    on_root_->setToolTip(
+        has_root ? tr("Place on the floor and heading go onto the root bone, the hips keep what is "
+                      "left: together they are the same motion")
+                 : tr("This rig has no root bone above its hips"));
+    const QSignalBlocker blocker(scale_);
+    by_legs_->setChecked(!s.scale);
+    scale_->setEnabled(s.scale.has_value());
+    const auto result = workspace_.result();
+    if (s.scale)
+        scale_->setValue(*s.scale);
+    else if (result)
+        scale_->setValue(result->plan.k);
+    level_->setText(s == PairingSettings() ? tr("All as the body plan has it.")
+                                           : tr("Set for this pair: source and target together."));
+    QString notes;
+    if (result) {
+        QStringList lines;
+        for (const auto& note : result->plan.notes) lines << QString::fromStdString(note);
+        if (!lines.isEmpty()) {
+            notes = tr("Without a partner: ") + lines.mid(0, 3).join("; ") +
+                    (lines.size() > 3 ? tr("; and %1 more.").arg(lines.size() - 3) : ".");
+            notes_->setToolTip(lines.join("\n"));
+        }
+    }
+    notes_->setText(notes);
+}
+
+void TransferPanel::refresh_distances() {
+    if (!isVisible()) return;
+    const PassEffects effects = workspace_.pass_effects(playback_.frame());
+    const std::array<double, 4> distances{effects.root_cm, effects.angles_cm, effects.reach_cm,
+                                          effects.contacts_cm};
+    for (size_t i = 0; i < distances.size(); ++i)
+        distances_[i + 1]->setText(tr("%1 cm").arg(distances[i], 0, 'f', 1));
+    distances_[0]->setText(passes_[0]->isEnabled() ? tr("%1°").arg(effects.gather_deg, 0, 'f', 1)
+                                                   : tr("nothing to gather"));
+    distances_[5]->setText(workspace_.twist_count() > 0 ? tr("%1°").arg(effects.twist_deg, 0, 'f', 1)
+                                                        : tr("no twist bones"));
+}
+
+void TransferPanel::refresh_events() {
+    constexpr size_t most = 3;
+    events_.clear();
+    const auto review = workspace_.review();
+    const auto result = workspace_.result();
+    if (!review || !result || workspace_.pairing_key().is_empty()) {
+        event_list_->setText({});
+        return;
+    }
+    events_ = find_events(*review, *result, workspace_.settings());
+    QStringList lines;
+    for (size_t i = 0; i < std::min(most, events_.size()); ++i) {
+        const ReviewEvent& event = events_[i];
+        QString line = QString("<a href=\"%1\" style=\"color:%2\">%3</a> %4")
+                           .arg(i)
+                           .arg(look().text.name(), tr("frame %1").arg(event.worst_frame),
+                                QString::fromStdString(event.text).toHtmlEscaped());
+        for (size_t r = 0; r < event.remedies.size(); ++r)
+            line += QString(" · <a href=\"%1:%2\" style=\"color:%3\">%4</a>")
+                        .arg(i)
+                        .arg(r)
+                        .arg(look().text.name(), QString::fromStdString(event.remedies[r].what));
+        lines << QString("<p style=\"margin:0 0 5px 0; color:%1\">%2</p>").arg(look().dim.name(), line);
+    }
+    if (events_.size() > most)
+        lines << QString("<p style=\"margin:0; color:%1\">%2</p>")
+                     .arg(look().dim.name(), tr("and %1 lesser places").arg(events_.size() - most));
+    if (lines.isEmpty())
+        lines << QString("<p style=\"margin:0; color:%1\">%2</p>")
+                     .arg(look().dim.name(), tr("Nowhere: everything is within what is let pass."));
+    event_list_->setText(lines.join(QString()));
+}
+
+void TransferPanel::follow(int index, int remedy) {
+    if (index < 0 || index >= int(events_.size())) return;
+    const ReviewEvent event = events_[size_t(index)];
+    playback_.play(false);
+    playback_.go_to(event.worst_frame);
+    if (remedy < 0 || remedy >= int(event.remedies.size())) {
+        emit said(tr("Frame %1: %2; owner: %3.")
+                      .arg(event.worst_frame)
+                      .arg(QString::fromStdString(event.text),
+                           event.setting.empty()
+                               ? QString::fromUtf8(owner_name(event.owner).data())
+                               : tr("the setting %1").arg(QString::fromStdString(event.setting))));
+        return;
+    }
+    const QString change_text = QString::fromStdString(event.remedies[size_t(remedy)].what);
+    const std::string what = event.remedies[size_t(remedy)].change;
+    if (what.starts_with("rest=")) {
+        emit rest_wanted(QString::fromStdString(what.substr(5)));
+    } else if (what == "contacts") {
+        emit contact_wanted(QString::fromStdString(event.row), event.worst_frame);
+    } else if (what.starts_with("carry=")) {
+        const size_t colon = what.find(':');
+        const std::string limb = what.substr(6, colon - 6);
+        const Carry to = what.substr(colon + 1) == "limb" ? Carry::limb : Carry::angles;
+        change(change_text, -1, [&](PairingSettings& s) { s.chains[limb].carry = to; });
+    } else if (what == "pass=contacts") {
+        change(change_text, -1, [](PairingSettings& s) { s.passes.contacts = s.passes.reach = true; });
+    } else if (what == "pass=angles") {
+        change(change_text, -1, [](PairingSettings& s) { s.passes.angles = true; });
+    }
+}
+
+namespace {
+
+/// The figures of a review as they stand in the panel: of the source, of the target.
+std::array<std::pair<QString, QString>, 6> figures_of(const Review& review) {
+    const auto number = [](double value, int digits) { return QString::number(value, 'f', digits); };
+    return {{{number(review.source_slide_cm_s.p95, 1), number(review.target_slide_cm_s.p95, 1)},
+             {{}, number(0.1 * review.height_mm.p95, 2)},
+             {{}, number(0.1 * review.below_mm.max, 2)},
+             {{}, number(review.worst_tip_p95_cm(), 1)},
+             {{}, number(review.worst_direction_p95_deg(), 1)},
+             {{}, QString::number(review.pop_count())}}};
+}
+
+}  // namespace
+
+void TransferPanel::toggle_pin() {
+    if (workspace_.pinned()) return workspace_.unpin();
+    const LoadedPtr target = workspace_.target();
+    if (!target) return;
+    const QString change = undo_.undoText();
+    workspace_.pin(QString::fromStdString(target->file.character.name) +
+                   (change.isEmpty() ? tr(", as it was") : tr(", after: %1").arg(change)));
+    if (!workspace_.pinned()) emit said(tr("There is nothing to pin yet: wait until it is measured."));
+}
+
+QStringList TransferPanel::pinned_texts() const {
+    QStringList texts;
+    if (!workspace_.pinned()) return texts;
+    for (const QLabel* label : pinned_figures_) texts << label->text();
+    return texts;
+}
+
+void TransferPanel::refresh_pinned() {
+    const auto& pinned = workspace_.pinned();
+    pin_->setText(pinned ? tr("let go") : tr("pin"));
+    pin_->setToolTip(pinned
+                         ? tr("Lets go of the pinned result (P)")
+                         : tr("Keeps this result as a thin figure with its own figures beside (P). Hold H: "
+                              "what it was before the last change"));
+    pinned_head_->setVisible(pinned.has_value());
+    pinned_words_->setVisible(pinned.has_value());
+    for (QLabel* label : pinned_figures_) label->setVisible(pinned.has_value());
+    if (!pinned) return;
+    pinned_words_->setText(tr("pinned: %1").arg(pinned->words));
+    const auto figures = figures_of(*pinned->review);
+    for (size_t i = 0; i < figures.size(); ++i) pinned_figures_[i]->setText(figures[i].second);
+}
+
+void TransferPanel::refresh_review() {
+    refresh_events();
+    const auto review = workspace_.review();
+    for (QLabel* label : target_figures_) label->setText(QString::fromUtf8("–"));
+    for (QLabel* label : source_figures_) label->setText({});
+    refresh_distances();
+    if (!review) return;
+    const auto figures = figures_of(*review);
+    for (size_t i = 0; i < figures.size(); ++i) {
+        source_figures_[i]->setText(figures[i].first);
+        target_figures_[i]->setText(figures[i].second);
+    }
+}
+
+}  // namespace nb

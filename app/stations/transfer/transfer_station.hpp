@@ -1,0 +1,29 @@
+// Transfer: carries the take onto the target and shows how well it arrives.
+#pragma once
+#include "app/stations/station.hpp"
+
+namespace nb {
+
+class TransferPanel;
+class TransferSheet;
+
+class TransferStation : public Station {
+    Q_OBJECT
+
+  public:
+    explicit TransferStation(const StationContext& context);
+    QString id() const override { return "transfer"; }
+    QString name() const override { return tr("Transfer"); }
+    QString promise() const override;
+    QWidget* panel() override;
+    QWidget* sheet() override;
+    double apart() const override { return 1.45; }
+    std::vector<StationAction> actions() override;
+    void refresh_look() override;
+
+  private:
+    TransferSheet* sheet_;
+    TransferPanel* panel_;
+};
+
+}  // namespace nb

@@ -1,0 +1,149 @@
+#include "app/window/sentence_bar.hpp"
+
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QMenu>
+#include <QToolButton>
+
+#include "app/look/look.hpp"
+#include "core/body/measures.hpp"
+
+namespace nb {
+
+namespace {
+
+QPushButton* word(QWidget* parent, const QString& name, const QString& tip) {
+    auto* button = new QPushButton(parent);
+    button->setObjectName("word");
+    button->setAccessibleName(name);
+    button->setToolTip(tip);
+    button->setCursor(Qt::PointingHandCursor);
+    return button;
+}
+
+void dress(QPushButton* button, const QColor& colour) {
+    button->setStyleSheet(QString("QPushButton#word { border: none; border-bottom: 2px solid %1; "
+                                  "border-radius: 0; padding: 1px 1px; font-size: 16px; }"
+                                  "QPushButton#word:hover, QPushButton#word:focus { background: %2; }")
+                              .arg(colour.name(), look().line.name()));
+}
+
+}  // namespace
+
+SentenceBar::SentenceBar(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+    setObjectName("raised");
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(0);
+    take_ = word(this, tr("take"), tr("The take: click to choose another (Ctrl+O opens a file)"));
+    source_ = word(this, tr("source"), tr("Whose motion it is: click for what is known of this body"));
+    target_ = word(this, tr("target"),
+                   tr("Who takes it on: click to choose, ← → step (Alt+← Alt+→ from anywhere)"));
+    moved_by_ = new QLabel(tr(", moved by "), this);
+    carried_onto_ = new QLabel(tr(", carried onto "), this);
+    stop_ = new QLabel(this);
+    for (QLabel* label : {moved_by_, carried_onto_, stop_}) label->setStyleSheet("font-size: 16px;");
+    for (QWidget* part :
+         std::initializer_list<QWidget*>{take_, moved_by_, source_, carried_onto_, target_, stop_})
+        row->addWidget(part);
+    row->addStretch();
+    target_->installEventFilter(this);
+    connect(take_, &QPushButton::clicked, this, &SentenceBar::show_takes);
+    connect(source_, &QPushButton::clicked, this, &SentenceBar::show_source);
+    connect(target_, &QPushButton::clicked, this, &SentenceBar::show_targets);
+    for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed,
+                              &Workspace::choices_changed, &Workspace::limbering_changed})
+        connect(&workspace_, signal, this, &SentenceBar::refresh);
+    refresh();
+}
+
+QString SentenceBar::sentence() const {
+    return take_->text() + moved_by_->text() + source_->text() + carried_onto_->text() + target_->text() +
+           stop_->text();
+}
+
+void SentenceBar::refresh() {
+    const LoadedPtr source = workspace_.source();
+    const LoadedPtr target = workspace_.target();
+    const int take = workspace_.take_index();
+    take_->setText(take >= 0 ? workspace_.take_name() : tr("Choose a take"));
+    source_->setText(source ? QString::fromStdString(source->file.character.name) : tr("…"));
+    const int at = workspace_.target_index();
+    target_->setText(target    ? QString::fromStdString(target->file.character.name)
+                     : at >= 0 ? tr("…")
+                               : tr("nobody yet: drop a rig"));
+    stop_->setText(".");
+    dress(take_, look().dim);
+    dress(source_, look().source);
+    dress(target_, look().target);
+}
+
+void SentenceBar::show_takes() {
+    QMenu menu(this);
+    for (size_t i = 0; i < workspace_.takes().size(); ++i) {
+        QAction* action =
+            menu.addAction(workspace_.takes()[i].name, this, [this, i] { workspace_.choose_take(int(i)); });
+        action->setCheckable(true);
+        action->setChecked(int(i) == workspace_.take_index());
+    }
+    menu.addSeparator();
+    menu.addAction(tr("Open a motion file …"), this, &SentenceBar::open_take_wanted);
+    menu.exec(take_->mapToGlobal(QPoint(0, take_->height() + 2)));
+}
+
+void SentenceBar::show_source() {
+    QMenu menu(this);
+    const LoadedPtr source = workspace_.source();
+    if (source) {
+        const Character& c = source->file.character;
+        const auto line = [&menu](const QString& text) { menu.addAction(text)->setEnabled(false); };
+        line(tr("%1 bones, %2 with a role").arg(c.rig.skeleton.size()).arg(c.roles.fills.size()));
+        line(tr("leg %1 cm, arm %2 cm")
+                 .arg(100 * leg_length(c.rig.skeleton, c.roles), 0, 'f', 1)
+                 .arg(100 * arm_length(c.rig.skeleton, c.roles), 0, 'f', 1));
+        line(tr("unit: %1").arg(QString::fromStdString(c.rig.conventions.unit_reason)));
+        line(tr("up %1, facing %2 in the file")
+                 .arg(QString::fromStdString(c.rig.conventions.up),
+                      QString::fromStdString(c.rig.conventions.facing)));
+        line(tr("stands nearest to the common stance in its %1")
+                 .arg(QString::fromStdString(c.rest.reference)));
+        for (const auto& note : c.rig.notes) line(QString::fromStdString(note));
+    }
+    menu.addSeparator();
+    menu.addAction(tr("Another performer comes with another take …"), this, &SentenceBar::open_take_wanted);
+    menu.exec(source_->mapToGlobal(QPoint(0, source_->height() + 2)));
+}
+
+void SentenceBar::show_targets() {
+    QMenu menu(this);
+    for (size_t i = 0; i < workspace_.targets().size(); ++i) {
+        QAction* action = menu.addAction(workspace_.targets()[i].name, this,
+                                         [this, i] { workspace_.choose_target(int(i)); });
+        action->setCheckable(true);
+        action->setChecked(int(i) == workspace_.target_index());
+    }
+    menu.addSeparator();
+    menu.addAction(tr("Open a rig …"), this, &SentenceBar::open_target_wanted);
+    menu.exec(target_->mapToGlobal(QPoint(0, target_->height() + 2)));
+}
+
+bool SentenceBar::eventFilter(QObject* watched, QEvent* event) {
+    const bool is_override = event->type() == QEvent::ShortcutOverride;
+    if (watched == target_ && (is_override || event->type() == QEvent::KeyPress)) {
+        const auto* pressed = static_cast<QKeyEvent*>(event);
+        const int key = pressed->key();
+        if ((key == Qt::Key_Left || key == Qt::Key_Right) && pressed->modifiers() == Qt::NoModifier) {
+            // On this word the arrows step the target, not the frame.
+            if (is_override) {
+                event->accept();
+                return true;
+            }
+            workspace_.step_target(key == Qt::Key_Right ? 1 : -1);
+            return true;
+        }
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+}  // namespace nb

@@ -1,0 +1,139 @@
+#include "app/window/station_line.hpp"
+
+#include <QHelpEvent>
+#include <QKeyEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <QToolTip>
+#include <algorithm>
+
+#include "app/look/look.hpp"
+
+namespace nb {
+
+namespace {
+constexpr int line_x = 16;
+constexpr double below_last = 1.2;  ///< of the line, in the shares of Station::apart
+}  // namespace
+
+StationLine::StationLine(StationList list, QWidget* parent)
+    : QWidget(parent), list_(std::move(list)), open_points_(list_.size(), 0) {
+    setFixedWidth(96);
+    setMouseTracking(true);
+    setFocusPolicy(Qt::TabFocus);
+    setAccessibleName(tr("Stations"));
+    double whole = below_last;
+    for (const Station* station : list_) whole += station->apart();
+    double at = 0.0;
+    for (const Station* station : list_) places_.push_back((at += station->apart()) / whole);
+    here_ = std::max(0, index_of("transfer"));
+}
+
+int StationLine::index_of(const QString& id) const {
+    const auto at =
+        std::find_if(list_.begin(), list_.end(), [&](const Station* one) { return one->id() == id; });
+    return at == list_.end() ? -1 : int(at - list_.begin());
+}
+
+void StationLine::go(int index) {
+    here_ = index;
+    update();
+    emit station_chosen();
+}
+
+void StationLine::set_station(const QString& id) {
+    if (const int index = index_of(id); index >= 0) go(index);
+}
+
+void StationLine::set_open_points(const Station& station, int count) {
+    open_points_[size_t(index_of(station.id()))] = count;
+    update();
+}
+
+QPoint StationLine::place(int index) const {
+    return {line_x, int(places_[size_t(index)] * height())};
+}
+
+QPoint StationLine::place_of(const QString& id) const {
+    return place(index_of(id));
+}
+
+int StationLine::station_at(const QPointF& at) const {
+    for (int i = 0; i < int(list_.size()); ++i)
+        if (std::abs(at.y() - places_[size_t(i)] * height()) < 18) return i;
+    return -1;
+}
+
+void StationLine::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.fillRect(rect(), look().ground);
+    painter.setPen(QPen(look().line, 2));
+    painter.drawLine(QPointF(line_x, 0), QPointF(line_x, height()));
+    for (int i = 0; i < int(list_.size()); ++i) {
+        const QPointF at = place(i);
+        const bool is_here = here_ == i;
+        const QColor tone = is_here ? look().mark : i == hovered_ ? look().text : look().dim;
+        // A knot: a bight over the line.
+        QPainterPath knot;
+        knot.moveTo(at + QPointF(0, -7));
+        knot.cubicTo(at + QPointF(9, -7), at + QPointF(9, 5), at + QPointF(-1, 4));
+        knot.cubicTo(at + QPointF(-8, 3), at + QPointF(-6, -4), at + QPointF(1, -3));
+        painter.setPen(QPen(tone, is_here ? 2.6 : 1.8, Qt::SolidLine, Qt::RoundCap));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawPath(knot);
+        QFont own = font();
+        own.setBold(is_here);
+        painter.setFont(own);
+        painter.setPen(tone);
+        painter.drawText(QRectF(at.x() + 14, at.y() - 10, 70, 20), Qt::AlignVCenter | Qt::AlignLeft,
+                         list_[size_t(i)]->name());
+        if (const int count = open_points_[size_t(i)]; count > 0) {
+            own.setBold(false);
+            own.setPixelSize(10);
+            painter.setFont(own);
+            painter.setPen(look().mark);
+            painter.drawText(QRectF(at.x() + 14, at.y() + 8, 74, 14), Qt::AlignLeft,
+                             tr("%1 open").arg(count));
+        }
+        if (is_here && hasFocus()) {
+            painter.setPen(QPen(look().mark, 1, Qt::DotLine));
+            painter.drawRect(QRectF(at.x() + 11, at.y() - 11, 72, 22));
+        }
+    }
+}
+
+void StationLine::mousePressEvent(QMouseEvent* event) {
+    if (const int i = station_at(event->position()); i >= 0) go(i);
+}
+
+void StationLine::mouseMoveEvent(QMouseEvent* event) {
+    hovered_ = station_at(event->position());
+    setCursor(hovered_ >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    update();
+}
+
+void StationLine::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Up || event->key() == Qt::Key_Down)
+        go(std::clamp(here_ + (event->key() == Qt::Key_Down ? 1 : -1), 0, int(list_.size()) - 1));
+    else
+        QWidget::keyPressEvent(event);
+}
+
+bool StationLine::event(QEvent* event) {
+    if (event->type() == QEvent::ToolTip) {
+        auto* help = static_cast<QHelpEvent*>(event);
+        const int i = station_at(help->pos());
+        if (i >= 0)
+            QToolTip::showText(
+                help->globalPos(),
+                tr("%1 (F%2)\n%3").arg(list_[size_t(i)]->name()).arg(i + 1).arg(list_[size_t(i)]->promise()),
+                this);
+        else
+            QToolTip::hideText();
+        return true;
+    }
+    return QWidget::event(event);
+}
+
+}  // namespace nb

@@ -1,0 +1,46 @@
+// The line of stations at the left: the job in its order, hung on a line like knots, each with its count of
+// open points.
+#pragma once
+#include <QWidget>
+
+#include "app/stations/station.hpp"
+
+namespace nb {
+
+class StationLine : public QWidget {
+    Q_OBJECT
+
+  public:
+    explicit StationLine(StationList list, QWidget* parent = nullptr);
+    Station& station() const { return *list_[size_t(here_)]; }
+    /// By its id; nothing happens when there is none.
+    void set_station(const QString& id);
+    void set_open_points(const Station& station, int count);
+    QSize sizeHint() const override { return {96, 400}; }
+    /// Where a station hangs, for a click.
+    QPoint place_of(const QString& id) const;
+
+  signals:
+    void station_chosen();
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    bool event(QEvent* event) override;
+
+  private:
+    StationList list_;
+    std::vector<double> places_;  ///< along the line, as shares of its length
+    std::vector<int> open_points_;
+    int here_ = 0;
+    int hovered_ = -1;
+
+    QPoint place(int index) const;
+    void go(int index);
+    int index_of(const QString& id) const;
+    int station_at(const QPointF& at) const;
+};
+
+}  // namespace nb

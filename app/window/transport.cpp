@@ -1,0 +1,205 @@
+#include "app/window/transport.hpp"
+
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <QSpinBox>
+#include <QToolButton>
+#include <cmath>
+
+#include "app/look/look.hpp"
+
+namespace nb {
+
+namespace {
+constexpr int margin_px = 14;
+}
+
+TimeLine::TimeLine(Playback& playback, QWidget* parent) : QWidget(parent), playback_(playback) {
+    setMinimumHeight(34);
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    setAccessibleName(tr("Time line"));
+    setToolTip(tr("Drag to scrub. The handles at both ends set the range that plays."));
+    connect(&playback_, &Playback::frame_changed, this, qOverload<>(&QWidget::update));
+    connect(&playback_, &Playback::state_changed, this, qOverload<>(&QWidget::update));
+    connect(&playback_, &Playback::take_changed, this, qOverload<>(&QWidget::update));
+}
+
+double TimeLine::x_of(double frame) const {
+    return margin_px + (width() - 2.0 * margin_px) * frame / std::max(1, playback_.frames() - 1);
+}
+
+double TimeLine::frame_at(double x) const {
+    return std::clamp((x - margin_px) / std::max(1.0, width() - 2.0 * margin_px), 0.0, 1.0) *
+           std::max(0, playback_.frames() - 1);
+}
+
+void TimeLine::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    const int frames = playback_.frames();
+    if (frames < 1) return;
+    const double base = 21;
+    // Ticks on round frames, as many as there is room for.
+    int step = 1;
+    for (const int s : {1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000}) {
+        step = s;
+        if (x_of(s) - x_of(0) > 58) break;
+    }
+    QFont small = font();
+    small.setPixelSize(10);
+    painter.setFont(small);
+    for (int f = 0; f < frames; f += step) {
+        const double x = x_of(f);
+        painter.setPen(look().dim);
+        painter.drawLine(QPointF(x, base), QPointF(x, base + 5));
+        if (x < width() - 40)
+            painter.drawText(QRectF(x + 3, base + 1, 50, 12), Qt::AlignLeft | Qt::AlignTop,
+                             QString::number(f));
+    }
+    const double a = x_of(playback_.first());
+    const double b = x_of(std::max(playback_.first(), playback_.last() - 1));
+    painter.fillRect(QRectF(x_of(0), base - 3, x_of(frames - 1) - x_of(0), 3), look().line);
+    painter.fillRect(QRectF(a, base - 3, b - a, 3), look().dim);
+    painter.setBrush(look().ground);
+    painter.setPen(QPen(look().mark, 1.4));
+    for (const auto& [x, out] : {std::pair{a, -1.0}, std::pair{b, 1.0}}) {
+        QPainterPath hook;
+        hook.moveTo(x, base - 9);
+        hook.lineTo(x + 5 * out, base - 9);
+        hook.lineTo(x + 5 * out, base + 3);
+        hook.lineTo(x, base + 3);
+        painter.drawPath(hook);
+    }
+    const double now = x_of(playback_.frame());
+    painter.setPen(QPen(look().mark, 1.6));
+    painter.drawLine(QPointF(now, 4), QPointF(now, base + 4));
+    painter.setBrush(look().mark);
+    painter.setPen(Qt::NoPen);
+    const QPointF flag[] = {{now - 5, 1}, {now + 5, 1}, {now, 8}};
+    painter.drawPolygon(flag, 3);
+}
+
+void TimeLine::mousePressEvent(QMouseEvent* event) {
+    const double x = event->position().x();
+    const double a = x_of(playback_.first());
+    const double b = x_of(playback_.last() - 1);
+    held_ = event->position().y() > 10 && x < a + 2 && x > a - 9   ? Held::first
+            : event->position().y() > 10 && x > b - 2 && x < b + 9 ? Held::last
+                                                                   : Held::frame;
+    was_playing_ = playback_.is_playing();
+    if (held_ == Held::frame) playback_.play(false);
+    drag(x);
+}
+
+void TimeLine::drag(double x) {
+    const int frame = int(std::lround(frame_at(x)));
+    if (held_ == Held::frame) playback_.go_to(frame);
+    if (held_ == Held::first) playback_.set_range(std::min(frame, playback_.last() - 1), playback_.last());
+    if (held_ == Held::last) playback_.set_range(playback_.first(), frame + 1);
+}
+
+void TimeLine::mouseMoveEvent(QMouseEvent* event) {
+    if (held_ != Held::nothing) drag(event->position().x());
+}
+
+void TimeLine::mouseReleaseEvent(QMouseEvent*) {
+    if (held_ == Held::frame && was_playing_) playback_.play(true);
+    held_ = Held::nothing;
+}
+
+Transport::Transport(Playback& playback, QWidget* parent) : QWidget(parent), playback_(playback) {
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(8, 2, 8, 4);
+    row->setSpacing(2);
+    const auto button = [&](const QString& tip) {
+        auto* b = new QToolButton(this);
+        b->setObjectName("bare");
+        b->setToolTip(tip);
+        b->setAccessibleName(tip);
+        b->setFocusPolicy(Qt::TabFocus);
+        row->addWidget(b);
+        return b;
+    };
+    play_ = button(tr("Play, pause (Space)"));
+    back_ = button(tr("One frame back (←)"));
+    ahead_ = button(tr("One frame on (→)"));
+    start_ = button(tr("To the start of the range (Home)"));
+    end_ = button(tr("To the end of the range (End)"));
+    loop_ = button(tr("Loop (L)"));
+    loop_->setCheckable(true);
+    frame_ = new QSpinBox(this);
+    frame_->setToolTip(tr("The shown frame; type one to go there"));
+    frame_->setAccessibleName(tr("frame"));
+    frame_->setMinimumWidth(76);
+    frame_->setKeyboardTracking(false);
+    frame_->setFocusPolicy(Qt::ClickFocus);
+    row->addSpacing(6);
+    row->addWidget(frame_);
+    line_ = new TimeLine(playback, this);
+    row->addWidget(line_, 1);
+    rate_ = new QLabel(this);
+    rate_->setToolTip(tr("Length and frame rate of the take, as in its file"));
+    row->addWidget(rate_);
+    row->addSpacing(8);
+    speed_ = new QComboBox(this);
+    speed_->setToolTip(tr("Speed of playing"));
+    speed_->setAccessibleName(tr("speed"));
+    for (const auto& [name, speed] :
+         {std::pair{"× 0.1", 0.1}, {"× 0.25", 0.25}, {"× 0.5", 0.5}, {"true speed", 1.0}, {"× 2", 2.0}})
+        speed_->addItem(name, speed);
+    speed_->setCurrentIndex(3);
+    speed_->setFocusPolicy(Qt::TabFocus);
+    row->addWidget(speed_);
+
+    connect(play_, &QToolButton::clicked, this, [this] { playback_.play(!playback_.is_playing()); });
+    connect(back_, &QToolButton::clicked, this, [this] { playback_.step(-1); });
+    connect(ahead_, &QToolButton::clicked, this, [this] { playback_.step(1); });
+    connect(start_, &QToolButton::clicked, this, [this] { playback_.go_to(playback_.first()); });
+    connect(end_, &QToolButton::clicked, this, [this] { playback_.go_to(playback_.last() - 1); });
+    connect(loop_, &QToolButton::toggled, &playback_, &Playback::set_looped);
+    connect(frame_, &QSpinBox::valueChanged, this, [this](int frame) {
+        if (frame != playback_.frame()) {
+            playback_.play(false);
+            playback_.go_to(frame);
+        }
+    });
+    connect(speed_, &QComboBox::currentIndexChanged, this,
+            [this] { playback_.set_speed(speed_->currentData().toDouble()); });
+    connect(&playback_, &Playback::frame_changed, this, [this](int frame) {
+        const QSignalBlocker blocker(frame_);
+        frame_->setValue(frame);
+    });
+    connect(&playback_, &Playback::state_changed, this, &Transport::refresh);
+    connect(&playback_, &Playback::take_changed, this, &Transport::refresh);
+    refresh_icons();
+}
+
+void Transport::refresh_icons() {
+    start_->setIcon(icon("skip-back"));
+    back_->setIcon(icon("step-back"));
+    ahead_->setIcon(icon("step-forward"));
+    end_->setIcon(icon("skip-forward"));
+    loop_->setIcon(icon("repeat"));
+    refresh();
+}
+
+void Transport::refresh() {
+    play_->setIcon(icon(playback_.is_playing() ? "pause" : "play"));
+    const QSignalBlocker loop_blocker(loop_);
+    const QSignalBlocker frame_blocker(frame_);
+    const QSignalBlocker speed_blocker(speed_);
+    loop_->setChecked(playback_.is_looped());
+    speed_->setCurrentIndex(std::max(0, speed_->findData(playback_.speed())));
+    frame_->setRange(0, std::max(0, playback_.frames() - 1));
+    frame_->setValue(playback_.frame());
+    rate_->setText(playback_.frames() > 0 ? tr("%1 s · %2 frames/s")
+                                                .arg(playback_.frames() * playback_.frame_time_s(), 0, 'f', 2)
+                                                .arg(1.0 / playback_.frame_time_s(), 0, 'g', 4)
+                                          : QString());
+}
+
+}  // namespace nb

@@ -1,0 +1,58 @@
+// The transport at the bottom: play, frame, range, speed, frame rate.
+#pragma once
+#include <QWidget>
+
+#include "app/work/playback.hpp"
+
+class QComboBox;
+class QLabel;
+class QSpinBox;
+class QToolButton;
+
+namespace nb {
+
+/// The time line: frames as ticks, the played range between two handles, the shown frame.
+class TimeLine : public QWidget {
+    Q_OBJECT
+
+  public:
+    explicit TimeLine(Playback& playback, QWidget* parent = nullptr);
+    QSize sizeHint() const override { return {500, 34}; }
+    double x_of(double frame) const;
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+
+  private:
+    enum class Held { nothing, frame, first, last };
+    Playback& playback_;
+    Held held_ = Held::nothing;
+    bool was_playing_ = false;
+
+    double frame_at(double x) const;
+    void drag(double x);
+};
+
+class Transport : public QWidget {
+    Q_OBJECT
+
+  public:
+    explicit Transport(Playback& playback, QWidget* parent = nullptr);
+    TimeLine* time_line() const { return line_; }
+    void refresh_icons();
+
+  private:
+    Playback& playback_;
+    QToolButton *start_, *back_, *play_, *ahead_, *end_, *loop_;
+    QSpinBox* frame_;
+    QComboBox* speed_;
+    QLabel* rate_;
+    TimeLine* line_;
+
+    void refresh();
+};
+
+}  // namespace nb

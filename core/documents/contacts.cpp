@@ -1,0 +1,171 @@
+#include "core/documents/contacts.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <stdexcept>
+
+#include "core/base/fault.hpp"
+#include "core/contact/sole.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr const char* by_hand_key = "contacts_by_hand";
+constexpr double highest_m = 1000.0;
+
+/// How frames and heights in force lie in the file's.
+struct FileScale {
+    double rate = 1.0;    ///< frames of the file for one of the take
+    int first = 0;        ///< frame of the file at which the take begins
+    double unit_m = 1.0;  ///< metres in force of one of the file's units, its legs' factor included
+
+    explicit FileScale(const LoadedFile& file) {
+        const Rig& rig = file.character.rig;
+        if (file.take && file.file_fps > 0.0) rate = file.file_fps * file.take->frame_time_s;
+        first = rig.options.trim_first;
+        const auto legs = rig.options.lengths.find("legs");
+        unit_m = rig.conventions.unit_m * (legs == rig.options.lengths.end() ? 1.0 : legs->second);
+    }
+    int to_file(int frame) const { return first + int(std::lround(frame * rate)); }
+    int from_file(int frame) const { return int(std::lround((frame - first) / rate)); }
+    double to_file(double level_m) const { return canonical(level_m / unit_m); }
+    double from_file(double level) const { return canonical(level * unit_m); }
+};
+
+/// A contact of the file as it is in force; empty when it lies outside the trim.
+Contact in_force(const Contact& in_file, const FileScale& scale, int frames) {
+    Contact contact = in_file;
+    contact.first = std::clamp(scale.from_file(in_file.first), 0, frames);
+    contact.last = std::clamp(scale.from_file(in_file.last), 0, frames);
+    contact.level_m = scale.from_file(in_file.level_m);
+    return contact;
+}
+
+bool is_same(const Contact& a, const Contact& b) {
+    return a.point == b.point && a.first == b.first && a.last == b.last && a.kind == b.kind &&
+           std::abs(a.level_m - b.level_m) < 1e-9;
+}
+
+}  // namespace
+
+void set_contacts_in_file(LoadedFile& file, Contacts in_file) {
+    if (!file.take) return;
+    tidy_contacts(in_file, std::max(file.file_frames, 1));
+    const FileScale scale(file);
+    Contacts& contacts = file.take->contacts;
+    contacts = {};
+    contacts.is_by_hand = in_file.is_by_hand;
+    for (const Contact& contact : in_file.list)
+        contacts.list.push_back(in_force(contact, scale, file.take->frames));
+    for (const double level : in_file.floor.levels_m)
+        contacts.floor.levels_m.push_back(scale.from_file(level));
+    tidy_contacts(contacts, file.take->frames);
+    file.contacts_in_file = std::move(in_file);
+}
+
+Contacts contacts_to_file(const Contacts& contacts, const LoadedFile& file) {
+    Contacts in_file;
+    in_file.is_by_hand = contacts.is_by_hand;
+    if (!file.take || !contacts.is_by_hand) return in_file;
+    const FileScale scale(file);
+    const int frames = file.take->frames;
+    const std::vector<Contact>& before = file.contacts_in_file.list;
+    for (Contact contact : contacts.list) {
+        const auto unchanged = std::find_if(before.begin(), before.end(), [&](const Contact& old) {
+            return is_same(in_force(old, scale, frames), contact);
+        });
+        if (unchanged != before.end()) {
+            in_file.list.push_back(*unchanged);
+            continue;
+        }
+        // One that the trim cuts off goes on beyond it.
+        const auto beyond = [&](bool at_start) -> const Contact* {
+            for (const Contact& old : before) {
+                const Contact shown = in_force(old, scale, frames);
+                if (old.point != contact.point || shown.last <= shown.first || shown.first >= contact.last ||
+                    shown.last <= contact.first)
+                    continue;
+                if (at_start ? shown.first == 0 && old.first < scale.to_file(0)
+                             : shown.last == frames && old.last > scale.to_file(frames))
+                    return &old;
+            }
+            return nullptr;
+        };
+        const Contact* from = contact.first == 0 ? beyond(true) : nullptr;
+        const Contact* to = contact.last == frames ? beyond(false) : nullptr;
+        contact.first = from ? from->first : scale.to_file(contact.first);
+        contact.last = to ? to->last : scale.to_file(contact.last);
+        contact.level_m = scale.to_file(contact.level_m);
+        in_file.list.push_back(contact);
+    }
+    for (const Contact& old : before) {
+        const Contact shown = in_force(old, scale, frames);
+        if (shown.last <= shown.first) in_file.list.push_back(old);
+    }
+    for (const double level : contacts.floor.levels_m) in_file.floor.levels_m.push_back(scale.to_file(level));
+    tidy_contacts(in_file, std::max(file.file_frames, 1));
+    return in_file;
+}
+
+void write_contacts(Json& document, const LoadedFile& file) {
+    if (!file.take || !file.contacts_in_file.is_by_hand) {
+        if (document.contains(by_hand_key)) document["contacts"] = Json::array();
+        document.erase(by_hand_key);
+        document.erase("floor_levels_m");
+        return;
+    }
+    const FileScale scale(file);
+    Json list = Json::array();
+    for (const Contact& contact : file.contacts_in_file.list)
+        list.push_back({{"point", contact.point},
+                        {"first", contact.first},
+                        {"last", contact.last},
+                        {"kind", contact_kind_name(contact.kind)},
+                        {"level_m", canonical(scale.from_file(contact.level_m))}});
+    document["contacts"] = list;
+    document[by_hand_key] = true;
+    document["floor_levels_m"] = Json::array();
+    for (const double level : file.contacts_in_file.floor.levels_m)
+        document["floor_levels_m"].push_back(canonical(scale.from_file(level)));
+}
+
+Contacts read_contacts(const Json& document, const std::string& path, const LoadedFile& file) {
+    Contacts contacts;
+    if (!file.take || !flag_in(document, by_hand_key, false, path)) return contacts;
+    const FileScale scale(file);
+    contacts.is_by_hand = true;
+    for (const Json& level : list_or_none(document, "floor_levels_m", path))
+        contacts.floor.levels_m.push_back(
+            scale.to_file(number_of(level, "floor_levels_m", -highest_m, highest_m, path)));
+    std::sort(contacts.floor.levels_m.begin(), contacts.floor.levels_m.end());
+    int number = 0;
+    for (const Json& entry : list_or_none(document, "contacts", path)) {
+        ++number;
+        Contact contact;
+        contact.point = text_in(entry, "point", path);
+        contact.first = whole_in(entry, "first", 0, 100000000, path);
+        contact.last = whole_in(entry, "last", 0, 100000000, path);
+        contact.level_m = scale.to_file(number_in(entry, "level_m", -highest_m, highest_m, 0.0, path));
+        if (!contact_point(contact.point))
+            throw FileError(path,
+                            fmt::format("contact {}: '{}' is no point of a body", number, contact.point),
+                            "write heel, ball, toetip, wrist, knee, hindpaw or forepaw with .left or "
+                            ".right, or seat");
+        if (contact.last <= contact.first)
+            throw FileError(path, fmt::format("contact {} has no span", number),
+                            "write first < last in frames");
+        try {
+            contact.kind = contact_kind(text_in(entry, "kind", "stay", path));
+        } catch (const std::invalid_argument& error) {
+            throw FileError(path, fmt::format("contact {}: {}", number, error.what()),
+                            "compare with docs/schema/take.schema.json");
+        }
+        contacts.list.push_back(std::move(contact));
+    }
+    return contacts;
+}
+
+}  // namespace nb

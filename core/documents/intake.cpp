@@ -1,0 +1,53 @@
+#include "core/documents/intake.hpp"
+
+#include <fmt/format.h>
+
+namespace nb {
+
+Shape intake_shape() {
+    return object_of({"tree", "reference", "on_floor", "over_origin", "bridge_breaks", "fps", "lengths"},
+                     {{"lengths", table_of({})}});
+}
+
+Json intake_document(const LoadOptions& options) {
+    Json intake;
+    if (!options.tree.empty()) intake["tree"] = options.tree;
+    if (!options.reference.empty()) intake["reference"] = options.reference;
+    if (options.on_floor) intake["on_floor"] = true;
+    if (options.over_origin) intake["over_origin"] = true;
+    if (options.bridge_breaks) intake["bridge_breaks"] = true;
+    if (options.fps) intake["fps"] = canonical(*options.fps);
+    for (const auto& [part, factor] : options.lengths) intake["lengths"][part] = canonical(factor);
+    return intake;
+}
+
+void read_intake(const Json& document, const std::string& path, LoadOptions& options) {
+    if (!document.contains("intake")) return;
+    const Json& intake = object_in(document, "intake", path);
+    options.tree = text_in(intake, "tree", "", path);
+    options.reference = text_in(intake, "reference", "", path);
+    options.on_floor = flag_in(intake, "on_floor", false, path);
+    options.over_origin = flag_in(intake, "over_origin", false, path);
+    options.bridge_breaks = flag_in(intake, "bridge_breaks", false, path);
+    options.fps.reset();
+    if (intake.contains("fps")) options.fps = number_in(intake, "fps", 0.1, 1000.0, path);
+    options.lengths.clear();
+    for (const auto& [part, factor] : object_or_none(intake, "lengths", path).items()) {
+        if (part != "legs" && part != "arms" && part != "trunk" && part != "neck")
+            throw FileError(path, fmt::format("'{}' is no part with a length", part),
+                            "write legs, arms, trunk or neck");
+        options.lengths[part] = number_of(factor, part, 0.1, 10.0, path);
+    }
+}
+
+void read_conventions(const Json& document, const std::string& path, LoadOptions& options) {
+    const Json& conventions = object_or_none(document, "conventions", path);
+    options.unit_m.reset();
+    options.up.reset();
+    options.facing.reset();
+    if (conventions.contains("unit_m")) options.unit_m = number_in(conventions, "unit_m", 1e-9, 1e6, path);
+    if (conventions.contains("up")) options.up = text_in(conventions, "up", path);
+    if (conventions.contains("facing")) options.facing = text_in(conventions, "facing", path);
+}
+
+}  // namespace nb

@@ -1,0 +1,94 @@
+#include "core/documents/pairing.hpp"
+
+#include <fmt/format.h>
+
+#include "core/body/plan.hpp"
+#include "core/documents/chains.hpp"
+
+namespace nb {
+
+namespace {
+
+const Shape& pairing_shape() {
+    // `carry`: where older documents had what crosses of a limb.
+    static const Shape shape =
+        object_of({"chains", "takes", "root_track", "carry"}, {{"source", object_of({})},
+                                                               {"target", object_of({})},
+                                                               {"passes", object_of({})},
+                                                               {"chains", chain_table_shape()},
+                                                               {"takes", table_of(chain_table_shape())}});
+    return shape;
+}
+
+}  // namespace
+
+Json pairing_document(const Pairing& pairing) {
+    Json document = document_header("pairing", pairing.id);
+    document["source"]["id"] = pairing.source_id;
+    document["source"]["path"] = pairing.source_path;
+    document["target"]["id"] = pairing.target_id;
+    document["target"]["path"] = pairing.target_path;
+    document["scale"] = pairing.settings.scale ? Json(canonical(*pairing.settings.scale)) : Json("legs");
+    for (const PassName& pass : pass_table)
+        document["passes"][pass.name] = pairing.settings.passes.*pass.is_on;
+    if (pairing.settings.has_root_track) document["root_track"] = true;
+    put_chains(document, "chains", pairing.settings.chains);
+    Json takes = Json::object();
+    for (const auto& [take, table] : pairing.settings.takes) put_chains(takes, take, table);
+    if (!takes.empty()) document["takes"] = takes;
+    // `carry`: where older documents had what crosses of a limb.
+    keep_unknown(pairing.other, document, pairing_shape());
+    return document;
+}
+
+namespace {
+
+Pairing pairing_from(const Json& document, const std::string& path) {
+    Pairing pairing;
+    pairing.id = text_in(document, "id", path);
+    const Json& source = object_in(document, "source", path);
+    const Json& target = object_in(document, "target", path);
+    pairing.source_id = text_in(source, "id", path);
+    pairing.source_path = text_in(source, "path", path);
+    pairing.target_id = text_in(target, "id", path);
+    pairing.target_path = text_in(target, "path", path);
+    const Json& scale = field(document, "scale", path);
+    if (scale.is_number()) {
+        pairing.settings.scale = number_of(scale, "scale", 1e-3, 1e3, path);
+    } else if (scale != "legs") {
+        throw FileError(path, "'scale' is neither a number nor \"legs\"", "compare with docs/schema");
+    }
+    const Json& passes = object_in(document, "passes", path);
+    for (const PassName& pass : pass_table) {
+        const bool is_needed = std::string_view(pass.name) == "root" ||
+                               std::string_view(pass.name) == "angles" ||
+                               std::string_view(pass.name) == "reach";
+        pairing.settings.passes.*pass.is_on =
+            is_needed ? flag_in(passes, pass.name, path) : flag_in(passes, pass.name, true, path);
+    }
+    pairing.settings.has_root_track = flag_in(document, "root_track", false, path);
+    pairing.settings.chains = read_chain_table(object_or_none(document, "chains", path), path);
+    // As documents had it before chains had levels: every limb's carry, usual or not.
+    const Json& carry_read = object_or_none(document, "carry", path);
+    for (const auto& [limb, carry] : carry_read.items()) {
+        const ChainPlan* chain = body_plan("biped").chain(limb);
+        if (!chain || !chain->is_limb || (carry != "limb" && carry != "angles"))
+            throw FileError(path, fmt::format("the carry of '{}' is not known", limb),
+                            "limbs are arm and leg, .left and .right; carry is angles or limb");
+        const Carry is = carry == "limb" ? Carry::limb : Carry::angles;
+        if (is != chain->usual.carry.value_or(Carry::angles)) pairing.settings.chains[limb].carry = is;
+    }
+    const Json& takes = object_or_none(document, "takes", path);
+    for (const auto& [take, table] : takes.items())
+        pairing.settings.takes[take] = read_chain_table(table, path);
+    pairing.other = document;
+    return pairing;
+}
+
+}  // namespace
+
+Pairing read_pairing(const Json& document, const std::string& path) {
+    return reading(path, [&] { return pairing_from(document, path); });
+}
+
+}  // namespace nb

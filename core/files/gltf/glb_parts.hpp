@@ -1,0 +1,49 @@
+// A glTF file taken apart into its JSON and one binary buffer, changed, and put together as .glb. Internal to
+// core/files.
+#pragma once
+#include <nlohmann/json.hpp>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "core/base/fault.hpp"
+#include "core/base/json_fields.hpp"
+#include "core/rig/rig.hpp"
+
+namespace nb {
+
+/// What a writer does with a file's JSON; a value of a kind it does not expect becomes one line.
+template <typename Make>
+auto with_json_of(const std::string& path, Make make) {
+    try {
+        return make();
+    } catch (const Json::exception&) {
+        throw FileError(path, "has a value of the wrong kind in its JSON", "export the file again");
+    }
+}
+
+class GlbParts {
+  public:
+    /// Reads the rig's own file; buffers and pictures beside it are packed in. Throws FileError, also when it
+    /// is no longer the file that was read.
+    explicit GlbParts(const Rig& rig);
+
+    nlohmann::ordered_json json;
+    /// Appends data as a buffer view; returns its index.
+    size_t add_view(std::string_view data);
+    /// Appends an accessor of floats ("SCALAR", "VEC3" ...); returns its index.
+    size_t add_floats(const std::vector<float>& values, const char* type, size_t width);
+    /// Makes a node stand in translation, rotation and scale, not in a matrix, as animated ones must.
+    void free_of_matrix(size_t node);
+    /// Writes the whole file.
+    void write(const std::string& path);
+
+  private:
+    const Rig& rig_;
+    std::string binary_;
+
+    std::string beside(const std::string& uri) const;
+    void pack_buffers();
+};
+
+}  // namespace nb

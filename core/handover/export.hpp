@@ -1,0 +1,24 @@
+// Writing a transfer onto the target's own skeleton, in the target's own unit, axes and names.
+#pragma once
+#include <string>
+
+#include "core/files/skeleton_file.hpp"
+#include "core/motion/motion_view.hpp"
+#include "core/rest/character.hpp"
+
+namespace nb {
+
+/// BVH cannot hold rest orientations: bones are re-framed to world axes at rest, B_j = R_WJ R_WJ_rest^T in
+/// file axes; local B_parent^T B_j. Positions for roots and for what the take moves.
+SkeletonFile reframe_for_bvh(const Character& character, const Take& take);
+
+/// A motion that is not a take in memory; else as export_take.
+void export_motion(const std::string& path, const Character& character, const MotionView& motion,
+                   std::vector<std::string>* notes = nullptr);
+/// A rig that came from glTF is patched (`patch_glb`); for others a skeleton alone is written as .glb.
+/// Writes .bvh or .glb by the ending of `path`. Throws FileError for other endings.
+/// `notes`: what a format could not hold as it was.
+void export_take(const std::string& path, const Character& character, const Take& take,
+                 std::vector<std::string>* notes = nullptr);
+
+}  // namespace nb

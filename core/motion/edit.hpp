@@ -1,0 +1,16 @@
+// Takes made from takes: another rate, a part, and where the motion begins.
+#pragma once
+#include "core/motion/take.hpp"
+
+namespace nb {
+
+/// The same motion at another rate, duration kept to within one new frame; rotations on the shortest
+/// geodesic, translations linear. Source frames that fall on new ones are kept exactly.
+Take resample(const Take& take, double fps);
+/// Frames first up to, not including, last.
+Take trim(const Take& take, int first, int last);
+/// 1 when frame 0 is a reference pose set before the motion: the step 0 -> 1 turns a joint by more than 40
+/// degrees and by more than ten times the largest step of the following frames' median. Else 0.
+int find_first_motion_frame(const Take& take);
+
+}  // namespace nb

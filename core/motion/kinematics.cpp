@@ -1,0 +1,53 @@
+#include "core/motion/kinematics.hpp"
+
+#include "core/base/parallel.hpp"
+
+namespace nb {
+
+void WorldMotion::resize(int frame_count, int joint_count) {
+    frames = frame_count;
+    joints = joint_count;
+    R.resize(size_t(frames) * size_t(joints));
+    p.resize(size_t(frames) * size_t(joints));
+}
+
+void forward_kinematics(const Skeleton& skeleton, const Take& take, int frame, std::span<Quat> R,
+                        std::span<Vec3> p) {
+    const auto local_R = take.rotations(frame);
+    const auto local_p = take.translations(frame);
+    size_t next_translated = 0;
+    for (size_t j = 0; j < local_R.size(); ++j) {
+        const bool has_translation =
+            next_translated < take.translated.size() && size_t(take.translated[next_translated]) == j;
+        const Vec3& offset = has_translation ? local_p[next_translated++] : skeleton.rest_p[j];
+        const int parent = skeleton.parents[j];
+        if (parent < 0) {
+            R[j] = local_R[j];
+            p[j] = offset;
+        } else {
+            R[j] = (R[size_t(parent)] * local_R[j]).normalized();
+            p[j] = p[size_t(parent)] + R[size_t(parent)] * offset;
+        }
+    }
+}
+
+Pose pose_at(const Skeleton& skeleton, const Take& take, int frame) {
+    Pose pose;
+    pose.R.resize(skeleton.names.size());
+    pose.p.resize(skeleton.names.size());
+    forward_kinematics(skeleton, take, frame, pose.R, pose.p);
+    return pose;
+}
+
+WorldMotion forward_kinematics(const Skeleton& skeleton, const Take& take, int threads) {
+    WorldMotion world;
+    world.resize(take.frames, take.joints);
+    for_each_frame(take.frames, threads, [&](int first, int last) {
+        for (int f = first; f < last; ++f)
+            forward_kinematics(skeleton, take, f, {&world.R[world.at(f, 0)], size_t(take.joints)},
+                               {&world.p[world.at(f, 0)], size_t(take.joints)});
+    });
+    return world;
+}
+
+}  // namespace nb

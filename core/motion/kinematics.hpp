@@ -1,0 +1,25 @@
+// Forward kinematics: where the joints of a take stand in the world.
+#pragma once
+#include "core/motion/take.hpp"
+
+namespace nb {
+
+/// World frames of all joints over all frames, frame-major.
+struct WorldMotion {
+    int frames = 0;
+    int joints = 0;
+    std::vector<Quat> R;
+    std::vector<Vec3> p;
+
+    void resize(int frame_count, int joint_count);
+    size_t at(int frame, int joint) const { return size_t(frame) * size_t(joints) + size_t(joint); }
+};
+
+/// World pose of one frame. `R` and `p` have room for one entry a joint. Does not allocate.
+void forward_kinematics(const Skeleton& skeleton, const Take& take, int frame, std::span<Quat> R,
+                        std::span<Vec3> p);
+Pose pose_at(const Skeleton& skeleton, const Take& take, int frame);
+/// World pose of all frames, in parallel on at most `threads` threads (0: as many as there are cores).
+WorldMotion forward_kinematics(const Skeleton& skeleton, const Take& take, int threads = 0);
+
+}  // namespace nb

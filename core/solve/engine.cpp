@@ -1,0 +1,191 @@
+#include "core/solve/engine.hpp"
+
+#include "core/base/parallel.hpp"
+#include "core/motion/kinematics.hpp"
+#include "core/solve/baked.hpp"
+
+#include <algorithm>
+#include <array>
+#include <stdexcept>
+#include <utility>
+
+#include "core/contact/contacts.hpp"
+#include "core/solve/passes.hpp"
+
+namespace nb {
+
+namespace {
+
+void run_passes(const Plan& plan, const SourceFrame& source, TargetFrame& target,
+                const FrameCorrection* held) {
+    if (!plan.passes.contacts) held = nullptr;
+    pass_angles(plan, source, target);
+    pass_root(plan, source, target, held);
+    pass_reach(plan, source, target, held);
+    pass_twist(plan, source, target);
+}
+
+}  // namespace
+
+void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& target, int frame,
+                 const FrameCorrection* held) {
+    TargetFrame T = frame_of(target, frame);
+    run_passes(plan, frame_of(source, frame), T, held);
+}
+
+void solve_pose(const Plan& plan, const Pose& source, Pose& target, const FrameCorrection* held) {
+    TargetFrame T{target.R, target.p};
+    run_passes(plan, {source.R, source.p}, T, held);
+}
+
+PassEffects pass_effects(const Plan& plan, const Pose& source, const FrameCorrection* held) {
+    PassEffects result;
+    const size_t joints = plan.T_parents.size();
+    Pose with{std::vector<Quat>(joints), std::vector<Vec3>(joints)};
+    Pose without = with;
+    const auto moved_cm = [&] {
+        double sum = 0.0;
+        for (size_t j = 0; j < joints; ++j) sum += (with.p[j] - without.p[j]).norm();
+        return 100.0 * sum / double(joints);
+    };
+    const auto turned_deg = [&](size_t joint) {
+        return rad_to_deg(angle_between(with.R[joint], without.R[joint]));
+    };
+    for (const PassName& pass : pass_table) {
+        Plan changed = plan;
+        changed.passes.*pass.is_on = true;
+        solve_pose(changed, source, with, held);
+        changed.passes.*pass.is_on = false;
+        solve_pose(changed, source, without, held);
+        if (pass.is_on == &Passes::gather) {
+            for (size_t j = 0; j < joints; ++j)
+                if (plan.angles[j].gathered >= 0)
+                    result.gather_deg = std::max(result.gather_deg, turned_deg(j));
+        } else if (pass.is_on == &Passes::twist) {
+            for (const TwistOp& op : plan.twists)
+                result.twist_deg = std::max(result.twist_deg, turned_deg(size_t(op.joint)));
+        } else if (pass.is_on == &Passes::root) {
+            result.root_cm = moved_cm();
+        } else if (pass.is_on == &Passes::angles) {
+            result.angles_cm = moved_cm();
+        } else if (pass.is_on == &Passes::reach) {
+            result.reach_cm = moved_cm();
+        } else {
+            result.contacts_cm = moved_cm();
+        }
+    }
+    return result;
+}
+
+namespace {
+
+/// The root bone, and what hangs on it beside the body, goes with the body's place on the floor and heading.
+void put_on_root(const Skeleton& skeleton, TransferResult& result, double frame_time_s, int first_frame) {
+    const Plan& plan = result.plan;
+    const std::vector<Rigid> track = root_track(result.target, plan.T_lines, frame_time_s, first_frame);
+    const Pose rest = rest_pose(skeleton);
+    for (int j = plan.T_root; j < skeleton.size(); ++j) {
+        if (!skeleton.is_ancestor(plan.T_root, j) || skeleton.is_ancestor(plan.T_top, j)) continue;
+        for (int f = 0; f < result.target.frames; ++f) {
+            const Rigid X = track[size_t(f)] * Rigid{rest.R[size_t(j)], rest.p[size_t(j)]};
+            result.target.R[result.target.at(f, j)] = X.R;
+            result.target.p[result.target.at(f, j)] = X.p;
+        }
+    }
+}
+
+}  // namespace
+
+namespace {
+
+/// `to_release`: the take, when its frames may go once its world motion is known; then nothing is baked.
+TransferResult transfer_with(const Character& source, const Take& take, Take* to_release,
+                             const Character& target, const PairingSettings& settings, int threads,
+                             const Progress& progress) {
+    TransferResult result;
+    result.plan = compile_plan(source, target, settings, take.key());
+    result.source = forward_kinematics(source.rig.skeleton, take, threads);
+    if (to_release) {
+        std::vector<Quat>().swap(to_release->R);
+        std::vector<Vec3>().swap(to_release->p);
+    }
+    const int joints = target.rig.skeleton.size();
+    result.target.resize(take.frames, joints);
+    Take& baked = result.take;
+    baked.name = take.name;
+    baked.frame_time_text = take.frame_time_text;
+    baked.frame_time_s = take.frame_time_s;
+    baked.frames = take.frames;
+    baked.joints = joints;
+    baked.first_motion_frame = take.first_motion_frame;
+    baked.translated = result.plan.T_own_places;
+    std::sort(baked.translated.begin(), baked.translated.end());
+    for (size_t j = 0; j < result.plan.give_of.size(); ++j)
+        if (result.plan.give_of[j] >= 0) baked.translated.push_back(int(j));
+    std::atomic<int> done{0};
+    std::atomic<bool> is_cancelled{false};
+    const bool has_contacts = result.plan.passes.contacts && result.plan.passes.reach;
+    const auto advance = [&](int frames) {
+        const int now = done += frames;
+        if (progress && !progress(now / (has_contacts ? 2 : 1), take.frames)) is_cancelled = true;
+    };
+    if (has_contacts) {
+        for_each_frame(take.frames, threads, [&](int first, int last) {
+            // What contacts are held against: the hips' place and the feet's turn, which reach leaves alone.
+            for (int f = first; f < last && !is_cancelled; ++f) {
+                const SourceFrame S = frame_of(std::as_const(result.source), f);
+                TargetFrame T = frame_of(result.target, f);
+                pass_angles(result.plan, S, T);
+                pass_root(result.plan, S, T);
+            }
+            advance(last - first);
+        });
+        if (is_cancelled) throw std::runtime_error("cancelled");
+        result.contacts = take.contacts.is_by_hand ? take.contacts
+                                                   : find_contacts(source, result.source, take.frame_time_s,
+                                                                   take.first_motion_frame);
+        result.corrections = hold_contacts(result.plan, result.contacts, result.source, result.target,
+                                           take.frame_time_s, take.first_motion_frame);
+    }
+    const bool is_held = !result.corrections.is_empty();
+    for_each_frame(take.frames, threads, [&](int first, int last) {
+        for (int f = first; f < last && !is_cancelled; ++f) {
+            const FrameCorrection held = result.corrections.at(f);
+            solve_frame(result.plan, result.source, result.target, f, is_held ? &held : nullptr);
+        }
+        advance(last - first);
+    });
+    if (is_cancelled) throw std::runtime_error("cancelled");
+    if (result.plan.T_root >= 0) {
+        put_on_root(target.rig.skeleton, result, take.frame_time_s, take.first_motion_frame);
+        baked.translated.push_back(result.plan.T_root);
+        std::sort(baked.translated.begin(), baked.translated.end());
+    }
+    if (to_release) return result;
+    baked.R.resize(size_t(take.frames) * size_t(joints));
+    baked.p.resize(size_t(take.frames) * baked.translated.size());
+    const ResultView local(target.rig.skeleton, result);
+    for_each_frame(take.frames, threads, [&](int first, int last) {
+        for (int f = first; f < last; ++f) {
+            for (int j = 0; j < joints; ++j)
+                baked.R[size_t(f) * size_t(joints) + size_t(j)] = local.rotation(f, j);
+            for (size_t i = 0; i < baked.translated.size(); ++i)
+                baked.p[size_t(f) * baked.translated.size() + i] = local.translation(f, i);
+        }
+    });
+    return result;
+}
+
+}  // namespace
+
+TransferResult transfer(const Character& source, const Take& take, const Character& target,
+                        const PairingSettings& settings, int threads, const Progress& progress) {
+    return transfer_with(source, take, nullptr, target, settings, threads, progress);
+}
+
+TransferResult transfer_lean(const Character& source, Take take, const Character& target,
+                             const PairingSettings& settings, int threads, const Progress& progress) {
+    return transfer_with(source, take, &take, target, settings, threads, progress);
+}
+
+}  // namespace nb

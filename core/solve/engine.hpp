@@ -1,0 +1,51 @@
+// The engine: runs a compiled plan over a whole take, frames in parallel.
+#pragma once
+#include <array>
+#include <atomic>
+#include <functional>
+
+#include "core/motion/kinematics.hpp"
+#include "core/motion/take.hpp"
+#include "core/solve/locks.hpp"
+#include "core/solve/plan.hpp"
+
+namespace nb {
+
+struct TransferResult {
+    Plan plan;
+    WorldMotion source;  ///< the source's world motion, not scaled by the place map
+    WorldMotion target;
+    Contacts contacts;        ///< of the source: as kept with the take, else as found
+    Corrections corrections;  ///< what holding them adds
+    Take take;                ///< local motion of the target's skeleton, translations for the hips
+};
+
+/// Told how many frames are done; returns false to cancel. Called from worker threads.
+using Progress = std::function<bool(int done, int of)>;
+
+/// Results are the same bit for bit for any number of threads (0: as many as there are cores). Throws
+/// FileError when a character lacks hips or legs; std::runtime_error("cancelled") when progress says stop.
+TransferResult transfer(const Character& source, const Take& take, const Character& target,
+                        const PairingSettings& settings, int threads = 0, const Progress& progress = {});
+
+/// The same for takes that fill the memory: lets go of the take's frames once its world motion is known, and
+/// bakes nothing (`result.take` has no rotations; core/solve/baked.hpp gives them frame by frame).
+TransferResult transfer_lean(const Character& source, Take take, const Character& target,
+                             const PairingSettings& settings, int threads = 0, const Progress& progress = {});
+
+/// One frame alone, for the frame on screen. `result` must come from `transfer` of the same characters.
+/// `held`: what contacts add there.
+void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& target, int frame,
+                 const FrameCorrection* held = nullptr);
+/// The same for a pose. `target` has room for one entry a joint.
+void solve_pose(const Plan& plan, const Pose& source, Pose& target, const FrameCorrection* held = nullptr);
+
+/// What each pass does to the body in a pose, beside the result without it: mean distance over the target's
+/// joints; of gather and twist the largest turn of a bone. Passes that are off: what they would do.
+struct PassEffects {
+    double gather_deg = 0.0, root_cm = 0.0, angles_cm = 0.0, reach_cm = 0.0, contacts_cm = 0.0,
+           twist_deg = 0.0;
+};
+PassEffects pass_effects(const Plan& plan, const Pose& source, const FrameCorrection* held = nullptr);
+
+}  // namespace nb

@@ -1,0 +1,145 @@
+#include "core/solve/give_way.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/math/banded.hpp"
+#include "core/math/curves.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double first_penalty = 10.0;
+constexpr int half_band = 8;  // three axes a frame, two frames away
+
+/// One span of frames, solved by itself: beyond its ends x is as good as zero.
+class Span {
+  public:
+    Span(int first, int last, double smooth, const std::vector<HeldReach>& reaches, const GiveWay& how)
+        : first_(first), n_(last - first), smooth_(smooth), reaches_(reaches), how_(how) {}
+
+    void solve(std::vector<Vec3>& x) {
+        std::vector<Vec3> now(size_t(n_), Vec3::Zero());
+        std::vector<Vec3> next = now;
+        penalty_ = first_penalty;
+        double cost = cost_of(now);
+        for (int round = 0; round < how_.most_rounds; ++round) {
+            step(now);
+            double share = 1.0;
+            double moved = 0.0;
+            for (int halving = 0; halving < 12; ++halving, share *= 0.5) {
+                moved = 0.0;
+                for (int t = 0; t < n_; ++t) {
+                    const Vec3 by = share * (step_at(t) - now[size_t(t)]);
+                    next[size_t(t)] = now[size_t(t)] + by;
+                    moved = std::max(moved, by.norm());
+                }
+                const double next_cost = cost_of(next);
+                if (next_cost <= cost) {
+                    cost = next_cost;
+                    now.swap(next);
+                    break;
+                }
+                moved = 0.0;
+            }
+            if (moved > (penalty_ < how_.penalty ? 1e-4 : 1e-6)) continue;
+            if (penalty_ >= how_.penalty) break;
+            penalty_ = std::min(how_.penalty, 10.0 * penalty_);
+            cost = cost_of(now);
+        }
+        for (int t = 0; t < n_; ++t) x[size_t(first_) + size_t(t)] = now[size_t(t)];
+    }
+
+  private:
+    int first_, n_;
+    double smooth_;
+    const std::vector<HeldReach>& reaches_;
+    const GiveWay& how_;
+    std::vector<double> band_, b_;
+    double penalty_ = 0.0;
+
+    Vec3 step_at(int t) const {
+        const size_t at = 3 * size_t(t);
+        return {b_[at], b_[at + 1], b_[at + 2]};
+    }
+
+    double cost_of(const std::vector<Vec3>& x) const {
+        double cost = 0.0;
+        for (const Vec3& at : x) cost += at.squaredNorm();
+        for (int t = 1; t + 1 < n_; ++t)
+            cost += smooth_ * (x[size_t(t) - 1] - 2.0 * x[size_t(t)] + x[size_t(t) + 1]).squaredNorm();
+        for (const HeldReach& reach : reaches_) {
+            const double over = (reach.to - x[size_t(reach.frame) - size_t(first_)]).norm() - reach.limit_m;
+            if (over > 0.0) cost += penalty_ * over * over;
+        }
+        return cost;
+    }
+
+    /// Where the quadratic model at `x` is least, in b_.
+    void step(const std::vector<Vec3>& x) {
+        band_.assign(3 * size_t(n_) * (half_band + 1), 0.0);
+        b_.assign(3 * size_t(n_), 0.0);
+        const auto add = [&](int i, int j, double value) {
+            band_[size_t(i) * half_band + size_t(j) + half_band] += value;
+        };
+        for (int i = 0; i < 3 * n_; ++i) add(i, i, 1.0);
+        constexpr double second[3] = {1.0, -2.0, 1.0};
+        for (int t = 1; t + 1 < n_; ++t)
+            for (int axis = 0; axis < 3; ++axis)
+                for (int i = 0; i < 3; ++i)
+                    for (int j = 0; j <= i; ++j)
+                        add(3 * (t - 1 + i) + axis, 3 * (t - 1 + j) + axis, smooth_ * second[i] * second[j]);
+        for (const HeldReach& reach : reaches_) {
+            const Vec3& here = x[size_t(reach.frame) - size_t(first_)];
+            const Vec3 left = reach.to - here;
+            const double length = left.norm();
+            if (length <= reach.limit_m || length < 1e-9) continue;
+            const Vec3 u = left / length;
+            // The whole second derivative of (length - limit)^2 / 2.
+            const double around = 1.0 - reach.limit_m / length;
+            const Mat3 H = penalty_ * (around * Mat3::Identity() + (1.0 - around) * u * u.transpose());
+            const Vec3 pull = H * here + penalty_ * (length - reach.limit_m) * u;
+            const int at = 3 * (reach.frame - first_);
+            for (int r = 0; r < 3; ++r) {
+                for (int c = 0; c <= r; ++c) add(at + r, at + c, H(r, c));
+                b_[size_t(at) + size_t(r)] += pull[r];
+            }
+        }
+        solve_banded(band_, half_band, b_);
+    }
+};
+
+}  // namespace
+
+std::vector<Vec3> give_way(int frames, double frame_time_s, const std::vector<HeldReach>& reaches,
+                           const GiveWay& how) {
+    std::vector<Vec3> x(size_t(frames), Vec3::Zero());
+    const double tau = how.tau_s / frame_time_s;
+    const int apart = std::max(8, int(std::lround(12.0 * tau)));
+    // Spans around the reaches that are beyond their limit, far enough apart not to feel each other.
+    int from = -1;
+    int to = -1;
+    const auto solve = [&] {
+        if (from < 0) return;
+        const int first = std::max(0, from - apart);
+        const int last = std::min(frames, to + apart + 1);
+        std::vector<HeldReach> inside;
+        for (const HeldReach& reach : reaches)
+            if (reach.frame >= first && reach.frame < last) inside.push_back(reach);
+        Span(first, last, std::pow(tau, 4), inside, how).solve(x);
+    };
+    for (const HeldReach& reach : reaches) {
+        if (reach.to.norm() <= reach.limit_m) continue;
+        if (from >= 0 && reach.frame - to > 2 * apart) {
+            solve();
+            from = -1;
+        }
+        if (from < 0) from = reach.frame;
+        to = reach.frame;
+    }
+    solve();
+    return x;
+}
+
+}  // namespace nb

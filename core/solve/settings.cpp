@@ -1,0 +1,29 @@
+#include "core/solve/settings.hpp"
+
+namespace nb {
+
+ChainLevels levels_of(const std::string& chain, const Character& target, const PairingSettings& settings,
+                      const std::string& take_key) {
+    ChainLevels levels;
+    if (const ChainPlan* plan = body_plan(target.roles.plan).chain(chain))
+        levels[size_t(SettingLevel::plan)] = plan->usual;
+    levels[size_t(SettingLevel::character)] = settings_of(target.chains, chain);
+    levels[size_t(SettingLevel::pairing)] = settings_of(settings.chains, chain);
+    if (const auto at = settings.takes.find(take_key); at != settings.takes.end())
+        levels[size_t(SettingLevel::take)] = settings_of(at->second, chain);
+    return levels;
+}
+
+ChainTable chains_in_force(const Character& target, const PairingSettings& settings,
+                           const std::string& take_key) {
+    ChainTable table;
+    for (const ChainPlan& chain : body_plan(target.roles.plan).chains) {
+        ChainSettings all;
+        for (const ChainSettings& level : levels_of(chain.name, target, settings, take_key))
+            all = merged(all, level);
+        put_settings(table, chain.name, all);
+    }
+    return table;
+}
+
+}  // namespace nb
