@@ -218,5 +218,5 @@ class ChainsWindowTest : public test::WindowFixture {
     }
 };
 
-NB_WINDOW_MAIN(ChainsWindowTest)
+NB_TEST_WITH(nb::test::WindowApplication, ChainsWindowTest)
 #include "test_chains_window.moc"

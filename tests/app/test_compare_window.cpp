@@ -115,5 +115,5 @@ class CompareWindowTest : public test::WindowFixture {
     }
 };
 
-NB_WINDOW_MAIN(CompareWindowTest)
+NB_TEST_WITH(nb::test::WindowApplication, CompareWindowTest)
 #include "test_compare_window.moc"

@@ -207,5 +207,5 @@ class ContactsWindowTest : public test::WindowFixture {
     }
 };
 
-NB_WINDOW_MAIN(ContactsWindowTest)
+NB_TEST_WITH(nb::test::WindowApplication, ContactsWindowTest)
 #include "test_contacts_window.moc"

@@ -231,5 +231,5 @@ class IntakeWindowTest : public test::WindowFixture {
     }
 };
 
-NB_WINDOW_MAIN(IntakeWindowTest)
+NB_TEST_WITH(nb::test::WindowApplication, IntakeWindowTest)
 #include "test_intake_window.moc"

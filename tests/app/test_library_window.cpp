@@ -302,5 +302,5 @@ class LibraryWindowTest : public test::WindowFixture {
     }
 };
 
-NB_WINDOW_MAIN(LibraryWindowTest)
+NB_TEST_WITH(nb::test::WindowApplication, LibraryWindowTest)
 #include "test_library_window.moc"

@@ -328,5 +328,5 @@ class RestWindowTest : public test::WindowFixture {
     }
 };
 
-NB_WINDOW_MAIN(RestWindowTest)
+NB_TEST_WITH(nb::test::WindowApplication, RestWindowTest)
 #include "test_rest_window.moc"

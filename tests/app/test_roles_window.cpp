@@ -299,5 +299,5 @@ class RolesWindowTest : public test::WindowFixture {
     }
 };
 
-NB_WINDOW_MAIN(RolesWindowTest)
+NB_TEST_WITH(nb::test::WindowApplication, RolesWindowTest)
 #include "test_roles_window.moc"

@@ -523,5 +523,5 @@ class WindowTest : public test::WindowFixture {
     }
 };
 
-NB_WINDOW_MAIN(WindowTest)
+NB_TEST_WITH(nb::test::WindowApplication, WindowTest)
 #include "test_window.moc"

@@ -9,6 +9,7 @@
 
 #include "app/stage/stage_view.hpp"
 #include "app/window/main_window.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 namespace nb::test {
@@ -106,16 +107,20 @@ class WindowFixture : public QObject {
     }
 };
 
-}  // namespace nb::test
+/// An application of the window's tests: the format of the stage must be set before the first window.
+class WindowApplication {
+  public:
+    WindowApplication(int& argc, char** argv) : app_(with_format(argc), argv) {}
 
-/// main() of a test of the window: the format of the stage must be set before the first window.
-#define NB_WINDOW_MAIN(Test)                            \
-    int main(int argc, char** argv) {                   \
-        QSurfaceFormat format;                          \
-        format.setVersion(3, 3);                        \
-        format.setProfile(QSurfaceFormat::CoreProfile); \
-        QSurfaceFormat::setDefaultFormat(format);       \
-        QApplication app(argc, argv);                   \
-        Test test;                                      \
-        return QTest::qExec(&test, argc, argv);         \
+  private:
+    QApplication app_;
+    static int& with_format(int& argc) {
+        QSurfaceFormat format;
+        format.setVersion(3, 3);
+        format.setProfile(QSurfaceFormat::CoreProfile);
+        QSurfaceFormat::setDefaultFormat(format);
+        return argc;
     }
+};
+
+}  // namespace nb::test

@@ -4,6 +4,7 @@
 
 #include "core/files/bvh.hpp"
 #include "core/intake/load.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -121,5 +122,5 @@ class AlignmentTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(AlignmentTest)
+NB_TEST(AlignmentTest)
 #include "test_alignment.moc"

@@ -13,6 +13,7 @@
 #include "core/handover/export.hpp"
 #include "core/library/library.hpp"
 #include "core/motion/edit.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -196,5 +197,5 @@ class BrokenInputTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(BrokenInputTest)
+NB_TEST(BrokenInputTest)
 #include "test_broken_input.moc"

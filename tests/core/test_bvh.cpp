@@ -9,6 +9,7 @@
 #include "core/handover/export.hpp"
 #include "core/intake/load.hpp"
 #include "core/motion/kinematics.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -281,5 +282,5 @@ class BvhTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(BvhTest)
+NB_TEST(BvhTest)
 #include "test_bvh.moc"

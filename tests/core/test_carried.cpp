@@ -6,6 +6,7 @@
 #include "core/body/carried.hpp"
 #include "core/math/rotation.hpp"
 #include "core/motion/kinematics.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/strangers.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -237,5 +238,5 @@ class CarriedTest : public QObject {
     }
 };
 
-QTEST_APPLESS_MAIN(CarriedTest)
+NB_TEST(CarriedTest)
 #include "test_carried.moc"

@@ -14,6 +14,7 @@
 #include "core/forecast/bone_map.hpp"
 #include "core/library/library.hpp"
 #include "core/solve/passes.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -244,5 +245,5 @@ class ChainsTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(ChainsTest)
+NB_TEST(ChainsTest)
 #include "test_chains.moc"

@@ -9,6 +9,7 @@
 
 #include "core/body/shape.hpp"
 #include "core/library/library.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/variants.hpp"
 
 using namespace nb;
@@ -287,5 +288,5 @@ class CharacterizationTest : public QObject {
     }
 };
 
-QTEST_APPLESS_MAIN(CharacterizationTest)
+NB_TEST(CharacterizationTest)
 #include "test_characterization.moc"

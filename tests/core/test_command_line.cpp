@@ -20,6 +20,7 @@
 #include "core/base/fault.hpp"
 #include "core/files/bvh.hpp"
 #include "core/files/gltf/gltf.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -445,5 +446,5 @@ class CommandLineTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(CommandLineTest)
+NB_TEST(CommandLineTest)
 #include "test_command_line.moc"

@@ -18,6 +18,7 @@
 #include "core/motion/kinematics.hpp"
 #include "core/review/result.hpp"
 #include "core/solve/give_way.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -428,5 +429,5 @@ class ContactsTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(ContactsTest)
+NB_TEST(ContactsTest)
 #include "test_contacts.moc"

@@ -13,6 +13,7 @@
 #include "core/body/measures.hpp"
 #include "core/library/library.hpp"
 #include "core/motion/kinematics.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -243,5 +244,5 @@ class DemoLibraryTest : public QObject {
     }
 };
 
-QTEST_APPLESS_MAIN(DemoLibraryTest)
+NB_TEST(DemoLibraryTest)
 #include "test_demo_library.moc"

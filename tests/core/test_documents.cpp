@@ -16,6 +16,7 @@
 #include "core/documents/take.hpp"
 #include "core/library/beside.hpp"
 #include "core/library/library.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -277,5 +278,5 @@ class DocumentsTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(DocumentsTest)
+NB_TEST(DocumentsTest)
 #include "test_documents.moc"

@@ -10,6 +10,7 @@
 #include "core/motion/edit.hpp"
 #include "draw/portrait.hpp"
 #include "draw/renderer.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -184,5 +185,5 @@ class DrawingTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(DrawingTest)
+NB_TEST(DrawingTest)
 #include "test_drawing.moc"

@@ -7,6 +7,7 @@
 #include "core/files/gltf/gltf.hpp"
 #include "core/handover/export.hpp"
 #include "core/motion/kinematics.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -216,5 +217,5 @@ class GltfTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(GltfTest)
+NB_TEST(GltfTest)
 #include "test_gltf.moc"

@@ -19,6 +19,7 @@
 #include "core/library/library.hpp"
 #include "core/motion/kinematics.hpp"
 #include "core/review/review.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -553,5 +554,5 @@ class IntakeTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(IntakeTest)
+NB_TEST(IntakeTest)
 #include "test_intake.moc"

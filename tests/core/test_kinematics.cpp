@@ -17,6 +17,7 @@
 #include "core/motion/kinematics.hpp"
 #include "core/solve/passes.hpp"
 #include "tests/support/count_allocations.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -270,5 +271,5 @@ class KinematicsTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(KinematicsTest)
+NB_TEST(KinematicsTest)
 #include "test_kinematics.moc"

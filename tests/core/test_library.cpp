@@ -11,6 +11,7 @@
 #include "core/handover/export.hpp"
 #include "core/library/keep.hpp"
 #include "core/library/sort.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -252,5 +253,5 @@ class LibraryTest : public QObject {
     }
 };
 
-QTEST_APPLESS_MAIN(LibraryTest)
+NB_TEST(LibraryTest)
 #include "test_library.moc"

@@ -7,6 +7,7 @@
 #include "core/files/bvh.hpp"
 #include "core/motion/edit.hpp"
 #include "core/motion/kinematics.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -354,5 +355,5 @@ class PropertiesTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(PropertiesTest)
+NB_TEST(PropertiesTest)
 #include "test_properties.moc"

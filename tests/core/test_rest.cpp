@@ -18,6 +18,7 @@
 #include "core/rest/compare.hpp"
 #include "core/rest/edit.hpp"
 #include "core/rest/solve.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -653,5 +654,5 @@ class RestTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(RestTest)
+NB_TEST(RestTest)
 #include "test_rest.moc"

@@ -6,6 +6,7 @@
 #include "core/motion/kinematics.hpp"
 #include "core/review/curves.hpp"
 #include "core/review/review.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -229,5 +230,5 @@ class ReviewTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(ReviewTest)
+NB_TEST(ReviewTest)
 #include "test_review.moc"

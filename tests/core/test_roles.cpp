@@ -6,6 +6,7 @@
 #include "core/body/names.hpp"
 #include "core/body/propose.hpp"
 #include "core/intake/load.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -199,5 +200,5 @@ class RolesTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(RolesTest)
+NB_TEST(RolesTest)
 #include "test_roles.moc"

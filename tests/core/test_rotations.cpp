@@ -6,6 +6,7 @@
 
 #include "core/base/fault.hpp"
 #include "core/math/rotation.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -150,5 +151,5 @@ class RotationsTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(RotationsTest)
+NB_TEST(RotationsTest)
 #include "test_rotations.moc"

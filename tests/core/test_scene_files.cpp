@@ -10,6 +10,7 @@
 #include "core/files/scene/scene.hpp"
 #include "core/handover/export.hpp"
 #include "core/library/library.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -128,5 +129,5 @@ class SceneFilesTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(SceneFilesTest)
+NB_TEST(SceneFilesTest)
 #include "test_scene_files.moc"

@@ -20,6 +20,7 @@
 #include "core/rest/edit.hpp"
 #include "core/review/events.hpp"
 #include "core/solve/passes.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -648,5 +649,5 @@ class SettingsTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(SettingsTest)
+NB_TEST(SettingsTest)
 #include "test_settings.moc"

@@ -15,6 +15,7 @@
 #include "core/library/library.hpp"
 #include "core/motion/edit.hpp"
 #include "core/motion/kinematics.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -300,5 +301,5 @@ class SkinsTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(SkinsTest)
+NB_TEST(SkinsTest)
 #include "test_skins.moc"

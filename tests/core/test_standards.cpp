@@ -16,6 +16,7 @@
 #include "core/documents/roles.hpp"
 #include "core/handover/vrm.hpp"
 #include "core/library/library.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/variants.hpp"
 
 using namespace nb;
@@ -343,5 +344,5 @@ class StandardsTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(StandardsTest)
+NB_TEST(StandardsTest)
 #include "test_standards.moc"

@@ -7,6 +7,7 @@
 
 #include "core/body/names.hpp"
 #include "core/body/propose.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/stranger_score.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -305,5 +306,5 @@ class StrangersTest : public QObject {
     }
 };
 
-QTEST_APPLESS_MAIN(StrangersTest)
+NB_TEST(StrangersTest)
 #include "test_strangers.moc"

@@ -5,6 +5,7 @@
 #include "core/motion/edit.hpp"
 #include "core/motion/heading.hpp"
 #include "core/motion/kinematics.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -112,5 +113,5 @@ class TakesTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(TakesTest)
+NB_TEST(TakesTest)
 #include "test_takes.moc"

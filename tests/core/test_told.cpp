@@ -30,6 +30,7 @@
 #include "core/handover/gltf_rest.hpp"
 #include "core/library/beside.hpp"
 #include "core/library/keep.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -510,5 +511,5 @@ class ToldTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(ToldTest)
+NB_TEST(ToldTest)
 #include "test_told.moc"

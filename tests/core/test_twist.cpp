@@ -6,6 +6,7 @@
 #include "core/library/library.hpp"
 #include "core/rest/edit.hpp"
 #include "core/solve/passes.hpp"
+#include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
 using namespace nb;
@@ -138,5 +139,5 @@ class TwistTest : public QObject {
     }
 };
 
-QTEST_GUILESS_MAIN(TwistTest)
+NB_TEST(TwistTest)
 #include "test_twist.moc"
