@@ -285,16 +285,21 @@ int characterize(const Options& options) {
     return exit_done;
 }
 
+PairingSettings pairing_settings(const Options& options) {
+    PairingSettings settings;
+    if (!options.pairing.empty())
+        settings = read_pairing(read_document(options.pairing, "pairing"), options.pairing).settings;
+    if (!options.passes.empty()) settings.passes = parse_passes(options.passes);
+    return settings;
+}
+
 int transfer(const Options& options) {
     const auto ending = std::filesystem::path(options.out).extension();
     if (ending != ".bvh" && ending != ".glb") throw WrongUse("--out: choose a name ending in .bvh or .glb");
     std::vector<std::string> notes;
     LoadedFile source = load_take(options.take, options.source_character, notes, options.animation - 1);
     const LoadedFile target = load_character(options.target, options.target_character, notes);
-    PairingSettings settings;
-    if (!options.pairing.empty())
-        settings = read_pairing(read_document(options.pairing, "pairing"), options.pairing).settings;
-    if (!options.passes.empty()) settings.passes = parse_passes(options.passes);
+    PairingSettings settings = pairing_settings(options);
     if (options.has_root_track) {
         settings.has_root_track = true;
         if (target.character.roles.joint("root") < 0)

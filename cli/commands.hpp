@@ -39,6 +39,8 @@ struct Options {
 
 /// "root,angles": those to run, the others left out.
 Passes parse_passes(const std::string& text);
+/// What --pairing and --passes say of a pair. Throws FileError, WrongUse.
+PairingSettings pairing_settings(const Options& options);
 
 int inspect(const Options& options);
 int characterize(const Options& options);

@@ -137,6 +137,9 @@ int main(int argc, char** argv) {
     picture->add_option("--animation", options.animation, "Which, of a take file that holds several; from 1");
     picture->add_option("--source-character", options.source_character, "character.json of the take's body");
     picture->add_option("--target-character", options.target_character, "character.json of the target");
+    picture->add_option("--pairing", options.pairing, "Pairing document");
+    picture->add_option("--passes", options.passes,
+                        "Of gather,root,angles,reach,contacts,twist, those to run");
     picture->add_option("--frame", options.frame, "Frame, from 0")->required();
     picture->add_option("--view", options.view, "front, side, top or three-quarter")
         ->required()

@@ -13,10 +13,8 @@ int map_bones(const Options& options) {
     std::vector<std::string> notes;
     const LoadedFile source = load_take(options.take, options.source_character, notes);
     const LoadedFile target = load_character(options.target, options.target_character, notes);
-    PairingSettings settings;
-    if (!options.pairing.empty())
-        settings = read_pairing(read_document(options.pairing, "pairing"), options.pairing).settings;
-    const Plan plan = compile_plan(source.character, target.character, settings);
+    const Plan plan =
+        compile_plan(source.character, target.character, pairing_settings(options), source.take->key());
     const BoneMap map = bone_map(source.character, target.character, plan);
     if (!options.out.empty()) write_file(options.out, bone_map_csv(map));
     for (const BoneMapRow& row : map.rows)

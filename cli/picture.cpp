@@ -4,7 +4,6 @@
 #include "cli/commands.hpp"
 #include "core/base/fault.hpp"
 #include "core/library/library.hpp"
-#include "core/motion/edit.hpp"
 #include "core/motion/kinematics.hpp"
 #include "core/solve/engine.hpp"
 #include "draw/renderer.hpp"
@@ -46,7 +45,6 @@ int picture(const Options& options) {
     if (options.frame < 0 || options.frame >= source.take->frames)
         throw WrongUse(
             fmt::format("--frame {}: the take has frames 0 to {}", options.frame, source.take->frames - 1));
-    const Take take = trim(*source.take, options.frame, options.frame + 1);
     const View view = options.view == "front"  ? View::front
                       : options.view == "side" ? View::side
                       : options.view == "top"  ? View::top
@@ -61,24 +59,26 @@ int picture(const Options& options) {
                      rig_of(file, file->character), std::move(pose), body_look};
     };
     const auto source_file = std::make_shared<const LoadedFile>(std::move(source));
+    const Pose source_pose = pose_at(source_file->character.rig.skeleton, *source_file->take, options.frame);
     Scene scene;
     std::shared_ptr<const LoadedFile> target_file;
     double k = 1.0;
     if (options.target.empty()) {
-        scene = make_scene(actor(source_file, pose_at(source_file->character.rig.skeleton, take, 0), look),
-                           {}, 0.0, camera.right(), stage_theme(options.theme));
+        scene = make_scene(actor(source_file, source_pose, look), {}, 0.0, camera.right(),
+                           stage_theme(options.theme));
     } else {
         target_file = std::make_shared<const LoadedFile>(
             load_character(options.target, options.target_character, notes));
+        // The whole take: what is held, and how the hips give way, is known only along time.
         const TransferResult result =
-            nb::transfer(source_file->character, take, target_file->character, {}, 1);
+            nb::transfer(source_file->character, *source_file->take, target_file->character,
+                         pairing_settings(options), options.threads);
         k = result.plan.k;
-        scene = make_scene(actor(source_file, pose_of(result.source, 0), BodyLook::bones),
-                           actor(target_file, pose_of(result.target, 0), look),
+        scene = make_scene(actor(source_file, pose_of(result.source, options.frame), BodyLook::bones),
+                           actor(target_file, pose_of(result.target, options.frame), look),
                            1.4 * options.spread.value_or(1.0), camera.right(), stage_theme(options.theme));
     }
-    add_props(scene, load_props(*source_file, notes), pose_at(source_file->character.rig.skeleton, take, 0),
-              k);
+    add_props(scene, load_props(*source_file, notes), source_pose, k);
     constexpr int width = 1280;
     constexpr int height = 800;
     frame_bodies(scene, camera, double(width) / height);

@@ -51,8 +51,7 @@ int review_table(const Options& options) {
         for (const Body& character : characters) {
             const Character& source = take.file.character;
             const Character& target = character.file.character;
-            PairingSettings settings;
-            if (!options.passes.empty()) settings.passes = parse_passes(options.passes);
+            const PairingSettings settings = pairing_settings(options);
             const TransferResult result =
                 nb::transfer(source, *take.file.take, target, settings, options.threads, {});
             const Review review = review_result(source, target, result);

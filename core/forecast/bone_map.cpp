@@ -240,20 +240,7 @@ std::vector<Expectation> forecast(const Character& source, const Character& targ
              fmt::format("the roll of {} {} is not known: nothing says how they are turned at rest", unknown,
                          unknown == 1 ? "bone" : "bones"),
              double(unknown)});
-    // One line for all that the same body lacks to the same end.
-    std::vector<std::pair<const MissingPartner*, std::vector<std::string>>> lacks;
-    for (const MissingPartner& partner : plan.partners) {
-        auto like = std::find_if(lacks.begin(), lacks.end(), [&](const auto& lack) {
-            return lack.first->who == partner.who && lack.first->means == partner.means;
-        });
-        if (like == lacks.end()) like = lacks.insert(like, {&partner, {}});
-        like->second.push_back(partner.role);
-    }
-    for (const auto& lack : lacks)
-        result.push_back({"",
-                          fmt::format("{} has no {}: {}", lack.first->who, fmt::join(lack.second, ", "),
-                                      lack.first->means),
-                          0.0});
+    for (const std::string& line : partner_lines(plan.partners)) result.push_back({"", line, 0.0});
     return result;
 }
 

@@ -53,6 +53,12 @@ std::string limb_of(const std::string& row) {
     return (is_leg ? "leg" : "arm") + std::string(side_suffix(role_side(row)));
 }
 
+/// The limb that ends in a held point, in words.
+std::string limb_of_end(const std::string& point) {
+    const std::string part = role_part(point);
+    return part == "wrist" ? "arm" : part == "forepaw" ? "foreleg" : part == "hindpaw" ? "hind leg" : "leg";
+}
+
 /// Whether settings turn a limb's bones beside the source's on purpose.
 bool is_turned_aside(const ChainTable& chains, const std::string& limb) {
     const ChainSettings& set = settings_of(chains, limb);
@@ -109,13 +115,13 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
         ReviewEvent& event = add("reach", deficit.point,
                                  {deficit.first, deficit.last, deficit.worst_frame, deficit.missing_cm}, "cm",
                                  deficit_pass_cm);
+        const std::string limb = limb_of_end(deficit.point);
+        event.text = fmt::format("{} {:.1f} cm short of where it is held: the {} is at its full length",
+                                 spoken(deficit.point), deficit.missing_cm, limb);
         const size_t f = size_t(deficit.worst_frame);
-        const double given =
-            result.corrections.hips_m.size() > f ? 100.0 * result.corrections.hips_m[f].norm() : 0.0;
-        event.text = fmt::format(
-            "{} {:.1f} cm short of where it is held: the leg is at its full length, and the hips "
-            "already gave {:.1f} cm",
-            spoken(deficit.point), deficit.missing_cm, given);
+        if (limb != "arm" && result.corrections.hips_m.size() > f)
+            event.text += fmt::format(", and the hips already gave {:.1f} cm",
+                                      100.0 * result.corrections.hips_m[f].norm());
         event.remedies = {{"shorten the contact", "contacts"}};
     }
     for (const ReviewSeries& series : review.series) {

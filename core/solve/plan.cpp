@@ -364,15 +364,37 @@ class Compiler {
         return part == "thumb" || part == "index" || part == "middle" || part == "ring" || part == "little";
     }
 
-    /// One line a role, and one for all fingers of a hand.
+    /// True when a role of the target takes up what the missing one turns by: one further out in its chain,
+    /// or a finger of a missing hand.
+    bool is_followed(const std::string& role) const {
+        const auto side = role_side(role);
+        if (role_part(role) == "hand")
+            return std::any_of(T_.roles.fills.begin(), T_.roles.fills.end(), [&](const RoleFill& fill) {
+                return is_finger(fill.role) && role_side(fill.role) == side;
+            });
+        const ChainPlan* chain = body_plan(S_.roles.plan).chain_of(role);
+        if (!chain) return true;  // hips and root carry all the rest
+        const auto at = std::find(chain->roles.begin(), chain->roles.end(), role);
+        const bool goes_on = std::any_of(at, chain->roles.end(),
+                                         [&](const std::string& next) { return T_.roles.joint(next) >= 0; });
+        return goes_on || chain->name == "spine" || chain->name == "neck";
+    }
+
+    /// One line a role, one for all links of a finger, one for the fingers of a hand without any.
     void note_partners() {
         std::set<std::string> told;
+        const auto has_fingers = [](const Character& who, Side side) {
+            return std::any_of(who.roles.fills.begin(), who.roles.fills.end(), [&](const RoleFill& fill) {
+                return is_finger(fill.role) && role_side(fill.role) == side;
+            });
+        };
         const auto tell = [&](const Character& who, const RoleFill& fill, const std::string& what) {
-            const std::string side(side_suffix(role_side(fill.role)));
-            const std::string name = is_finger(fill.role) ? role_part(fill.role) + side : fill.role;
-            if (!told.insert(name).second) return;
-            plan_.partners.push_back({who.name, name, what});
-            plan_.notes.push_back(fmt::format("{} has no {}: {}", who.name, name, what));
+            const Side side = role_side(fill.role);
+            std::string name = fill.role;
+            if (is_finger(fill.role))
+                name = (has_fingers(who, side) ? role_part(fill.role) : "fingers") +
+                       std::string(side_suffix(side));
+            if (told.insert(name).second) plan_.partners.push_back({who.name, name, what});
         };
         for (const RoleFill& fill : S_.roles.fills) {
             const ChainPlan* run = nullptr;
@@ -383,18 +405,45 @@ class Compiler {
             if (T_.roles.joint(fill.role) >= 0 || fill.role == "root" ||
                 (run && !T_.roles.chain(*run).empty()))
                 continue;
-            tell(T_, fill, "its motion goes on to what follows");
+            tell(T_, fill,
+                 is_followed(fill.role) ? "its motion goes on to what follows"
+                                        : "nothing follows it, so its motion is lost");
         }
         for (const RoleFill& fill : T_.roles.fills)
             if (plan_.angles[size_t(fill.joint)].kind == AngleOp::Kind::follow && fill.role != "root")
                 tell(S_, fill,
                      is_finger(fill.role)
-                         ? "it follows the hand at rest"
+                         ? "at rest on the hand"
                          : T_tree_.names[size_t(fill.joint)] + " follows its parent at rest");
+        for (const std::string& line : partner_lines(plan_.partners)) plan_.notes.push_back(line);
     }
 };
 
 }  // namespace
+
+std::vector<std::string> partner_lines(const std::vector<MissingPartner>& partners) {
+    std::vector<std::pair<const MissingPartner*, std::vector<std::string>>> lacks;
+    for (const MissingPartner& partner : partners) {
+        auto like = std::find_if(lacks.begin(), lacks.end(), [&](const auto& lack) {
+            return lack.first->who == partner.who && lack.first->means == partner.means;
+        });
+        if (like == lacks.end()) like = lacks.insert(like, {&partner, {}});
+        // Left and right together.
+        const std::string part = role_part(partner.role);
+        const std::string other =
+            part + std::string(side_suffix(role_side(partner.role) == Side::left ? Side::right : Side::left));
+        const auto twin = std::find(like->second.begin(), like->second.end(), other);
+        if (role_side(partner.role) != Side::none && twin != like->second.end())
+            *twin = part + " on either side";
+        else
+            like->second.push_back(partner.role);
+    }
+    std::vector<std::string> lines;
+    for (const auto& [partner, roles] : lacks)
+        lines.push_back(
+            fmt::format("{} has no {}: {}", partner->who, fmt::join(roles, ", "), partner->means));
+    return lines;
+}
 
 Plan compile_plan(const Character& source, const Character& target, const PairingSettings& settings,
                   const std::string& take_key) {

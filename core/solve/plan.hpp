@@ -107,6 +107,9 @@ struct MissingPartner {
     std::string means;
 };
 
+/// One line for all that a body lacks to the same end.
+std::vector<std::string> partner_lines(const std::vector<MissingPartner>& partners);
+
 struct Plan {
     double k = 1.0;  ///< place map: M(p) = k p about the world's origin
     Passes passes;

@@ -174,6 +174,42 @@ class ChainsTest : public QObject {
                                  compile_plan(source.character, same.character, {})))
                     .empty());
     }
+    // B19, C12
+    void what_a_body_lacks_is_told_in_few_words() {
+        const LoadedFile source = demo_take("quay-walk");
+        LoadedFile target = load_file(demo("takes/quay-walk.bvh"));
+        const auto lines = [&] {
+            std::vector<std::string> told;
+            for (const std::string& line :
+                 partner_lines(compile_plan(source.character, target.character, {}).partners))
+                told.push_back(line.substr(line.find(" has no ") + 8));
+            return told;
+        };
+        QVERIFY(lines().empty());
+        RoleMap& roles = target.character.roles;
+        const auto take_away = [&](const std::function<bool(const std::string&)>& which) {
+            std::erase_if(roles.fills, [&](const RoleFill& fill) { return which(fill.role); });
+            update_role_lists(target.character.rig.skeleton, roles);
+        };
+        take_away([](const std::string& role) { return role == "hand.left" || role == "hand.right"; });
+        // A hand without anything behind it is lost; a clavicle's turn goes on to the arm.
+        QCOMPARE(
+            lines(),
+            (std::vector<std::string>{"hand on either side: nothing follows it, so its motion is lost"}));
+        take_away([](const std::string& role) { return role == "clavicle.left"; });
+        QCOMPARE(lines().size(), size_t(2));
+        const auto both = lines();
+        QVERIFY(std::find(both.begin(), both.end(), "clavicle.left: its motion goes on to what follows") !=
+                both.end());
+        // Fingers the take does not have, in one word a hand.
+        const LoadedFile with_fingers = load_file(test::demo("characters/dockhand/rig.glb"));
+        std::string all;
+        for (const std::string& line :
+             partner_lines(compile_plan(source.character, with_fingers.character, {}).partners))
+            all += line + '\n';
+        QVERIFY2(all.find("fingers on either side: at rest on the hand") != std::string::npos, all.c_str());
+        QVERIFY2(all.find("index") == std::string::npos, all.c_str());
+    }
     void chains_in_a_pairing_document() {
         Pairing pairing;
         pairing.id = make_uuid();

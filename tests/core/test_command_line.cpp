@@ -18,6 +18,8 @@
 #include <fmt/format.h>
 
 #include "core/base/fault.hpp"
+#include "core/documents/pairing.hpp"
+#include "core/documents/take.hpp"
 #include "core/files/bvh.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "tests/support/run_test.hpp"
@@ -420,6 +422,44 @@ class CommandLineTest : public QObject {
     void nothing_else_is_left_behind() {
         for (const QString& name : QDir(folder_.path()).entryList(QDir::Files))
             QVERIFY2(!name.contains(".part"), qPrintable(name));
+    }
+    // B13
+    void pictures_show_what_the_transfer_writes() {
+        Pairing pairing;
+        pairing.settings.scale = 0.4;
+        pairing.id = pairing.source_id = pairing.target_id = "x";
+        write_file(in("small.json").toStdString(), format_document(pairing_document(pairing)));
+        const auto picture = [&](const QStringList& more) {
+            const QString out = in("of.png");
+            const Run run =
+                nbone(QStringList{"picture", "--take", demo("takes/quay-walk.take.json"), "--target",
+                                  demo("characters/lamp-child/rig.glb"), "--target-character",
+                                  demo("characters/lamp-child/character.json"), "--frame", "300", "--view",
+                                  "side", "--spread", "0", "--out", out, "--force"} +
+                      more);
+            return run.code == 0 ? QImage(out) : QImage();
+        };
+        const QImage as_it_is = picture({});
+        QVERIFY(!as_it_is.isNull());
+        QVERIFY(picture({"--pairing", in("small.json")}) != as_it_is);
+        QVERIFY(picture({"--passes", "gather,root,angles"}) != as_it_is);
+        QCOMPARE(picture({"--passes", "gather,root,angles,reach,contacts,twist"}), as_it_is);
+    }
+    void maps_know_what_is_set_for_the_take() {
+        Pairing pairing;
+        pairing.id = pairing.source_id = pairing.target_id = "x";
+        const std::string key =
+            read_take_document(read_document(test::demo("takes/quay-walk.take.json"), "take"), "quay-walk")
+                .id;
+        pairing.settings.takes[key]["spine"].is_left_out = true;
+        write_file(in("one-take.json").toStdString(), format_document(pairing_document(pairing)));
+        const auto map = [&](const char* take) {
+            return nbone({"map", "--take", demo(take), "--target", rig("ferrier/rig.glb"), "--pairing",
+                          in("one-take.json")})
+                .out;
+        };
+        QVERIFY(map("takes/quay-walk.take.json").contains("spine is left out by hand"));
+        QVERIFY(!map("takes/haul-rope.take.json").contains("spine is left out by hand"));
     }
     void pictures_need_no_display() {
         for (const auto* view : {"front", "side", "top", "three-quarter"}) {
