@@ -39,6 +39,7 @@ TransferSheet::TransferSheet(Workspace& workspace, Playback& playback, StageView
 QHBoxLayout* TransferSheet::make_head() {
     auto* head = new QHBoxLayout;
     head->setContentsMargins(12, 6, 12, 2);
+    head->setSpacing(8);
     measure_ = new QComboBox(this);
     measure_->setAccessibleName(tr("measure"));
     measure_->setToolTip(tr("Which measure the strip shows"));
