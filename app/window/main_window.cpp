@@ -7,6 +7,7 @@
 #include <QApplication>
 #include <QCloseEvent>
 #include <QComboBox>
+#include <QDir>
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -32,6 +33,7 @@
 #include "app/window/transport.hpp"
 #include "app/window/unsaved_list.hpp"
 #include "core/base/fault.hpp"
+#include "core/handover/export.hpp"
 #include "core/handover/vrm.hpp"
 
 #include <utility>
@@ -44,6 +46,7 @@ const char* save_anyway = "save mine over it";
 const char* take_theirs = "take theirs, let go of mine";
 const char* leftovers_aside = "lay it aside, to the trash";
 const char* use_as_target = "use its body as the target instead";
+const char* write_it = "write it all the same";
 const char* leave_unsaved = "leave without saving";
 const char* save_first = "save and leave";
 
@@ -52,6 +55,16 @@ QToolButton* bare(QWidget* parent) {
     button->setObjectName("bare");
     button->setFocusPolicy(Qt::TabFocus);
     return button;
+}
+
+/// Where files of a kind were last chosen.
+QString last_folder(const QString& kind) {
+    const QString folder = QSettings().value("folder/" + kind).toString();
+    return QFileInfo(folder).isDir() ? folder : QString();
+}
+
+void remember_folder(const QString& kind, const QString& path) {
+    QSettings().setValue("folder/" + kind, QFileInfo(path).absolutePath());
 }
 
 }  // namespace
@@ -181,6 +194,7 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
         if (link == take_theirs)
             for (const QString& document : std::exchange(conflicts_, {})) workspace_.take_theirs(document);
         if (link == leftovers_aside) workspace_.lay_leftovers_aside();
+        if (link == write_it) workspace_.export_result(to_export_);
         if (link == use_as_target) workspace_.open_file(last_opened_, true);
         if (link == save_first) workspace_.save();
         if (link == save_first || link == leave_unsaved) {
@@ -531,11 +545,12 @@ void MainWindow::refresh_open_points() {
 
 void MainWindow::ask_open(bool as_target) {
     const QString path = QFileDialog::getOpenFileName(
-        this, as_target ? tr("Open a rig as the target") : tr("Open a motion file"), {},
-        tr("Skeletons and motion (*.bvh *.glb *.gltf *.vrm *.fbx *.dae *.md5mesh *.x *.smd *.take.json);;All "
-           "files "
-           "(*)"));
-    if (!path.isEmpty()) workspace_.open_file(path, as_target);
+        this, as_target ? tr("Open a rig as the target") : tr("Open a take"), last_folder("open"),
+        tr("Skeletons and motion (*.bvh *.glb *.gltf *.vrm *.fbx *.dae *.md5mesh *.x *.smd *.take.json);;"
+           "All files (*)"));
+    if (path.isEmpty()) return;
+    remember_folder("open", path);
+    workspace_.open_file(path, as_target);
 }
 
 void MainWindow::change_library(ChangeLibrary::Kind kind, bool is_character, int index, const QString& name) {
@@ -572,9 +587,29 @@ void MainWindow::ask_export() {
                                                   workspace_.targets()[size_t(target)].name
                                             : QString("result");
     name.replace(' ', '-').replace("'", "");
-    const QString path = QFileDialog::getSaveFileName(this, tr("Export the result"), name.toLower() + ".bvh",
-                                                      tr("Motion (*.bvh);;glTF (*.glb)"));
-    if (!path.isEmpty()) workspace_.export_result(path);
+    const QString usual = QString::fromStdString(usual_ending(workspace_.target()->file.character));
+    const QString bvh = tr("Motion (*.bvh)");
+    const QString glb = tr("glTF (*.glb)");
+    QString chosen = usual == ".bvh" ? bvh : glb;
+    QString path = QFileDialog::getSaveFileName(
+        this, tr("Export the result"), QDir(last_folder("export")).filePath(name.toLower() + usual),
+        usual == ".bvh" ? bvh + ";;" + glb : glb + ";;" + bvh, &chosen);
+    if (path.isEmpty()) return;
+    if (QFileInfo(path).suffix().isEmpty()) path += chosen == bvh ? ".bvh" : ".glb";
+    remember_folder("export", path);
+    export_to(path);
+}
+
+void MainWindow::export_to(const QString& path) {
+    const LoadedPtr target = workspace_.target();
+    const auto lost =
+        target ? left_behind(path.toStdString(), target->file.character) : std::vector<std::string>();
+    if (lost.empty()) return workspace_.export_result(path);
+    to_export_ = path;
+    QStringList lines;
+    for (const std::string& line : lost) lines << QString::fromStdString(line);
+    notice_->say(tr("%1 would lose something: %2.").arg(QFileInfo(path).fileName(), lines.join("; ")), true,
+                 {write_it});
 }
 
 void MainWindow::ask_standard(bool is_vrm) {

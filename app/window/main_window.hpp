@@ -50,7 +50,8 @@ class MainWindow : public QMainWindow {
         return *findChild<Part*>();
     }
     void write_standard(const QString& path, bool is_vrm);
-    void export_to(const QString& path) { workspace_.export_result(path); }
+    /// Writes the result; what the format would lose is said before.
+    void export_to(const QString& path);
 
   protected:
     void dragEnterEvent(QDragEnterEvent* event) override;
@@ -80,6 +81,7 @@ class MainWindow : public QMainWindow {
     bool is_library_shown_ = false;
     bool is_paper_ = false;
     QString last_opened_;
+    QString to_export_;      ///< waits for a person to say that what is lost may be lost
     QStringList conflicts_;  ///< documents that somebody else has changed
     bool close_anyway_ = false;
     int changes_ = 0;  ///< of the undo stack, when the result was last kept as that before a change

@@ -1,5 +1,5 @@
 // What of a limb's end can rest on something: heel, ball and toe tip of a foot, the pad of a paw, a wrist;
-// found once from a character's aligned rest.
+// from a character's aligned rest.
 #pragma once
 #include <array>
 #include <optional>

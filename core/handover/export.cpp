@@ -137,6 +137,26 @@ void write_bvh(const std::string& path, const Character& character, const Motion
 
 }  // namespace
 
+std::string usual_ending(const Character& character) {
+    return character.rig.format == "bvh" ? ".bvh" : ".glb";
+}
+
+std::vector<std::string> left_behind(const std::string& path, const Character& character) {
+    std::vector<std::string> lost;
+    const Rig& rig = character.rig;
+    const bool is_bvh = std::filesystem::path(path).extension() == ".bvh";
+    if (!rig.meshes.empty() && is_bvh)
+        lost.emplace_back("a BVH file holds bones and motion: mesh and materials stay behind");
+    if (!rig.meshes.empty() && !is_bvh && rig.nodes.empty())
+        lost.emplace_back(
+            "mesh and materials stay behind: they are kept for rigs that came as .glb or .gltf");
+    if (is_bvh) {
+        std::vector<std::string> names = rig.skeleton.names;
+        if (const std::string note = names_for_bvh(character, names); !note.empty()) lost.push_back(note);
+    }
+    return lost;
+}
+
 void export_motion(const std::string& path, const Character& character, const MotionView& motion,
                    std::vector<std::string>* notes) {
     const std::string ending = std::filesystem::path(path).extension().string();

@@ -39,13 +39,16 @@ class Patcher {
         Json animation = {{"name", take_.name.empty() ? "take" : take_.name},
                           {"channels", Json::array()},
                           {"samplers", Json::array()}};
-        const auto add_channel = [&](int joint, const char* what, size_t output) {
+        const auto add_channel_at = [&](size_t times_at, int joint, const char* what, size_t output) {
             const int node = rig_.nodes[size_t(joint)].node;
             parts_.free_of_matrix(size_t(node));
             animation["samplers"].push_back(
-                {{"input", input}, {"output", output}, {"interpolation", "LINEAR"}});
+                {{"input", times_at}, {"output", output}, {"interpolation", "LINEAR"}});
             animation["channels"].push_back({{"sampler", animation["samplers"].size() - 1},
                                              {"target", {{"node", node}, {"path", what}}}});
+        };
+        const auto add_channel = [&](int joint, const char* what, size_t output) {
+            add_channel_at(input, joint, what, output);
         };
         std::vector<float> values;
         for (int j = 0; j < take_.joints; ++j) {
@@ -70,16 +73,35 @@ class Patcher {
             }
             add_channel(j, "rotation", parts_.add_floats(values, "VEC4", 4));
         }
+        const auto in_file_units = [&](int joint, const Vec3& p) {
+            const FileNode& at = rig_.nodes[size_t(joint)];
+            return Vec3(at.flip_above.cwiseProduct(Vec3(R_FW * p)) /
+                        (rig_.conventions.unit_m * at.scale_above));
+        };
         for (size_t m = 0; m < take_.translated.size(); ++m) {
             const int joint = take_.translated[m];
-            const FileNode& at = rig_.nodes[size_t(joint)];
             values.clear();
             for (int f = 0; f < take_.frames; ++f) {
-                const Vec3 in_file = at.flip_above.cwiseProduct(Vec3(R_FW * motion_.translation(f, m))) /
-                                     (rig_.conventions.unit_m * at.scale_above);
+                const Vec3 in_file = in_file_units(joint, motion_.translation(f, m));
                 for (int axis = 0; axis < 3; ++axis) values.push_back(float(in_file[axis]));
             }
             add_channel(joint, "translation", parts_.add_floats(values, "VEC3", 3));
+        }
+        // Where the intake moved a bone the file's own place would show through: one key holds it. The rest of
+        // the rig stays as its file has it.
+        size_t once = 0;
+        for (int j = 0; j < take_.joints; ++j) {
+            if (std::find(take_.translated.begin(), take_.translated.end(), j) != take_.translated.end())
+                continue;
+            const Vec3 now = in_file_units(j, rig_.skeleton.rest_p[size_t(j)]);
+            const Vec3 own = parts_.translation_of(size_t(rig_.nodes[size_t(j)].node));
+            if ((now - own).norm() <= 1e-6 * std::max(1.0, own.norm())) continue;
+            if (once == 0) {
+                once = parts_.add_floats({0.0f}, "SCALAR", 1);
+                parts_.json["accessors"][once]["min"] = parts_.json["accessors"][once]["max"] = {0.0f};
+            }
+            add_channel_at(once, j, "translation",
+                           parts_.add_floats({float(now.x()), float(now.y()), float(now.z())}, "VEC3", 3));
         }
         Json& animations = parts_.json["animations"];
         if (animations.is_null()) animations = Json::array();

@@ -199,9 +199,8 @@ class Finder {
         if (!doubles.empty())
             add("doubled nodes", Finding::State::done,
                 fmt::format("{} double{} the bone above", some(doubles), doubles.size() == 1 ? "s" : ""),
-                "in the same place, with one child: it follows at rest, and its turns count with those of "
-                "the "
-                "bone below it")
+                "in the same place, with one child: it follows at rest, and its turns count with those "
+                "of the bone below it")
                 .joints = doubles;
     }
 

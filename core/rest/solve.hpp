@@ -12,11 +12,10 @@
 //   forearm, shin      the same axis in its own frame when the take keeps it there within about 11 degrees;
 //                      else with the bone above, as in the bind pose
 //   hand               plane of wrist and knuckles (finger fan); flat of the hand's mesh when it is more than
-//   12
-//                      degrees off level; else with the forearm, as in the bind pose
+//                      12 degrees off level; else with the forearm, as in the bind pose
 //   fingers            their own bend; the palm
-//   foot               sole of the mesh when one of them is more than 8 degrees off level; else level as it
-//   was
+//   foot               sole of the mesh when one of them is more than 8 degrees off level; else level as
+//                      it was
 // Evidence in the bone's own frame does not change when the rig is stored in another rest pose. Where there
 // is none the roll is *unknown*: the least turn from the aligned bone above.
 //

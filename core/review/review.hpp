@@ -1,6 +1,6 @@
 // The review: how well a transfer follows its source, measured from the two motions alone (formulas:
-// docs/review.md). Shares no code with the passes of the solve. Lengths are told at a stature of 175 cm
-// where they say so.
+// docs/review.md). Shares no code with the passes of the solve; soles and levels of the floor (core/contact) are
+// the same. Lengths are told at a stature of 175 cm where they say so.
 //
 // Windows: core/review/windows.hpp. Core: a window without 50 ms at each end; edge: those ends.
 // Foot slide: horizontal speed of a resting point, central difference over one frame each side,

@@ -119,9 +119,9 @@ TransferResult transfer_with(const Character& source, const Take& take, Take* to
     baked.joints = joints;
     baked.first_motion_frame = take.first_motion_frame;
     baked.translated = result.plan.T_own_places;
-    std::sort(baked.translated.begin(), baked.translated.end());
     for (size_t j = 0; j < result.plan.give_of.size(); ++j)
         if (result.plan.give_of[j] >= 0) baked.translated.push_back(int(j));
+    std::sort(baked.translated.begin(), baked.translated.end());
     std::atomic<int> done{0};
     std::atomic<bool> is_cancelled{false};
     const bool has_contacts = result.plan.passes.contacts && result.plan.passes.reach;

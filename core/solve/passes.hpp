@@ -1,16 +1,14 @@
 // The passes of the solve, one frame each. In: the source's world pose. Out: the target's world pose.
 //
-// gather  Where the source's limb has twist bones before the next role, the roll they carry belongs to the
-// limb:
-//         its role turns as the last of them does. Directions are as before; roll comes back to the limb.
+// gather  Where the source's limb has twist bones before the next role, the roll they carry belongs to
+//         the limb: its role turns as the last of them does. Directions are as before.
 // root    Hip centre (midpoint of the thigh joints): horizontally by the place map, p_T = k p_S; height
 //         a_T + k (h_S - a_S), a = ankle height of the flat foot. A foot that stands in the source then
 //         stands in the target, and a crouch stays a crouch.
 // angles  Q_r = R_WJ_S * R_WJ_S0^T, the world rotation since the aligned rest; R_WJ_T = Q_r * R_WJ_T0.
 //         Joints without a partner keep their aligned rest relative to their parent.
-// reach   The tip of a limb goes to start_T + scale * (tip - start)_S, or to its place k p_S in the world
-// (legs:
-//         at the height of the flat foot, as the hips). Two bones, closed form: the knee bends
+// reach   The tip of a limb goes to start_T + scale * (tip - start)_S, or to its place k p_S in the
+//         world (legs: at the height of the flat foot, as the hips). Two bones, closed form: the knee bends
 //         about the hinge n = Q * n0 until the distance is right, then the limb is turned rigidly so that
 //         start->tip points where it should, with n as second axis. n is carried by the body and never
 //         degenerates, so a straight limb does not flip. Feet and hands keep their world rotation. A dog's
@@ -23,11 +21,9 @@
 //         Longer runs: damped least squares from what angles give, the turns of all bones as small as can be
 //         (Wampler 1986, from memory).
 // give    Lengths: a target bone is 1 + share * (length now / length at rest - 1) times as long, lengths of
-// the
-//         source's bone that drives it; of chains of unlike counts the whole chains' lengths.
+//         the source's bone that drives it; of chains of unlike counts the whole chains' lengths.
 // twist   Roll is spread along a limb by its twist bones. With Q of the limb's bone b, the role above a and
-// the
-//         role below c:  psi = roll of Q_a^T Q_b,  phi = roll of Q_b^T Q_c,  both about the bone's own axis
+//         the role below c:  psi = roll of Q_a^T Q_b,  phi = roll of Q_b^T Q_c,  both about the bone's own axis
 //         (swing and twist). A twist bone at the share s of the length turns beyond its limb's bone by
 //         tau = -(1 - s) psi + s phi,  phi only on forearm and shin (a hinge carries no roll):
 //         R_WT = Q_b Rot(axis, tau) R_WT0. So skin does not roll at the shoulder, and rolls with the hand at

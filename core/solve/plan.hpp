@@ -1,4 +1,5 @@
-// The compiled plan of a transfer: flat arrays of indices and constants, made once for two characters.
+// The compiled plan of a transfer: what each pass does to which bone, by index, and what it reports of it; made
+// once for two characters.
 #pragma once
 #include <array>
 #include <string>

@@ -4,9 +4,12 @@
 #include <nlohmann/json.hpp>
 
 #include "core/base/fault.hpp"
+#include "core/files/gltf/glb_parts.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/handover/export.hpp"
+#include "core/library/library.hpp"
 #include "core/motion/kinematics.hpp"
+#include "core/solve/engine.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -59,6 +62,68 @@ class GltfTest : public QObject {
     }
 
   private slots:
+    // B5
+    void what_is_written_stands_as_shown_after_repairs_data() {
+        QTest::addColumn<QString>("body");
+        QTest::addColumn<QString>("repair");
+        for (const char* body : {"ferrier", "dockhand", "lamp-child"})
+            for (const char* repair : {"none", "floor", "origin", "lengths", "all"})
+                QTest::addRow("%s, %s", body, repair) << body << repair;
+    }
+    void what_is_written_stands_as_shown_after_repairs() {
+        QFETCH(QString, body);
+        QFETCH(QString, repair);
+        const std::string rig = test::demo(("characters/" + body + "/rig.glb").toStdString());
+        // A body that hangs in the air, aside of the origin, below a bone of its own.
+        const std::string hung = folder_.filePath("hung.glb").toStdString();
+        {
+            const LoadedFile file = load_file(rig);
+            const auto& nodes = file.character.rig.nodes;
+            GlbParts parts(file.character.rig);
+            Json& json = parts.json;
+            const int top = nodes[0].node;
+            json["nodes"].push_back(
+                {{"name", "ground"}, {"translation", {0.4, 0.31, 0.2}}, {"children", {top}}});
+            const int ground = int(json["nodes"].size()) - 1;
+            for (Json& scene : json["scenes"])
+                for (Json& node : scene["nodes"])
+                    if (node == top) node = ground;
+            for (Json& skin : json["skins"]) skin["skeleton"] = ground;
+            parts.write(hung);
+        }
+        LoadOptions options;
+        options.on_floor = repair == "floor" || repair == "all";
+        options.over_origin = repair == "origin" || repair == "all";
+        if (repair == "lengths" || repair == "all")
+            options.lengths = {{"legs", 0.8}, {"arms", 1.2}, {"neck", 1.3}};
+        const LoadedFile target = load_file(hung, options);
+        std::vector<std::string> notes;
+        const LoadedFile source = load_take(test::demo("takes/quay-walk.take.json"), "", notes);
+        const TransferResult result = transfer(source.character, *source.take, target.character, {});
+        const std::string out = folder_.filePath("hung_out.glb").toStdString();
+        export_take(out, target.character, result.take);
+        LoadOptions plain;
+        plain.unit_m = target.character.rig.conventions.unit_m;
+        const LoadedFile again = load_file(out, plain);
+        const Skeleton& skeleton = target.character.rig.skeleton;
+        const WorldMotion world = forward_kinematics(again.character.rig.skeleton, *again.take);
+        double largest = 0.0;
+        for (int j = 0; j < skeleton.size(); ++j) {
+            const int k = again.character.rig.skeleton.find(skeleton.names[size_t(j)]);
+            QVERIFY(k >= 0);
+            for (int f = 0; f < world.frames; f += 37)
+                largest = std::max(
+                    largest, (world.p[world.at(f, k)] - result.target.p[result.target.at(f, j)]).norm());
+        }
+        QVERIFY2(largest < 2e-5, qPrintable(QString::number(largest)));
+        // The rig itself is as it was: what was moved is in the motion.
+        const LoadedFile rest = load_file(hung);
+        for (int j = 0; j < skeleton.size(); ++j)
+            QVERIFY((rest.character.rig.skeleton.rest_p[size_t(j)] -
+                     again.character.rig.skeleton
+                         .rest_p[size_t(again.character.rig.skeleton.find(skeleton.names[size_t(j)]))])
+                        .norm() < 1e-6);
+    }
     void linear_rotation_is_spherical() {
         const auto file =
             read_gltf(write("l.gltf", two_nodes("LINEAR", base64({0, 0, 0, 1, 0, 0, s45, s45}), 2)));

@@ -425,6 +425,24 @@ class ToldTest : public QObject {
         still.R = again.character.rig.skeleton.rest_R;
         export_take(at("latin-out.bvh"), again.character, still);
         QVERIFY(read_file(at("latin-out.bvh")).find(latin) != std::string::npos);
+        // The same of a .glb, whose JSON ought to be UTF-8: the length of a name is kept, so the chunks fit.
+        std::string glb = read_file(test::demo("characters/dockhand/rig.glb"));
+        const LoadedFile own = load_file(test::demo("characters/dockhand/rig.glb"));
+        std::string name = own.character.rig.skeleton.names[2];
+        const std::string quoted = "\"" + name + "\"";
+        for (size_t i = glb.find(quoted); i != std::string::npos; i = glb.find(quoted, i + 3))
+            glb[i + 1] = '\xF6';
+        write_file(at("latin.glb"), glb);
+        const LoadedFile in_latin = load_file(at("latin.glb"));
+        name.replace(0, 1, "\xC3\xB6");
+        QVERIFY(in_latin.character.rig.skeleton.find(name) >= 0);
+        QVERIFY(
+            std::any_of(in_latin.character.rig.notes.begin(), in_latin.character.rig.notes.end(),
+                        [](const std::string& note) { return note.find("Latin-1") != std::string::npos; }));
+        still.joints = in_latin.character.rig.skeleton.size();
+        still.R = in_latin.character.rig.skeleton.rest_R;
+        export_take(at("latin-out.glb"), in_latin.character, still);
+        QVERIFY(load_file(at("latin-out.glb")).character.rig.skeleton.find(name) >= 0);
         // Shift-JIS is told from Latin-1 by its letters (JIS X 0208 row 25: the character for "bone").
         QCOMPARE(guess_encoding({"\x8D\x9C", "\x8D\x9C_L"}), std::string("SHIFT_JIS"));
         QCOMPARE(to_utf8("\x8D\x9C", "SHIFT_JIS"), std::string("\xE9\xAA\xA8"));

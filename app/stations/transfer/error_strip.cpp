@@ -247,9 +247,8 @@ QString ErrorStrip::why(const QString& row, int frame) const {
         settings_of(workspace_.plan()->chains, limb).carry.value_or(Carry::angles) != Carry::angles;
     if (measure_ == ReviewMeasure::tip)
         return by_tip && is_leg && workspace_.settings().passes.contacts
-                   ? tr("%1: its tip is %2 cm from where the source's is, in frame %3: the foot is held on "
-                        "the "
-                        "floor, and the hips give way.")
+                   ? tr("%1: its tip is %2 cm from where the source's is, in frame %3: the foot is held "
+                        "on the floor, and the hips give way.")
                          .arg(who)
                          .arg(value, 0, 'f', 1)
                          .arg(frame)

@@ -145,6 +145,17 @@ size_t GlbParts::add_floats(const std::vector<float>& values, const char* type, 
     return accessors.size() - 1;
 }
 
+Vec3 GlbParts::translation_of(size_t index) const {
+    const Json& node = json.at("nodes").at(index);
+    if (node.contains("matrix")) {
+        const auto m = numbers_in(node, "matrix", 16, -1e30, 1e30, rig_.path);
+        return {m[12], m[13], m[14]};
+    }
+    if (!node.contains("translation")) return Vec3::Zero();
+    const auto p = numbers_in(node, "translation", 3, -1e30, 1e30, rig_.path);
+    return {p[0], p[1], p[2]};
+}
+
 void GlbParts::free_of_matrix(size_t index) {
     Json& node = json["nodes"][index];
     const auto at = node.find("matrix");

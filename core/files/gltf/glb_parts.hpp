@@ -33,6 +33,8 @@ class GlbParts {
     size_t add_view(std::string_view data);
     /// Appends an accessor of floats ("SCALAR", "VEC3" ...); returns its index.
     size_t add_floats(const std::vector<float>& values, const char* type, size_t width);
+    /// Where a node stands below its parent, in the file's own units.
+    Vec3 translation_of(size_t node) const;
     /// Makes a node stand in translation, rotation and scale, not in a matrix, as animated ones must.
     void free_of_matrix(size_t node);
     /// Writes the whole file.
