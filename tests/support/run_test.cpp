@@ -4,6 +4,8 @@
 #include <map>
 #include <string>
 
+#include "core/files/scene/child.hpp"
+
 namespace nb::test {
 
 namespace {
@@ -28,6 +30,9 @@ bool register_test(std::string_view source, RunTest run) {
 
 int main(int argc, char** argv) {
     using namespace nb::test;
+    // Tests read foreign scenes apart, in a process of their own program, as the products do.
+    int read_apart = 0;
+    if (nb::serve_scene_reader(argc, argv, read_apart)) return read_apart;
     if (argc > 1)
         if (const auto at = all().find(argv[1]); at != all().end()) return at->second(argc - 1, argv + 1);
     if (const auto at = all().find(stem(argv[0])); at != all().end()) return at->second(argc, argv);
