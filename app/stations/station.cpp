@@ -1,5 +1,7 @@
 #include "app/stations/station.hpp"
 
+#include <QWidget>
+
 #include "app/stations/chains/chains_station.hpp"
 #include "app/stations/intake/intake_station.hpp"
 #include "app/stations/rest/rest_station.hpp"

@@ -439,6 +439,7 @@ std::vector<std::string> partner_lines(const std::vector<MissingPartner>& partne
             like->second.push_back(partner.role);
     }
     std::vector<std::string> lines;
+    lines.reserve(lacks.size());
     for (const auto& [partner, roles] : lacks)
         lines.push_back(
             fmt::format("{} has no {}: {}", partner->who, fmt::join(roles, ", "), partner->means));
