@@ -7,6 +7,7 @@
 
 #include "cli/commands.hpp"
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/documents/character.hpp"
 #include "core/handover/gltf_rest.hpp"
 #include "core/intake/rest_from_file.hpp"

@@ -9,6 +9,7 @@
 #include <filesystem>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/base/text_encoding.hpp"
 #include "core/body/check.hpp"
 #include "core/body/measures.hpp"

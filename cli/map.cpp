@@ -2,7 +2,7 @@
 #include <fmt/format.h>
 
 #include "cli/commands.hpp"
-#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/documents/pairing.hpp"
 #include "core/forecast/bone_map.hpp"
 #include "core/library/library.hpp"

@@ -6,6 +6,7 @@
 #include "cli/commands.hpp"
 #include "core/base/csv.hpp"
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/intake/load.hpp"
 #include "core/library/library.hpp"
 #include "core/review/result.hpp"
@@ -31,6 +32,7 @@ int review_table(const Options& options) {
         LoadedFile loaded = load_character(entry.path, entry.document, notes);
         if (!loaded.character.roles.is_four_legged()) characters.push_back({entry.name, std::move(loaded)});
     }
+    const PairingSettings settings = pairing_settings(options);
     std::string table;
     int missed = 0;
     int carried = 0;
@@ -51,7 +53,6 @@ int review_table(const Options& options) {
         for (const Body& character : characters) {
             const Character& source = take.file.character;
             const Character& target = character.file.character;
-            const PairingSettings settings = pairing_settings(options);
             const TransferResult result =
                 nb::transfer(source, *take.file.take, target, settings, options.threads, {});
             const Review review = review_result(source, target, result);

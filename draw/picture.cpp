@@ -3,6 +3,7 @@
 #include <png.h>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 
 namespace nb {
 

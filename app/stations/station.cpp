@@ -17,15 +17,16 @@ StationList make_stations(const StationContext& context) {
         new RestStation(context),
         new ChainsStation(context),
         new TransferStation(context),
-        new PromisedStation(
-            "touch up", QObject::tr("Touch-up"),
-            QObject::tr("Here small corrections will be laid over the transfer, keyed and eased."), 1.3,
+        new Station(
+            {"touch up", QObject::tr("Touch-up"),
+             QObject::tr("Here small corrections will be laid over the transfer, keyed and eased."), 1.3},
             context.window),
-        new PromisedStation(
-            "hand over", QObject::tr("Hand over"),
-            QObject::tr(
-                "Here results will be baked, named and written; until then Ctrl+E writes this transfer."),
-            1.5, context.window),
+        new Station(
+            {"hand over", QObject::tr("Hand over"),
+             QObject::tr("Here results will be baked, named and written; until then Ctrl+E writes this "
+                         "transfer."),
+             1.5},
+            context.window),
     };
 }
 

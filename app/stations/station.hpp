@@ -33,22 +33,25 @@ struct StationAction {
     std::function<void()> run;
 };
 
+struct StationAbout {
+    QString id;          ///< by which others ask for it: "rest"
+    QString name;        ///< on the line
+    QString promise;     ///< what it is for, in a sentence
+    double apart = 1.0;  ///< its share of the line above it: work on bodies hangs close together
+};
+
+/// By itself: one that is not built yet, and says what it will be for.
 class Station : public QObject {
     Q_OBJECT
 
   public:
-    using QObject::QObject;
-    virtual QString id() const = 0;               ///< by which others ask for it: "rest"
-    virtual QString name() const = 0;             ///< on the line
-    virtual QString promise() const = 0;          ///< what it is for, in a sentence
-    virtual QWidget* panel() { return nullptr; }  ///< beside the stage; none: the promise stands there
-    virtual bool scrolls_by_itself() const {
-        return false;
-    }                                             ///< else the panel gets a scroll bar when it is long
-    virtual QWidget* sheet() { return nullptr; }  ///< below the stage; none: the stage has the room
-    virtual int sheet_height() const { return 208; }
-    /// Its share of the line above it: work on bodies hangs close together.
-    virtual double apart() const { return 1.0; }
+    Station(StationAbout about, QObject* parent) : QObject(parent), about_(std::move(about)) {}
+    const StationAbout& about() const { return about_; }
+    QWidget* panel() const { return beside_; }  ///< beside the stage; none: the promise stands there
+    QWidget* sheet() const { return below_; }   ///< below the stage; none: the stage has the room
+    int sheet_height() const { return sheet_height_; }
+    /// Else the panel gets a scroll bar when it is long.
+    virtual bool scrolls_by_itself() const { return false; }
     virtual int open_points() const { return 0; }
     virtual std::vector<StationAction> actions() { return {}; }
     virtual void enter() {}
@@ -62,31 +65,24 @@ class Station : public QObject {
     void failed(const QString& line);
     /// A remedy that lies in another station.
     void wanted(const QString& station, const QString& what);
+
+  protected:
+    /// What the window shows of it; once, when it is made.
+    void show_in_window(QWidget* panel, QWidget* sheet = nullptr, int sheet_height = 208) {
+        beside_ = panel;
+        below_ = sheet;
+        sheet_height_ = sheet_height;
+    }
+
+  private:
+    StationAbout about_;
+    QWidget* beside_ = nullptr;
+    QWidget* below_ = nullptr;
+    int sheet_height_ = 0;
 };
 
 using StationList = std::vector<Station*>;
 /// In the order of the line; they belong to the window.
 StationList make_stations(const StationContext& context);
-
-/// A station that is not built yet: what it will be for.
-class PromisedStation : public Station {
-    Q_OBJECT
-
-  public:
-    PromisedStation(QString id, QString name, QString promise, double apart, QObject* parent)
-        : Station(parent),
-          id_(std::move(id)),
-          name_(std::move(name)),
-          promise_(std::move(promise)),
-          apart_(apart) {}
-    QString id() const override { return id_; }
-    QString name() const override { return name_; }
-    QString promise() const override { return promise_; }
-    double apart() const override { return apart_; }
-
-  private:
-    QString id_, name_, promise_;
-    double apart_;
-};
 
 }  // namespace nb

@@ -106,7 +106,7 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
         QWidget* panel = station->panel();
         if (panel && !station->scrolls_by_itself()) panel = scrolled(panel);
         if (panel) panels_->addWidget(panel);
-        pages_.push_back(panel ? panel : promise_);
+        pages_[station] = panel ? panel : promise_;
         if (QWidget* sheet = station->sheet()) sheets_->addWidget(sheet);
         connect(station, &Station::said, this, [this](const QString& line) { notice_->say(line); });
         connect(station, &Station::failed, this, [this](const QString& line) { notice_->say(line, true); });
@@ -135,7 +135,7 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
     });
     for (const auto signal :
          {&Workspace::source_changed, &Workspace::target_changed, &Workspace::rest_changed})
-        connect(&workspace_, signal, this, &MainWindow::refresh_open_points);
+        connect(&workspace_, signal, stations_, &StationLine::refresh_open_points);
     connect(&workspace_, &Workspace::limbering_changed, this,
             [this] { playback_.play(workspace_.is_limbering()); });
     connect(&workspace_, &Workspace::progressed, notice_, &NoticeBar::show_progress);
@@ -342,9 +342,9 @@ void MainWindow::make_actions() {
             stage_->select(true, -1);
     });
     for (size_t i = 0; i < list_.size(); ++i)
-        add(QString("station %1").arg(i + 1), tr("Station: %1").arg(list_[i]->name()),
+        add(QString("station %1").arg(i + 1), tr("Station: %1").arg(list_[i]->about().name),
             {QKeySequence(QString("F%1").arg(i + 1))},
-            [this, station = list_[i]] { stations_->set_station(station->id()); });
+            [this, station = list_[i]] { stations_->set_station(station->about().id); });
     auto* undo = undo_.createUndoAction(this, tr("Undo:"));
     undo->setObjectName("undo");
     undo->setShortcut(QKeySequence::Undo);
@@ -523,24 +523,19 @@ void MainWindow::show_station() {
         entered_ = &now;
         now.enter();
     }
-    for (size_t i = 0; i < list_.size(); ++i)
-        if (list_[i] == &now) panels_->setCurrentWidget(pages_[i]);
+    panels_->setCurrentWidget(pages_.at(&now));
     QWidget* sheet = now.sheet();
     if (sheet) {
         sheets_->setCurrentWidget(sheet);
         sheets_->setFixedHeight(now.sheet_height());
     }
     sheets_->setVisible(sheet != nullptr);
-    promise_->setText(QString("<b>%1</b><br><br>%2").arg(now.name(), now.promise()));
+    promise_->setText(QString("<b>%1</b><br><br>%2").arg(now.about().name, now.about().promise));
 }
 
 void MainWindow::show_in(const QString& station, const QString& what) {
     stations_->set_station(station);
     stations_->station().go_to(what);
-}
-
-void MainWindow::refresh_open_points() {
-    for (Station* station : list_) stations_->set_open_points(*station, station->open_points());
 }
 
 void MainWindow::ask_open(bool as_target) {

@@ -2,6 +2,7 @@
 #pragma once
 #include <QMainWindow>
 #include <QUndoStack>
+#include <map>
 
 #include "app/stations/station.hpp"
 #include "app/work/commands.hpp"
@@ -65,7 +66,7 @@ class MainWindow : public QMainWindow {
     QUndoStack undo_;
     SentenceBar* sentence_;
     StationList list_;
-    std::vector<QWidget*> pages_;  ///< of each station, as they stand in `panels_`
+    std::map<const Station*, QWidget*> pages_;  ///< as they stand in `panels_`
     Station* entered_ = nullptr;
     StationLine* stations_;
     StageView* stage_;
@@ -103,7 +104,6 @@ class MainWindow : public QMainWindow {
     void ask_library(bool is_new);
     void ask_export();
     void ask_standard(bool is_vrm);
-    void refresh_open_points();
     void ask_open(bool as_target);
 };
 

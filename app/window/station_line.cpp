@@ -13,7 +13,7 @@ namespace nb {
 
 namespace {
 constexpr int line_x = 16;
-constexpr double below_last = 1.2;  ///< of the line, in the shares of Station::apart
+constexpr double below_last = 1.2;  ///< of the line, in the shares of StationAbout::apart
 }  // namespace
 
 StationLine::StationLine(StationList list, QWidget* parent)
@@ -23,15 +23,15 @@ StationLine::StationLine(StationList list, QWidget* parent)
     setFocusPolicy(Qt::TabFocus);
     setAccessibleName(tr("Stations"));
     double whole = below_last;
-    for (const Station* station : list_) whole += station->apart();
+    for (const Station* station : list_) whole += station->about().apart;
     double at = 0.0;
-    for (const Station* station : list_) places_.push_back((at += station->apart()) / whole);
+    for (const Station* station : list_) places_.push_back((at += station->about().apart) / whole);
     here_ = std::max(0, index_of("transfer"));
 }
 
 int StationLine::index_of(const QString& id) const {
     const auto at =
-        std::find_if(list_.begin(), list_.end(), [&](const Station* one) { return one->id() == id; });
+        std::find_if(list_.begin(), list_.end(), [&](const Station* one) { return one->about().id == id; });
     return at == list_.end() ? -1 : int(at - list_.begin());
 }
 
@@ -45,8 +45,8 @@ void StationLine::set_station(const QString& id) {
     if (const int index = index_of(id); index >= 0) go(index);
 }
 
-void StationLine::set_open_points(const Station& station, int count) {
-    open_points_[size_t(index_of(station.id()))] = count;
+void StationLine::refresh_open_points() {
+    for (size_t i = 0; i < list_.size(); ++i) open_points_[i] = list_[i]->open_points();
     update();
 }
 
@@ -87,7 +87,7 @@ void StationLine::paintEvent(QPaintEvent*) {
         painter.setFont(own);
         painter.setPen(tone);
         painter.drawText(QRectF(at.x() + 14, at.y() - 10, 70, 20), Qt::AlignVCenter | Qt::AlignLeft,
-                         list_[size_t(i)]->name());
+                         list_[size_t(i)]->about().name);
         if (const int count = open_points_[size_t(i)]; count > 0) {
             own.setBold(false);
             own.setPixelSize(10);
@@ -125,10 +125,12 @@ bool StationLine::event(QEvent* event) {
         auto* help = static_cast<QHelpEvent*>(event);
         const int i = station_at(help->pos());
         if (i >= 0)
-            QToolTip::showText(
-                help->globalPos(),
-                tr("%1 (F%2)\n%3").arg(list_[size_t(i)]->name()).arg(i + 1).arg(list_[size_t(i)]->promise()),
-                this);
+            QToolTip::showText(help->globalPos(),
+                               tr("%1 (F%2)\n%3")
+                                   .arg(list_[size_t(i)]->about().name)
+                                   .arg(i + 1)
+                                   .arg(list_[size_t(i)]->about().promise),
+                               this);
         else
             QToolTip::hideText();
         return true;

@@ -15,7 +15,8 @@ class StationLine : public QWidget {
     Station& station() const { return *list_[size_t(here_)]; }
     /// By its id; nothing happens when there is none.
     void set_station(const QString& id);
-    void set_open_points(const Station& station, int count);
+    /// What is open in each is asked anew.
+    void refresh_open_points();
     QSize sizeHint() const override { return {96, 400}; }
     /// Where a station hangs, for a click.
     QPoint place_of(const QString& id) const;

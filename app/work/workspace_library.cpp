@@ -5,7 +5,7 @@
 #include <filesystem>
 
 #include "app/work/run.hpp"
-#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/documents/pairing.hpp"
 #include "core/documents/roles.hpp"
 #include "core/documents/take.hpp"

@@ -4,7 +4,7 @@
 #include <QFileInfo>
 
 #include "app/work/run.hpp"
-#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/contact/contacts.hpp"
 #include "core/documents/review.hpp"
 #include "core/handover/export.hpp"

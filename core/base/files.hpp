@@ -8,9 +8,14 @@
 
 namespace nb {
 
+/// The whole file. Throws FileError when it cannot be read, is a folder, or is larger than 2 GB.
+std::string read_file(const std::string& path);
+/// Writes beside the target and renames, so that a full disk or a crash leaves the old file whole.
+void write_file(const std::string& path, std::string_view content);
+
 /// Makes a file; false when something is there already. It appears whole or not at all. Throws FileError.
 bool write_new_file(const std::string& path, std::string_view content);
-/// As write_file (core/base/fault.hpp), without waiting for the disk: for what is written often and whose
+/// As write_file, without waiting for the disk: for what is written often and whose
 /// loss by a power cut costs a moment's work.
 void write_file_soon(const std::string& path, std::string_view content);
 

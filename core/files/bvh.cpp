@@ -8,6 +8,7 @@
 #include <unordered_set>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 
 namespace nb {
 

@@ -74,6 +74,9 @@ SkeletonFile reframe_for_bvh(const Character& character, const Take& take) {
     return file;
 }
 
+namespace {
+
+/// The names as a BVH file can hold them; what was changed is returned in a sentence.
 std::string names_for_bvh(const Character& character, std::vector<std::string>& names) {
     // As the file had them, byte for byte, where that can be read back.
     const std::string& encoding = character.rig.facts.encoding;
@@ -92,8 +95,6 @@ std::string names_for_bvh(const Character& character, std::vector<std::string>& 
                         : fmt::format("{} bone name{} cannot stand in a BVH file and {} changed: {}", changed,
                                       changed == 1 ? "" : "s", changed == 1 ? "was" : "were", example);
 }
-
-namespace {
 
 constexpr int frames_a_part = 2048;
 

@@ -7,6 +7,7 @@
 #include <filesystem>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/body/standards.hpp"
 #include "core/files/bvh.hpp"
 #include "core/files/gltf/glb_parts.hpp"

@@ -8,6 +8,7 @@
 #include <filesystem>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/base/text_encoding.hpp"
 #include "core/base/uuid.hpp"
 #include "core/body/carried.hpp"

@@ -43,6 +43,12 @@ fs::path sibling(const fs::path& file, const std::string& name) {
     return file.parent_path() / name;
 }
 
+/// `NAME` with the ending, else, where that is another file's, `FILE` with it.
+std::string new_document(const fs::path& file, const std::string& ending) {
+    const fs::path usual = sibling(file, file.stem().string() + ending);
+    return (is_there(usual) ? sibling(file, file.filename().string() + ending) : usual).string();
+}
+
 bool is_character_of(const fs::path& document, const fs::path& rig) {
     return is_document_of(document, "character",
                           [&](const Json& json) { return is_rig_of_document(json, rig.string()); });
@@ -101,10 +107,7 @@ bool is_body_of_take(const std::string& character_document, const std::string& r
 }
 
 std::string new_character_document(const std::string& rig_path) {
-    const fs::path rig(rig_path);
-    const fs::path usual = sibling(rig, rig.stem().string() + own_body);
-    if (!is_there(usual)) return usual.string();
-    return sibling(rig, rig.filename().string() + own_body).string();
+    return new_document(rig_path, own_body);
 }
 
 std::string take_document_beside(const std::string& motion_path, int animation) {
@@ -121,10 +124,7 @@ std::string new_take_document(const std::string& motion_path, int animation, siz
 }
 
 std::string new_body_document(const std::string& motion_path) {
-    const fs::path motion(motion_path);
-    const fs::path usual = sibling(motion, motion.stem().string() + takes_body);
-    if (!is_there(usual)) return usual.string();
-    return sibling(motion, motion.filename().string() + takes_body).string();
+    return new_document(motion_path, takes_body);
 }
 
 std::string pairing_folder(const Library* library, const std::string& target_path) {

@@ -227,12 +227,13 @@ void Drafts::save_take(const DocumentKey& key, Draft& draft, bool over_others) {
         if (!document.text.empty()) there = parse_document(document.text, document.path, "character");
         const bool is_of_skeleton = text_in(object_or_none(there, "rig", document.path), "signature", "",
                                             document.path) == body.rig.skeleton.signature();
-        if (!is_of_skeleton) document = {new_body_document(key.path), {}};
+        if (!is_of_skeleton) {
+            document = {new_body_document(key.path), {}};
+            body.chains.clear();  // what is set for the chains of the body it was matched with is that one's
+        }
         body.document_text = document.text;
         Json written = character_document(body);
         // Its file, unit and axes are the rig's own, not the take's.
-        // What is set for the chains of the body it was matched with is that one's.
-        if (!is_of_skeleton) written.erase("chains");
         if (is_of_skeleton)
             for (const auto* own : {"rig", "conventions", "intake"}) {
                 if (there.contains(own))

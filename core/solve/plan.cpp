@@ -364,30 +364,26 @@ class Compiler {
         return part == "thumb" || part == "index" || part == "middle" || part == "ring" || part == "little";
     }
 
-    /// True when a role of the target takes up what the missing one turns by: one further out in its chain,
-    /// or a finger of a missing hand.
-    bool is_followed(const std::string& role) const {
-        const auto side = role_side(role);
-        if (role_part(role) == "hand")
-            return std::any_of(T_.roles.fills.begin(), T_.roles.fills.end(), [&](const RoleFill& fill) {
-                return is_finger(fill.role) && role_side(fill.role) == side;
-            });
-        const ChainPlan* chain = body_plan(S_.roles.plan).chain_of(role);
-        if (!chain) return true;  // hips and root carry all the rest
+    static bool has_fingers(const Character& who, Side side) {
+        return std::any_of(who.roles.fills.begin(), who.roles.fills.end(), [&](const RoleFill& fill) {
+            return is_finger(fill.role) && role_side(fill.role) == side;
+        });
+    }
+
+    /// True when a role of the target takes up what a missing one of that chain turns by: one further out, or
+    /// a finger of a missing hand. `chain`: none for an eye or a jaw.
+    bool is_followed(const std::string& role, const ChainPlan* chain) const {
+        if (role_part(role) == "hand") return has_fingers(T_, role_side(role));
+        if (!chain) return false;
         const auto at = std::find(chain->roles.begin(), chain->roles.end(), role);
         const bool goes_on = std::any_of(at, chain->roles.end(),
                                          [&](const std::string& next) { return T_.roles.joint(next) >= 0; });
         return goes_on || chain->name == "spine" || chain->name == "neck";
     }
 
-    /// One line a role, one for all links of a finger, one for the fingers of a hand without any.
+    /// One entry a role, one for all links of a finger, one for the fingers of a hand without any.
     void note_partners() {
         std::set<std::string> told;
-        const auto has_fingers = [](const Character& who, Side side) {
-            return std::any_of(who.roles.fills.begin(), who.roles.fills.end(), [&](const RoleFill& fill) {
-                return is_finger(fill.role) && role_side(fill.role) == side;
-            });
-        };
         const auto tell = [&](const Character& who, const RoleFill& fill, const std::string& what) {
             const Side side = role_side(fill.role);
             std::string name = fill.role;
@@ -397,17 +393,12 @@ class Compiler {
             if (told.insert(name).second) plan_.partners.push_back({who.name, name, what});
         };
         for (const RoleFill& fill : S_.roles.fills) {
-            const ChainPlan* run = nullptr;
-            for (const ChainPlan& chain : body_plan(S_.roles.plan).chains)
-                if (!chain.is_limb &&
-                    std::find(chain.roles.begin(), chain.roles.end(), fill.role) != chain.roles.end())
-                    run = &chain;
-            if (T_.roles.joint(fill.role) >= 0 || fill.role == "root" ||
-                (run && !T_.roles.chain(*run).empty()))
-                continue;
+            const ChainPlan* chain = body_plan(S_.roles.plan).chain_of(fill.role);
+            const bool is_in_run = chain && !chain->is_limb && !T_.roles.chain(*chain).empty();
+            if (T_.roles.joint(fill.role) >= 0 || fill.role == "root" || is_in_run) continue;
             tell(T_, fill,
-                 is_followed(fill.role) ? "its motion goes on to what follows"
-                                        : "nothing follows it, so its motion is lost");
+                 is_followed(fill.role, chain) ? "its motion goes on to what follows"
+                                               : "nothing follows it, so its motion is lost");
         }
         for (const RoleFill& fill : T_.roles.fills)
             if (plan_.angles[size_t(fill.joint)].kind == AngleOp::Kind::follow && fill.role != "root")

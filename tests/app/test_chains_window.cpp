@@ -10,7 +10,7 @@
 #include "app/stations/chains/chains_panel.hpp"
 #include "app/window/main_window.hpp"
 #include "app/window/station_line.hpp"
-#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/documents/pairing.hpp"
 #include "core/library/beside.hpp"
 #include "core/library/library.hpp"

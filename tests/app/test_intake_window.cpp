@@ -14,7 +14,7 @@
 #include "app/window/notice_bar.hpp"
 #include "app/window/sentence_bar.hpp"
 #include "app/window/station_line.hpp"
-#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/body/measures.hpp"
 #include "core/files/bvh.hpp"
 #include "tests/app/window_fixture.hpp"

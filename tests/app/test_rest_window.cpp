@@ -11,7 +11,7 @@
 #include "app/stations/rest/rest_sheet.hpp"
 #include "app/window/notice_bar.hpp"
 #include "app/window/station_line.hpp"
-#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/documents/format.hpp"
 #include "core/rest/compare.hpp"
 #include "tests/app/window_fixture.hpp"

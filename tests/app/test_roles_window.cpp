@@ -9,7 +9,7 @@
 #include "app/stations/roles/roles_panel.hpp"
 #include "app/window/notice_bar.hpp"
 #include "app/window/station_line.hpp"
-#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "tests/app/window_fixture.hpp"
 
 using namespace nb;

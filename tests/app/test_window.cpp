@@ -22,7 +22,7 @@
 #include "app/window/station_line.hpp"
 #include "app/window/transport.hpp"
 #include "app/window/unsaved_list.hpp"
-#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/motion/kinematics.hpp"
 #include "tests/app/dummy_station/dummy_station.hpp"
 #include "tests/app/window_fixture.hpp"
@@ -465,13 +465,13 @@ class WindowTest : public test::WindowFixture {
     }
     void stations_say_what_will_be_there() {
         QTest::mouseClick(&w().stations(), Qt::LeftButton, {}, w().stations().place_of("touch up"));
-        QCOMPARE(w().stations().station().id(), QString("touch up"));
+        QCOMPARE(w().stations().station().about().id, QString("touch up"));
         bool is_said = false;
         for (QLabel* label : w().findChildren<QLabel*>())
-            is_said |= label->isVisible() && label->text().contains(w().stations().station().promise());
+            is_said |= label->isVisible() && label->text().contains(w().stations().station().about().promise);
         QVERIFY(is_said);
         QTest::keyClick(&w(), Qt::Key_F5);
-        QCOMPARE(w().stations().station().id(), QString("transfer"));
+        QCOMPARE(w().stations().station().about().id, QString("transfer"));
         QVERIFY(w().part<TransferPanel>().isVisible());
     }
     /// A folder and a line: the window shows a station it has never heard of.

@@ -7,6 +7,7 @@
 #include <QtTest>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/base/uuid.hpp"
 #include "core/documents/pairing.hpp"
 #include "core/files/bvh.hpp"

@@ -17,7 +17,7 @@
 
 #include <fmt/format.h>
 
-#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/documents/pairing.hpp"
 #include "core/documents/take.hpp"
 #include "core/files/bvh.hpp"

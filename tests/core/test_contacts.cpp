@@ -8,6 +8,7 @@
 #include <fstream>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/contact/contacts.hpp"
 #include "core/documents/contacts.hpp"
 #include "core/documents/take.hpp"

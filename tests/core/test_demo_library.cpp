@@ -10,6 +10,7 @@
 #include <set>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/body/measures.hpp"
 #include "core/library/library.hpp"
 #include "core/motion/kinematics.hpp"

@@ -8,6 +8,7 @@
 #include <csignal>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/base/uuid.hpp"
 #include "core/documents/change.hpp"
 #include "core/documents/character.hpp"

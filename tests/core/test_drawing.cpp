@@ -6,6 +6,7 @@
 #include <map>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/library/library.hpp"
 #include "core/motion/edit.hpp"
 #include "draw/portrait.hpp"

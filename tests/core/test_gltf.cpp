@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/files/gltf/glb_parts.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/handover/export.hpp"

@@ -7,6 +7,7 @@
 #include <set>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/body/measures.hpp"
 #include "core/documents/review.hpp"
 #include "core/documents/take.hpp"

@@ -7,6 +7,7 @@
 #include <QtTest>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/handover/export.hpp"
 #include "core/library/keep.hpp"

@@ -6,6 +6,7 @@
 #include <QtTest>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/documents/character.hpp"
 #include "core/files/bvh.hpp"
 #include "core/files/gltf/access.hpp"

@@ -4,7 +4,7 @@
 
 #include <nlohmann/json.hpp>
 
-#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/math/rotation.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"

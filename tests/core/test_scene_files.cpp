@@ -7,6 +7,7 @@
 #include <assimp/Importer.hpp>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/files/scene/scene.hpp"
 #include "core/handover/export.hpp"
 #include "core/library/library.hpp"

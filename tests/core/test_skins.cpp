@@ -10,6 +10,7 @@
 #include <nlohmann/json.hpp>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/handover/export.hpp"
 #include "core/library/library.hpp"

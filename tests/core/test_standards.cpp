@@ -9,6 +9,7 @@
 #include <set>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/body/check.hpp"
 #include "core/body/propose.hpp"
 #include "core/body/reuse.hpp"

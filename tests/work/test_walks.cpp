@@ -469,5 +469,6 @@ int main(int argc, char** argv) {
     return QTest::qExec(&test, argc, argv);
 }
 
+#include "core/base/files.hpp"
 #include "core/documents/format.hpp"
 #include "test_walks.moc"

@@ -13,7 +13,7 @@
 
 #include "app/work/commands.hpp"
 #include "app/work/workspace.hpp"
-#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/documents/format.hpp"
 #include "core/files/bvh.hpp"
 #include "core/library/beside.hpp"

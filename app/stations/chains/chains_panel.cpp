@@ -21,6 +21,7 @@
 #include "core/chain/propose.hpp"
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 
 namespace nb {
 

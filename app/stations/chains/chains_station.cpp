@@ -6,24 +6,15 @@
 namespace nb {
 
 ChainsStation::ChainsStation(const StationContext& c)
-    : Station(c.window),
+    : Station({"chains", tr("Chains"),
+               tr("Which chain drives which, to one scale; what of each crosses; the bone map and what to "
+                  "expect.")},
+              c.window),
       ruler_(new ChainRuler(c.window)),
       panel_(new ChainsPanel(c.workspace, c.stage, *ruler_, c.undo, c.window)) {
+    show_in_window(panel_, ruler_, 244);
     connect(panel_, &ChainsPanel::said, this, &Station::said);
     connect(panel_, &ChainsPanel::failed, this, &Station::failed);
-}
-
-QString ChainsStation::promise() const {
-    return tr(
-        "Which chain drives which, to one scale; what of each crosses; the bone map and what to expect.");
-}
-
-QWidget* ChainsStation::panel() {
-    return panel_;
-}
-
-QWidget* ChainsStation::sheet() {
-    return ruler_;
 }
 
 int ChainsStation::open_points() const {

@@ -12,12 +12,6 @@ class ChainsStation : public Station {
 
   public:
     explicit ChainsStation(const StationContext& context);
-    QString id() const override { return "chains"; }
-    QString name() const override { return tr("Chains"); }
-    QString promise() const override;
-    QWidget* panel() override;
-    QWidget* sheet() override;
-    int sheet_height() const override { return 244; }
     int open_points() const override;
 
   private:

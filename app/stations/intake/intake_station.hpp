@@ -12,12 +12,6 @@ class IntakeStation : public Station {
 
   public:
     explicit IntakeStation(const StationContext& context);
-    QString id() const override { return "intake"; }
-    QString name() const override { return tr("Intake"); }
-    QString promise() const override;
-    QWidget* panel() override;
-    QWidget* sheet() override;
-    double apart() const override { return 0.65; }
     int open_points() const override;
 
   private:

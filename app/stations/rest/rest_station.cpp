@@ -6,25 +6,17 @@
 namespace nb {
 
 RestStation::RestStation(const StationContext& c)
-    : Station(c.window),
+    : Station({"rest", tr("Rest"),
+               tr("How far apart the two bodies stand at rest; one stance for both, solved at once, "
+                  "corrected by the "
+                  "degree."),
+               0.9},
+              c.window),
       sheet_(new RestSheet(c.window)),
       panel_(new RestPanel(c.workspace, c.stage, *sheet_, c.playback, c.undo, c.window)) {
+    show_in_window(panel_, sheet_, 244);
     connect(panel_, &RestPanel::said, this, &Station::said);
     connect(panel_, &RestPanel::failed, this, &Station::failed);
-}
-
-QString RestStation::promise() const {
-    return tr(
-        "How far apart the two bodies stand at rest; one stance for both, solved at once, corrected by the "
-        "degree.");
-}
-
-QWidget* RestStation::panel() {
-    return panel_;
-}
-
-QWidget* RestStation::sheet() {
-    return sheet_;
 }
 
 int RestStation::open_points() const {

@@ -12,13 +12,6 @@ class RestStation : public Station {
 
   public:
     explicit RestStation(const StationContext& context);
-    QString id() const override { return "rest"; }
-    QString name() const override { return tr("Rest"); }
-    QString promise() const override;
-    QWidget* panel() override;
-    QWidget* sheet() override;
-    int sheet_height() const override { return 244; }
-    double apart() const override { return 0.9; }
     int open_points() const override;
     void enter() override;
     void leave() override;

@@ -7,23 +7,14 @@
 namespace nb {
 
 RolesStation::RolesStation(const StationContext& c)
-    : Station(c.window),
+    : Station({"roles", tr("Roles"),
+               tr("Which bone plays which part of the body, how sure, and why; and to give it by hand.")},
+              c.window),
       workspace_(c.workspace),
       rails_(new RailsView(c.workspace, c.window)),
       panel_(new RolesPanel(c.workspace, c.stage, *rails_, c.undo, c.window)) {
+    show_in_window(panel_, rails_, 244);
     connect(panel_, &RolesPanel::said, this, &Station::said);
-}
-
-QString RolesStation::promise() const {
-    return tr("Which bone plays which part of the body, how sure, and why; and to give it by hand.");
-}
-
-QWidget* RolesStation::panel() {
-    return panel_;
-}
-
-QWidget* RolesStation::sheet() {
-    return rails_;
 }
 
 int RolesStation::open_points() const {

@@ -12,13 +12,7 @@ class RolesStation : public Station {
 
   public:
     explicit RolesStation(const StationContext& context);
-    QString id() const override { return "roles"; }
-    QString name() const override { return tr("Roles"); }
-    QString promise() const override;
-    QWidget* panel() override;
     bool scrolls_by_itself() const override { return true; }
-    QWidget* sheet() override;
-    int sheet_height() const override { return 244; }
     int open_points() const override;
 
   private:

@@ -6,27 +6,18 @@
 namespace nb {
 
 TransferStation::TransferStation(const StationContext& c)
-    : Station(c.window),
+    : Station({"transfer", tr("Transfer"),
+               tr("Carries the take onto the target and shows how well it arrives."), 1.45},
+              c.window),
       sheet_(new TransferSheet(c.workspace, c.playback, c.stage, c.undo, c.window)),
       panel_(new TransferPanel(c.workspace, c.playback, c.undo, c.window)) {
+    show_in_window(panel_, sheet_);
     connect(sheet_, &TransferSheet::said, this, &Station::said);
     connect(panel_, &TransferPanel::said, this, &Station::said);
     connect(panel_, &TransferPanel::worst_wanted, sheet_, &TransferSheet::go_to_worst);
     connect(panel_, &TransferPanel::contact_wanted, sheet_, &TransferSheet::choose_contact);
     connect(panel_, &TransferPanel::rest_wanted, this,
             [this](const QString& role) { emit wanted("rest", role); });
-}
-
-QString TransferStation::promise() const {
-    return tr("Carries the take onto the target and shows how well it arrives.");
-}
-
-QWidget* TransferStation::panel() {
-    return panel_;
-}
-
-QWidget* TransferStation::sheet() {
-    return sheet_;
 }
 
 std::vector<StationAction> TransferStation::actions() {

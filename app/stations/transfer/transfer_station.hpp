@@ -12,12 +12,6 @@ class TransferStation : public Station {
 
   public:
     explicit TransferStation(const StationContext& context);
-    QString id() const override { return "transfer"; }
-    QString name() const override { return tr("Transfer"); }
-    QString promise() const override;
-    QWidget* panel() override;
-    QWidget* sheet() override;
-    double apart() const override { return 1.45; }
     std::vector<StationAction> actions() override;
     void refresh_look() override;
 

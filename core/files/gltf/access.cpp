@@ -8,6 +8,7 @@
 #include <filesystem>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/files/gltf/guard.hpp"
 
 namespace nb::gltf {

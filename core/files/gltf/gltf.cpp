@@ -9,6 +9,7 @@
 #include <sstream>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/files/gltf/access.hpp"
 #include "core/files/gltf/humanoid.hpp"
 #include "core/files/gltf/mesh.hpp"

@@ -22,6 +22,7 @@
 #include <new>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/base/text_encoding.hpp"
 #include "core/files/scene/scene.hpp"
 

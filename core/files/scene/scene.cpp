@@ -15,6 +15,7 @@
 #include <set>
 
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/files/joint_frames.hpp"
 
 namespace nb {

@@ -11,11 +11,9 @@ class DummyStation : public Station {
 
   public:
     explicit DummyStation(const StationContext& context)
-        : Station(context.window), panel_(new QLabel("the dummy's panel", context.window)) {}
-    QString id() const override { return "dummy"; }
-    QString name() const override { return "Dummy"; }
-    QString promise() const override { return "Shows that a station is a folder and a line."; }
-    QWidget* panel() override { return panel_; }
+        : Station({"dummy", "Dummy", "Shows that a station is a folder and a line."}, context.window) {
+        show_in_window(new QLabel("the dummy's panel", context.window));
+    }
     int open_points() const override { return 3; }
     std::vector<StationAction> actions() override {
         return {{"dummy", "Do the dummy's work", {Qt::CTRL | Qt::Key_U}, [this] {
@@ -28,9 +26,6 @@ class DummyStation : public Station {
 
     int entered = 0, left = 0;
     QString went_to;
-
-  private:
-    QLabel* panel_;
 };
 
 }  // namespace nb::test
