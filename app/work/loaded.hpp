@@ -47,14 +47,6 @@ struct Choice {
 };
 DocumentKey key_of(const Choice& choice, bool as_target);
 
-/// One value for what is open: which document, and what was read from it. Set only when reading succeeded.
-struct Opened {
-    Choice choice;
-    DocumentKey key;
-    LoadedPtr body;
-    bool is_limbering = false;  ///< the shipped take: nothing of it is kept
-};
-
 /// The file of a body as a value of its own, sharing its memory.
 std::shared_ptr<const LoadedFile> file_of(const LoadedPtr& loaded);
 

@@ -2,40 +2,30 @@
 // Loading and solving run in the background and are superseded by newer ones; everything is announced by
 // signals. Knows no widgets: a test or a script drives it as the window does.
 //
-// What is open is one value a side (Opened), set only when reading succeeded. Changes address a document by
-// its key, on stage or not; they live in drafts (core/library/drafts.hpp) until they are saved, and beside
-// them on disk for a program that ends without being asked (core/library/recovery.hpp).
+// Its parts: what can be chosen (catalogue.hpp), what is open (opened.hpp), the pair carried (solver.hpp),
+// work in the background (jobs.hpp). Changes address a document by its key, on the stage or not; they live in
+// drafts (core/library/drafts.hpp) until they are saved, and beside them on disk for a program that ends
+// without being asked (core/library/recovery.hpp).
 #pragma once
 #include <QFileSystemWatcher>
 #include <QObject>
 #include <QString>
 #include <QStringList>
-#include <QThreadPool>
 #include <QTimer>
 #include <array>
-#include <atomic>
-#include <functional>
 #include <map>
 #include <memory>
 #include <set>
 
-#include "app/work/loaded.hpp"
+#include "app/work/catalogue.hpp"
+#include "app/work/jobs.hpp"
+#include "app/work/opened.hpp"
+#include "app/work/solver.hpp"
 #include "core/library/keep.hpp"
 #include "core/library/recovery.hpp"
 #include "core/library/sort.hpp"
-#include "core/motion/kinematics.hpp"
-#include "core/review/result.hpp"
-#include "core/solve/engine.hpp"
 
 namespace nb {
-
-/// A result that stays beside new ones, with its own figures.
-struct Pinned {
-    std::shared_ptr<const TransferResult> result;
-    std::shared_ptr<const Review> review;
-    LoadedPtr target;
-    QString words;  ///< what it is, one line
-};
 
 class Workspace : public QObject {
     Q_OBJECT
@@ -45,8 +35,8 @@ class Workspace : public QObject {
     ~Workspace() override;
 
     void open_library(const QString& folder);
-    const std::vector<Choice>& takes() const { return takes_; }
-    const std::vector<Choice>& targets() const { return targets_; }
+    const std::vector<Choice>& takes() const { return catalogue_.takes(); }
+    const std::vector<Choice>& targets() const { return catalogue_.targets(); }
     /// Places in the lists of what is open; -1 when it is in none.
     int take_index() const;
     int target_index() const;
@@ -59,8 +49,8 @@ class Workspace : public QObject {
     /// up.
     void open_files(const QStringList& paths);
 
-    bool has_library() const { return has_library_; }
-    QString library_folder() const { return QString::fromStdString(library_.folder); }
+    bool has_library() const { return catalogue_.has_library(); }
+    QString library_folder() const { return catalogue_.folder(); }
     /// Makes an empty library and opens it; false when that failed (said).
     bool create_library(const QString& folder, const QString& name);
     /// Reads the folder again: what others have added, renamed, removed. Keeps what is in use.
@@ -77,22 +67,33 @@ class Workspace : public QObject {
     /// What programs that ended half-way left in the library goes to its trash.
     void lay_leftovers_aside();
 
-    LoadedPtr source() const { return open_[0].body; }
-    LoadedPtr target() const { return open_[1].body; }
+    LoadedPtr source() const { return body(false); }
+    LoadedPtr target() const { return body(true); }
+    LoadedPtr body(bool of_target) const { return open_.on_stage(of_target).body; }
+    /// The body or take of a document that is open or was changed; null when it is neither.
+    LoadedPtr body(const DocumentKey& key) const;
     /// Which document is on the stage; empty when none is.
-    const DocumentKey& key(bool of_target) const { return open_[of_target].key; }
-    std::shared_ptr<const TransferResult> result() const { return result_; }
-    std::shared_ptr<const Review> review() const { return review_; }
-    /// Keeps the result in force beside the ones to come; lets go of it. It goes with its take.
-    void pin(const QString& words);
-    void unpin();
-    const std::optional<Pinned>& pinned() const { return pinned_; }
-    /// Keeps the result in force as that before a change; while it is shown, poses are its.
-    void remember_before();
-    void show_before(bool on);
-    bool is_before_shown() const { return is_before_shown_ && before_ != nullptr; }
-    const Plan* plan() const { return plan_ ? &*plan_ : nullptr; }
-    bool is_busy() const { return jobs_ > 0; }
+    const DocumentKey& key(bool of_target) const { return open_.on_stage(of_target).key; }
+    bool is_busy() const { return jobs_.is_busy(); }
+
+    // The pair carried (solver.hpp).
+    std::shared_ptr<const TransferResult> result() const { return solver_.result(); }
+    std::shared_ptr<const Review> review() const { return solver_.review(); }
+    const Plan* plan() const { return solver_.plan(); }
+    /// A pin goes with its take.
+    void pin(const QString& words) { solver_.pin(words); }
+    void unpin() { solver_.unpin(); }
+    const std::optional<Pinned>& pinned() const { return solver_.pinned(); }
+    void remember_before() { solver_.remember_before(); }
+    void show_before(bool on) { solver_.show_before(on); }
+    bool is_before_shown() const { return solver_.is_before_shown(); }
+    void poses_at(int frame, Pose& source, Pose& target) const { solver_.poses_at(frame, source, target); }
+    PassEffects pass_effects(int frame) const { return solver_.pass_effects(frame); }
+    const Contacts& contacts() const { return solver_.contacts(); }
+    /// k of the place map in force.
+    double place_scale() const { return plan() ? plan()->k : 1.0; }
+    /// Twist bones of the target that the pass twist turns.
+    int twist_count() const { return plan() ? int(plan()->twists.size()) : 0; }
 
     /// The pairing in use. Changes are solved at once; the shown frame first.
     const PairingSettings& settings() const;
@@ -118,25 +119,16 @@ class Workspace : public QObject {
     bool set_contacts(const DocumentKey& key, const Contacts& in_file);
 
     RestState rest_state(bool of_target) const;
-    /// The body or take of a document that is open or was changed; null when it is neither.
-    LoadedPtr body(const DocumentKey& key) const;
     /// What each level says of a chain of the target.
     ChainLevels levels(const std::string& chain) const;
     /// By which settings for the take in use are kept; empty without one.
     std::string take_key() const;
-    LoadedPtr body(bool of_target) const { return open_[of_target].body; }
-    /// Characters of the library whose bones are in a body's rig, best first: name, share of bones, document.
-    struct Kin {
-        QString name;
-        double share = 0.0;
-        QString document;
-    };
-    std::vector<Kin> kin_of(bool of_target) const;
+    std::vector<Catalogue::Kin> kin_of(bool of_target) const;
 
     /// Plays the shipped limbering take on the target and measures it; `end_limbering` brings back what was.
     void start_limbering();
     void end_limbering();
-    bool is_limbering() const { return open_[0].is_limbering; }
+    bool is_limbering() const { return open_.is_limbering(); }
     QString take_name() const;
 
     /// What is changed and not saved, on the stage or not.
@@ -157,17 +149,6 @@ class Workspace : public QObject {
     void drop_recovery();
     /// Writes what is not saved beside the documents now, not in a moment.
     void flush_recovery();
-
-    /// Poses of one frame with the settings in force: the finished result, or solved here and now.
-    void poses_at(int frame, Pose& source, Pose& target) const;
-    /// k of the place map in force.
-    double place_scale() const { return plan_ ? plan_->k : 1.0; }
-    /// What each pass does to the body at a frame.
-    PassEffects pass_effects(int frame) const;
-    /// Contacts of the take in force: edited by hand, else as found.
-    const Contacts& contacts() const;
-    /// Twist bones of the target that the pass twist turns.
-    int twist_count() const { return plan_ ? int(plan_->twists.size()) : 0; }
 
     void export_result(const QString& path);
     void cancel();
@@ -194,66 +175,53 @@ class Workspace : public QObject {
     void rest_changed();  ///< of one of the bodies; figures and roles are as before
 
   private:
-    QThreadPool pool_;
+    // Above what they tell: they end first.
+    Jobs jobs_;
     QFileSystemWatcher watcher_;
     QTimer changed_;  ///< fires once the library's folder has been quiet for a moment
-    Library library_;
-    bool has_library_ = false;
-    std::vector<Choice> takes_, targets_;
-    std::array<Opened, 2> open_;                   ///< take, target
-    std::array<std::optional<Choice>, 2> wanted_;  ///< being read
-    std::optional<Opened> before_limbering_;
-    std::map<DocumentKey, Opened> changed_files_;  ///< touched in this session, on the stage or not
+    Catalogue catalogue_;
+    OpenFiles open_;
+    Solver solver_;
     Drafts drafts_;
     Recovery recovery_;
     std::set<DocumentKey> to_recover_;
     QTimer recover_;
     bool is_recovery_told_ = false;
     bool is_leaving_ = false;  ///< without saving: nothing is kept any more
-    std::shared_ptr<const TransferResult> result_;
-    std::shared_ptr<const Review> review_;
-    std::optional<Pinned> pinned_;
-    std::shared_ptr<const TransferResult> before_;
-    bool is_before_shown_ = false;
-    mutable std::optional<Contacts> found_;      ///< contacts of the source, while no result tells them
-    std::shared_ptr<const Plan> plan_;           ///< of the settings in force
-    std::shared_ptr<const WorldMotion> motion_;  ///< the source's, in the world
-    bool is_result_current_ = false;
-    int jobs_ = 0;
-    std::shared_ptr<std::atomic<bool>> solve_cancel_, export_cancel_;
-    std::array<std::shared_ptr<std::atomic<bool>>, 2> load_cancel_;  ///< take, target
+    Cancelled export_cancel_;
+    /// A file that is being read to come onto the stage as take, as target.
+    struct Reading {
+        std::optional<Choice> choice;
+        Cancelled cancelled;
+    };
+    std::array<Reading, 2> reading_;
     /// Files that are being read with other repairs.
     struct ReadingAgain {
-        std::shared_ptr<std::atomic<bool>> cancelled;
+        Cancelled cancelled;
         LoadOptions options;
     };
     std::map<DocumentKey, ReadingAgain> reading_again_;
 
-    template <typename Work, typename Done>
-    void run(const QString& what, const std::shared_ptr<std::atomic<bool>>& cancelled, Work work, Done done,
-             const std::function<void()>& otherwise = {});
+    void say_troubles(const std::vector<std::string>& troubles);
     void choose(int index, bool as_target);
     void load(const Choice& choice, bool as_target);
-    /// Lists a file beside the library (a take once for each of its animations), unless it is there; index of
-    /// the first.
-    int list_file(const SortedFile& file, bool is_rig);
-    int index_of(bool as_target, const DocumentKey& key) const;
-    void list_library();
-    Choice choice_of(const LibraryEntry& entry, bool is_character);
+    void watch_library();
     template <typename Change>
     bool change_library(Change change);
     /// Keys, drafts and what is open follow files that were moved.
     void follow_moves(const std::vector<std::pair<std::string, std::string>>& moves);
+    void follow_moves_while_reading(const std::vector<std::pair<std::string, std::string>>& moves);
     void open(Opened opened, bool as_target);
-    /// Puts a body on the stage; the result is solved anew.
+    /// Puts what is chosen on the stage; the result is solved anew.
     void show(bool as_target);
     void open_pairing();
-    const Opened* opened(const DocumentKey& key) const;
-    const Library* library() const { return has_library_ ? &library_ : nullptr; }
+    void bring_pairing_back(const DocumentKey& key);
+    const Library* library() const { return catalogue_.library(); }
+    Library library_now() const { return library() ? *library() : Library(); }
     /// A change of a body: draft, recovery, stage. `edit` gets a copy; false leaves all as it was.
     template <typename Edit>
     bool change(const DocumentKey& key, Edit edit, bool is_kept = true);
-    enum class After { body, rest, settings, contacts };
+    enum class After { body, rest, settings };
     void changed_on_stage(const DocumentKey& key, After after);
     void changed_draft(const DocumentKey& key);
     void read_again(const DocumentKey& key, const LoadOptions& options);
@@ -263,10 +231,10 @@ class Workspace : public QObject {
     void follow_name(const std::string& document, const std::string& text, const std::string& name);
     std::string pair_name() const;
     bool save_all(const std::vector<DocumentKey>& keys, bool over_others);
-    void keep_certificate(const Opened& target);
-    void compile();
+    void keep_certificate(const Opened& target, const Review& review);
+    /// The solver gets the pair and its settings as they are now.
+    void follow();
     void solve();
-    std::optional<FrameCorrection> held_at(int frame) const;
 };
 
 }  // namespace nb

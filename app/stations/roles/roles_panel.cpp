@@ -401,7 +401,7 @@ void RolesPanel::fill_menus() {
         connect(plan_->menu()->addAction(plan), &QAction::triggered, this, [this, plan] { set_plan(plan); });
     }
     from_->menu()->clear();
-    for (const Workspace::Kin& kin : workspace_.kin_of(rails_.is_of_target()))
+    for (const Catalogue::Kin& kin : workspace_.kin_of(rails_.is_of_target()))
         connect(from_->menu()->addAction(
                     tr("%1 — %2 % of its bones are here").arg(kin.name).arg(std::lround(100 * kin.share))),
                 &QAction::triggered, this, [this, document = kin.document] { take_from(document); });

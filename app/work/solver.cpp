@@ -1,0 +1,139 @@
+#include "app/work/solver.hpp"
+
+#include "core/contact/contacts.hpp"
+
+namespace nb {
+
+Solver::Solver(Jobs& jobs, QObject* parent) : QObject(parent), jobs_(jobs) {}
+
+void Solver::start_anew(const LoadedPtr& source, bool is_source_new) {
+    if (is_source_new) {
+        motion_ = std::make_shared<const WorldMotion>(
+            forward_kinematics(source->file.character.rig.skeleton, *source->file.take));
+        unpin();
+    }
+    result_.reset();
+    review_.reset();
+    before_.reset();
+}
+
+void Solver::follow(const LoadedPtr& source, const LoadedPtr& target, const PairingSettings& settings,
+                    const std::string& take_key) {
+    if (source != source_) found_.reset();
+    source_ = source;
+    target_ = target;
+    settings_ = settings;
+    is_current_ = false;
+    plan_.reset();
+    std::string why;
+    if (!source || !target || !can_be_transferred(target->file.character.roles, why)) return;
+    try {
+        plan_ = std::make_shared<const Plan>(
+            compile_plan(source->file.character, target->file.character, settings, take_key));
+    } catch (const std::exception& error) {
+        emit failed(QString::fromStdString(error.what()));
+    }
+}
+
+void Solver::solve(const std::function<void(const Review&)>& then) {
+    cancel();
+    if (!plan_) return;
+    cancelled_ = not_cancelled();
+    jobs_.run(
+        tr("Carrying"), cancelled_,
+        [source = source_, target = target_, settings = settings_](const Progress& progress) {
+            return std::make_shared<const TransferResult>(transfer(
+                source->file.character, *source->file.take, target->file.character, settings, 0, progress));
+        },
+        [this, then, cancelled = cancelled_](std::shared_ptr<const TransferResult> result) {
+            result_ = std::move(result);
+            is_current_ = true;
+            emit result_changed();
+            jobs_.run(
+                tr("Measuring"), cancelled,
+                [source = source_, target = target_, result = result_](const Progress&) {
+                    return std::make_shared<const Review>(
+                        review_result(source->file.character, target->file.character, *result));
+                },
+                [this, then](std::shared_ptr<const Review> review) {
+                    review_ = std::move(review);
+                    emit review_changed();
+                    if (then) then(*review_);
+                });
+        });
+}
+
+void Solver::pin(const QString& words) {
+    if (!finished() || !review_ || !target_) return;
+    pinned_ = Pinned{result_, review_, target_, words};
+    emit pin_changed();
+}
+
+void Solver::unpin() {
+    if (!pinned_) return;
+    pinned_.reset();
+    emit pin_changed();
+}
+
+void Solver::remember_before() {
+    if (result_) before_ = result_;
+}
+
+void Solver::show_before(bool on) {
+    if (on == is_before_shown_) return;
+    is_before_shown_ = on;
+    emit before_shown(on && before_ != nullptr);
+}
+
+void Solver::poses_at(int frame, Pose& source, Pose& target) const {
+    source = target = {};
+    if (!motion_ || frame < 0 || frame >= motion_->frames) return;
+    source = pose_of(*motion_, frame);
+    if (is_before_shown() && before_->target.frames == motion_->frames && target_ &&
+        before_->target.joints == target_->file.character.rig.skeleton.size()) {
+        target = pose_of(before_->target, frame);
+        return;
+    }
+    if (finished()) {
+        target = pose_of(result_->target, frame);
+        return;
+    }
+    if (!plan_) {
+        // A rig that waits for its roles stands in its rest.
+        if (target_) target = rest_pose(target_->file.character.rig.skeleton);
+        return;
+    }
+    target.R.resize(plan_->T_parents.size());
+    target.p.resize(plan_->T_parents.size());
+    // What was held before a change is held until the whole take is solved again.
+    const auto held = held_at(frame);
+    solve_pose(*plan_, source, target, held ? &*held : nullptr);
+}
+
+std::optional<FrameCorrection> Solver::held_at(int frame) const {
+    if (!result_ || !motion_ || int(result_->corrections.hips_m.size()) != motion_->frames ||
+        result_->target.joints != int(plan_->T_parents.size()))
+        return {};
+    return result_->corrections.at(frame);
+}
+
+PassEffects Solver::pass_effects(int frame) const {
+    if (!plan_ || !motion_ || frame < 0 || frame >= motion_->frames) return {};
+    const auto held = held_at(frame);
+    return nb::pass_effects(*plan_, pose_of(*motion_, frame), held ? &*held : nullptr);
+}
+
+const Contacts& Solver::contacts() const {
+    static const Contacts none;
+    if (!source_ || !source_->file.take) return none;
+    const Take& take = *source_->file.take;
+    if (take.contacts.is_by_hand) return take.contacts;
+    if (result_ && settings_.passes.contacts && result_->source.frames == take.frames)
+        return result_->contacts;
+    // While no result tells them they are found here: what is drawn by hand is drawn beside them.
+    if (!found_)
+        found_ = find_contacts(source_->file.character, *motion_, take.frame_time_s, take.first_motion_frame);
+    return *found_;
+}
+
+}  // namespace nb

@@ -1,0 +1,88 @@
+// The pair on the stage, carried: its plan, the result with its review, and what stands beside the result to
+// be compared with it.
+#pragma once
+#include <QObject>
+#include <functional>
+#include <memory>
+#include <optional>
+
+#include "app/work/jobs.hpp"
+#include "app/work/loaded.hpp"
+#include "core/motion/kinematics.hpp"
+#include "core/review/result.hpp"
+#include "core/solve/engine.hpp"
+
+namespace nb {
+
+/// A result that stays beside new ones, with its own figures.
+struct Pinned {
+    std::shared_ptr<const TransferResult> result;
+    std::shared_ptr<const Review> review;
+    LoadedPtr target;
+    QString words;  ///< what it is, one line
+};
+
+class Solver : public QObject {
+    Q_OBJECT
+
+  public:
+    Solver(Jobs& jobs, QObject* parent);
+
+    /// Another body or take stands on the stage, or one that was read anew: results are of what was before.
+    void start_anew(const LoadedPtr& source, bool is_source_new);
+    /// The pair and its settings as they are from now on; either may be missing. Results are stale until
+    /// `solve` is done; the shown frame is solved here and now.
+    void follow(const LoadedPtr& source, const LoadedPtr& target, const PairingSettings& settings,
+                const std::string& take_key);
+    /// In the background; `then` is told its review.
+    void solve(const std::function<void(const Review&)>& then = {});
+    void cancel() { nb::cancel(cancelled_); }
+
+    const Plan* plan() const { return plan_.get(); }
+    std::shared_ptr<const TransferResult> result() const { return result_; }
+    /// The result when it is of the pair and the settings in force; else null.
+    std::shared_ptr<const TransferResult> finished() const { return is_current_ ? result_ : nullptr; }
+    std::shared_ptr<const Review> review() const { return review_; }
+
+    /// Keeps the result in force beside the ones to come; lets go of it.
+    void pin(const QString& words);
+    void unpin();
+    const std::optional<Pinned>& pinned() const { return pinned_; }
+    /// Keeps the result in force as that before a change; while it is shown, poses are its.
+    void remember_before();
+    void show_before(bool on);
+    bool is_before_shown() const { return is_before_shown_ && before_ != nullptr; }
+
+    /// Poses of one frame with the settings in force: the finished result, or solved here and now.
+    void poses_at(int frame, Pose& source, Pose& target) const;
+    /// What each pass does to the body at a frame.
+    PassEffects pass_effects(int frame) const;
+    /// Contacts of the take in force: edited by hand, else as found.
+    const Contacts& contacts() const;
+
+  signals:
+    void result_changed();
+    void review_changed();
+    void pin_changed();
+    void before_shown(bool on);
+    void failed(const QString& line);
+
+  private:
+    Jobs& jobs_;
+    LoadedPtr source_, target_;
+    PairingSettings settings_;
+    std::shared_ptr<const Plan> plan_;           ///< of the settings in force
+    std::shared_ptr<const WorldMotion> motion_;  ///< the source's, in the world
+    std::shared_ptr<const TransferResult> result_;
+    std::shared_ptr<const Review> review_;
+    bool is_current_ = false;
+    std::optional<Pinned> pinned_;
+    std::shared_ptr<const TransferResult> before_;
+    bool is_before_shown_ = false;
+    mutable std::optional<Contacts> found_;  ///< contacts of the source, while no result tells them
+    Cancelled cancelled_;
+
+    std::optional<FrameCorrection> held_at(int frame) const;
+};
+
+}  // namespace nb

@@ -1,0 +1,111 @@
+// The pairing of take and target: found, brought back, changed; what of the pair is set by levels.
+#include <QFileInfo>
+
+#include "app/work/workspace.hpp"
+#include "core/documents/pairing.hpp"
+#include "core/library/beside.hpp"
+
+namespace nb {
+
+namespace {
+
+const PairingSettings default_settings;
+
+/// What was set for a take before it had a document is found by its name.
+void name_takes_by_id(PairingSettings& settings, const Take& take) {
+    const auto named = settings.takes.find(take.name);
+    if (take.id.empty() || named == settings.takes.end() || settings.takes.contains(take.id)) return;
+    settings.takes[take.id] = named->second;
+    settings.takes.erase(take.name);
+}
+
+}  // namespace
+
+DocumentKey Workspace::pairing_key() const {
+    if (!source() || !target()) return {};
+    const std::string target_path = this->key(true).path;
+    // What is set while the target limbers is for the eye alone: it has no folder.
+    return {DocumentKey::Kind::pairing,
+            is_limbering() ? std::string() : pairing_folder(library(), target_path), 0,
+            source()->file.character.id, target()->file.character.id};
+}
+
+std::string Workspace::pair_name() const {
+    return source()->file.character.name + " onto " + target()->file.character.name;
+}
+
+const PairingSettings& Workspace::settings() const {
+    const Pairing* pairing = drafts_.pairing(pairing_key());
+    return pairing ? pairing->settings : default_settings;
+}
+
+void Workspace::open_pairing() {
+    const DocumentKey key = pairing_key();
+    if (drafts_.has(key) && (drafts_.is_changed(key) || key.path.empty() || drafts_.is_as_on_disk(key)))
+        return;
+    Pairing pairing;
+    const auto hint = [](const Character& c) {
+        return QFileInfo(QString::fromStdString(c.rig.path)).fileName().toStdString();
+    };
+    pairing.source_id = key.source_id;
+    pairing.target_id = key.target_id;
+    pairing.id = pairing_id(key.source_id, key.target_id);
+    pairing.source_path = hint(source()->file.character);
+    pairing.target_path = hint(target()->file.character);
+    if (key.path.empty()) return drafts_.open_pairing(key, pair_name(), pairing, {}, false);
+    ReadDocument read{pairing_place(library(), this->key(true).path, key.source_id, key.target_id), {}};
+    std::vector<std::string> troubles;
+    find_pairing(library(), this->key(true).path, key.source_id, key.target_id, pairing, read, troubles);
+    say_troubles(troubles);
+    name_takes_by_id(pairing.settings, *source()->file.take);
+    drafts_.open_pairing(key, pair_name(), pairing, read);
+    bring_pairing_back(key);
+}
+
+/// What a session that ended left of it.
+void Workspace::bring_pairing_back(const DocumentKey& key) {
+    const auto left = recovery_.left().find(key);
+    if (left == recovery_.left().end()) return;
+    const Json content = left->second;
+    try {
+        PairingSettings settings = read_pairing(object_in(content, "pairing", "unsaved"), "unsaved").settings;
+        name_takes_by_id(settings, *source()->file.take);
+        drafts_.change_pairing(key, settings);
+        drafts_.set_base(key, text_in(content, "base", "", "unsaved"));
+        changed_draft(key);
+        if (drafts_.is_changed(key))
+            emit said(tr("Settings that were not saved last time are back; Ctrl+S keeps them."));
+    } catch (const std::exception& fault) {
+        emit failed(tr("What was not saved last time of %1 does not fit any more; it lies in %2. %3")
+                        .arg(QString::fromStdString(pair_name()),
+                             QString::fromStdString(recovery_.put_aside(key)),
+                             QString::fromStdString(fault.what())));
+    }
+}
+
+bool Workspace::set_settings(const DocumentKey& key, const PairingSettings& settings) {
+    if (!drafts_.pairing(key)) {
+        emit failed(tr("Not done: that pair is not open any more."));
+        return false;
+    }
+    drafts_.change_pairing(key, settings);
+    changed_draft(key);
+    if (key != pairing_key()) {
+        emit said(tr("Changed in a pair that is not on the stage."));
+        return true;
+    }
+    follow();
+    emit settings_changed();
+    solve();
+    return true;
+}
+
+ChainLevels Workspace::levels(const std::string& chain) const {
+    return target() ? levels_of(chain, target()->file.character, settings(), take_key()) : ChainLevels();
+}
+
+std::string Workspace::take_key() const {
+    return source() && source()->file.take ? source()->file.take->key() : std::string();
+}
+
+}  // namespace nb
