@@ -274,7 +274,9 @@ class Parser {
             return;
         }
         const size_t expected = (text_.size() - at_) / (channel_count * 2) + 1;
-        take.R.reserve(std::min<size_t>(expected, 1u << 20) * size_t(take.joints));
+        std::vector<Quat>& rotations = take.R.edit();
+        std::vector<Vec3>& places = take.p.edit();
+        rotations.reserve(std::min<size_t>(expected, 1u << 20) * size_t(take.joints));
         while (true) {
             skip_space();
             if (at_ >= text_.size()) break;
@@ -299,8 +301,8 @@ class Parser {
                         is_translated = true;
                     }
                 }
-                take.R.push_back(R);
-                if (is_translated) take.p.push_back(p);
+                rotations.push_back(R);
+                if (is_translated) places.push_back(p);
             }
             ++take.frames;
         }

@@ -49,8 +49,10 @@ SkeletonFile reframe_for_bvh(const Character& character, const Take& take) {
         if (skeleton.parents[j] < 0 ||
             std::find(take.translated.begin(), take.translated.end(), int(j)) != take.translated.end())
             out.translated.push_back(int(j));
-    out.R.resize(size_t(take.frames) * n);
-    out.p.resize(size_t(take.frames) * out.translated.size());
+    std::vector<Quat>& out_R = out.R.edit();
+    std::vector<Vec3>& out_p = out.p.edit();
+    out_R.resize(size_t(take.frames) * n);
+    out_p.resize(size_t(take.frames) * out.translated.size());
     for_each_frame(take.frames, 0, [&](int first, int last) {
         std::vector<Quat> R(n);
         std::vector<Vec3> p(n);
@@ -61,11 +63,11 @@ SkeletonFile reframe_for_bvh(const Character& character, const Take& take) {
             for (size_t j = 0; j < n; ++j) {
                 const int parent = skeleton.parents[j];
                 B[j] = R_FW * (R[j] * rest.R[j].conjugate()) * R_WF;
-                out.R[size_t(f) * n + j] =
+                out_R[size_t(f) * n + j] =
                     parent < 0 ? B[j] : (B[size_t(parent)].conjugate() * B[j]).normalized();
                 if (moved < out.translated.size() && size_t(out.translated[moved]) == j) {
                     const Vec3 in_file = R_FW * (parent < 0 ? p[j] : Vec3(p[j] - p[size_t(parent)]));
-                    out.p[size_t(f) * out.translated.size() + moved++] =
+                    out_p[size_t(f) * out.translated.size() + moved++] =
                         units * (parent < 0 ? in_file : Vec3(B[size_t(parent)].conjugate() * in_file));
                 }
             }

@@ -182,7 +182,7 @@ void bring_into_world(const FileConventions& conventions, Skeleton& skeleton, st
     const bool is_turned = angle_between(R_WF, Quat::Identity()) > 1e-12;
     for (Vec3& v : skeleton.rest_p) place(v);
     for (EndSite& site : skeleton.end_sites) place(site.offset_m);
-    for (Vec3& v : take.p) place(v);
+    for (Vec3& v : take.p.edit()) place(v);
     // Attachments end in the joint's frame, which turns and grows with the world.
     Eigen::Matrix4d to_world = Eigen::Matrix4d::Identity();
     to_world.block<3, 3>(0, 0) = conventions.unit_m * R_WF.toRotationMatrix();
@@ -191,7 +191,7 @@ void bring_into_world(const FileConventions& conventions, Skeleton& skeleton, st
     if (!is_turned) return;
     for (Quat& R : skeleton.rest_R) R = R_WF * R * R_FW;
     for (Quat& R : skeleton.bind_R) R = R_WF * R * R_FW;
-    for (Quat& R : take.R) R = R_WF * R * R_FW;
+    for (Quat& R : take.R.edit()) R = R_WF * R * R_FW;
 }
 
 /// The same joints in another order (new place: old place), everywhere where joints are counted.
@@ -221,9 +221,11 @@ void reorder_joints(SkeletonFile& file, const std::vector<int>& order) {
     Take& take = file.take;
     if (take.frames == 0) return;
     const Take old = take;
+    std::vector<Quat>& R = take.R.edit();
+    std::vector<Vec3>& p = take.p.edit();
     for (int f = 0; f < take.frames; ++f)
         for (size_t i = 0; i < order.size(); ++i)
-            take.R[size_t(f) * order.size() + i] = old.R[size_t(f) * order.size() + size_t(order[i])];
+            R[size_t(f) * order.size() + i] = old.R[size_t(f) * order.size() + size_t(order[i])];
     std::vector<std::pair<int, size_t>> moved;
     for (size_t i = 0; i < old.translated.size(); ++i)
         moved.emplace_back(place[size_t(old.translated[i])], i);
@@ -231,7 +233,7 @@ void reorder_joints(SkeletonFile& file, const std::vector<int>& order) {
     for (size_t i = 0; i < moved.size(); ++i) {
         take.translated[i] = moved[i].first;
         for (int f = 0; f < take.frames; ++f)
-            take.p[size_t(f) * moved.size() + i] = old.p[size_t(f) * moved.size() + moved[i].second];
+            p[size_t(f) * moved.size() + i] = old.p[size_t(f) * moved.size() + moved[i].second];
     }
 }
 

@@ -105,9 +105,10 @@ std::vector<Break> find_breaks(const Take& take) {
 }
 
 void bridge(Take& take, const std::vector<Break>& breaks) {
+    std::vector<Quat>& R = take.R.edit();
     for (const Break& b : breaks) {
         const auto at = [&](int f) { return size_t(f) * size_t(take.joints) + size_t(b.joint); };
-        take.R[at(b.frame)] = interpolate(take.R[at(b.frame - 1)], take.R[at(b.frame + 1)], 0.5);
+        R[at(b.frame)] = interpolate(R[at(b.frame - 1)], R[at(b.frame + 1)], 0.5);
     }
 }
 
@@ -123,7 +124,7 @@ void change_lengths(Skeleton& skeleton, const RoleMap& roles, const std::map<std
                 for (size_t m = 0; m < take->translated.size(); ++m)
                     if (take->translated[m] == j)
                         for (int f = 0; f < take->frames; ++f)
-                            take->p[size_t(f) * take->translated.size() + m] *= factor;
+                            take->p.edit()[size_t(f) * take->translated.size() + m] *= factor;
         }
     };
     const auto factor_of = [&](const char* part) {
@@ -166,7 +167,7 @@ void change_lengths(Skeleton& skeleton, const RoleMap& roles, const std::map<std
     for (int f = 0; f < take->frames; ++f) {
         const Pose pose = pose_at(before, *take, f);
         const Vec3 shift = moved(0.5 * (pose.p[size_t(left)] + pose.p[size_t(right)]));
-        Vec3& p = take->p[size_t(f) * take->translated.size() + slot];
+        Vec3& p = take->p.edit()[size_t(f) * take->translated.size() + slot];
         p += parent < 0 ? shift : Vec3(pose.R[size_t(parent)].conjugate() * shift);
     }
 }

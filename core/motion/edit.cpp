@@ -17,8 +17,8 @@ Take resample(const Take& take, double fps) {
     result.frames = static_cast<int>(std::floor((take.frames - 1) / source_frames + 1e-9)) + 1;
     const size_t joints = size_t(take.joints);
     const size_t moving = take.translated.size();
-    result.R.resize(size_t(result.frames) * joints);
-    result.p.resize(size_t(result.frames) * moving);
+    std::vector<Quat> R(size_t(result.frames) * joints);
+    std::vector<Vec3> p(size_t(result.frames) * moving);
     for (Contact& contact : result.contacts.list) {
         contact.first = int(std::lround(contact.first / source_frames));
         contact.last = int(std::lround(contact.last / source_frames));
@@ -32,14 +32,15 @@ Take resample(const Take& take, double fps) {
         const double u = at - before;
         for (size_t j = 0; j < joints; ++j) {
             const Quat& a = take.R[size_t(before) * joints + j];
-            result.R[size_t(f) * joints + j] =
-                u <= 0.0 ? a : interpolate(a, take.R[size_t(after) * joints + j], u);
+            R[size_t(f) * joints + j] = u <= 0.0 ? a : interpolate(a, take.R[size_t(after) * joints + j], u);
         }
         for (size_t m = 0; m < moving; ++m) {
             const Vec3& a = take.p[size_t(before) * moving + m];
-            result.p[size_t(f) * moving + m] = a + u * (take.p[size_t(after) * moving + m] - a);
+            p[size_t(f) * moving + m] = a + u * (take.p[size_t(after) * moving + m] - a);
         }
     }
+    result.R = std::move(R);
+    result.p = std::move(p);
     return result;
 }
 
@@ -49,8 +50,9 @@ Take trim(const Take& take, int first, int last) {
     Take result = take;
     result.frames = last - first;
     const auto cut = [&](auto& values, size_t stride) {
-        values.erase(values.begin() + std::ptrdiff_t(size_t(last) * stride), values.end());
-        values.erase(values.begin(), values.begin() + std::ptrdiff_t(size_t(first) * stride));
+        const auto begin = values.begin();
+        values = std::vector(begin + std::ptrdiff_t(size_t(first) * stride),
+                             begin + std::ptrdiff_t(size_t(last) * stride));
     };
     cut(result.R, size_t(take.joints));
     cut(result.p, take.translated.size());

@@ -25,11 +25,13 @@ class MotionView {
         take.frames = last - first;
         take.joints = about_.joints;
         take.translated = about_.translated;
-        take.R.reserve(size_t(take.frames) * size_t(take.joints));
-        take.p.reserve(size_t(take.frames) * take.translated.size());
+        std::vector<Quat>& R = take.R.edit();
+        std::vector<Vec3>& p = take.p.edit();
+        R.reserve(size_t(take.frames) * size_t(take.joints));
+        p.reserve(size_t(take.frames) * take.translated.size());
         for (int f = first; f < last; ++f) {
-            for (int j = 0; j < take.joints; ++j) take.R.push_back(rotation(f, j));
-            for (size_t m = 0; m < take.translated.size(); ++m) take.p.push_back(translation(f, m));
+            for (int j = 0; j < take.joints; ++j) R.push_back(rotation(f, j));
+            for (size_t m = 0; m < take.translated.size(); ++m) p.push_back(translation(f, m));
         }
         return take;
     }

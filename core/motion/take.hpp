@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/shared.hpp"
 #include "core/motion/marks.hpp"
 #include "core/rig/skeleton.hpp"
 
@@ -17,9 +18,9 @@ struct Take {
     double frame_time_s = 1.0 / 60.0;
     int frames = 0;
     int joints = 0;
-    std::vector<Quat> R;          ///< [frame][joint] R_PJ
+    Shared<std::vector<Quat>> R;  ///< [frame][joint] R_PJ
     std::vector<int> translated;  ///< joints that have translations
-    std::vector<Vec3> p;          ///< [frame][index in translated] p_PJ, m
+    Shared<std::vector<Vec3>> p;  ///< [frame][index in translated] p_PJ, m
     /// 1 when frame 0 stands apart (a reference pose put before the motion), else 0.
     int first_motion_frame = 0;
     Contacts contacts;  ///< as kept with the take; not by hand: to be found

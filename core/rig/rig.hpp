@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/shared.hpp"
 #include "core/rig/load_options.hpp"
 #include "core/rig/mesh.hpp"
 #include "core/rig/skeleton.hpp"
@@ -61,10 +62,10 @@ struct Rig {
     Skeleton skeleton;
     FileConventions conventions;
     std::vector<std::vector<Channel>> channels;  ///< a joint's channels in the file's order (BVH)
-    std::vector<Mesh> meshes;
-    std::vector<std::string> images;  ///< encoded pictures (PNG, JPEG) that meshes refer to
-    std::vector<FileNode> nodes;      ///< a joint; empty for formats without nodes
-    LoadOptions options;              ///< with which it was read
+    Shared<std::vector<Mesh>> meshes;
+    Shared<std::vector<std::string>> images;  ///< encoded pictures (PNG, JPEG) that meshes refer to
+    std::vector<FileNode> nodes;              ///< a joint; empty for formats without nodes
+    LoadOptions options;                      ///< with which it was read
     FileFacts facts;
     std::vector<std::string> notes;  ///< what was odd in the file, one sentence each
 };

@@ -106,8 +106,8 @@ TransferResult transfer_with(const Character& source, const Take& take, Take* to
     result.plan = compile_plan(source, target, settings, take.key());
     result.source = forward_kinematics(source.rig.skeleton, take, threads);
     if (to_release) {
-        std::vector<Quat>().swap(to_release->R);
-        std::vector<Vec3>().swap(to_release->p);
+        to_release->R = {};
+        to_release->p = {};
     }
     const int joints = target.rig.skeleton.size();
     result.target.resize(take.frames, joints);
@@ -162,15 +162,16 @@ TransferResult transfer_with(const Character& source, const Take& take, Take* to
         std::sort(baked.translated.begin(), baked.translated.end());
     }
     if (to_release) return result;
-    baked.R.resize(size_t(take.frames) * size_t(joints));
-    baked.p.resize(size_t(take.frames) * baked.translated.size());
+    std::vector<Quat>& R = baked.R.edit();
+    std::vector<Vec3>& p = baked.p.edit();
+    R.resize(size_t(take.frames) * size_t(joints));
+    p.resize(size_t(take.frames) * baked.translated.size());
     const ResultView local(target.rig.skeleton, result);
     for_each_frame(take.frames, threads, [&](int first, int last) {
         for (int f = first; f < last; ++f) {
-            for (int j = 0; j < joints; ++j)
-                baked.R[size_t(f) * size_t(joints) + size_t(j)] = local.rotation(f, j);
+            for (int j = 0; j < joints; ++j) R[size_t(f) * size_t(joints) + size_t(j)] = local.rotation(f, j);
             for (size_t i = 0; i < baked.translated.size(); ++i)
-                baked.p[size_t(f) * baked.translated.size() + i] = local.translation(f, i);
+                p[size_t(f) * baked.translated.size() + i] = local.translation(f, i);
         }
     });
     return result;

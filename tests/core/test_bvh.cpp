@@ -132,7 +132,7 @@ class BvhTest : public QObject {
         const SkeletonFile file = parse_bvh(text, "f.bvh");
         QCOMPARE(file.skeleton.size(), 3);
         QCOMPARE(file.skeleton.parents[2], -1);
-        QCOMPARE(file.take.p.back().z(), 10.0);
+        QCOMPARE(file.take.p->back().z(), 10.0);
     }
 
     void the_likeliest_body_of_several_is_proposed() {

@@ -254,9 +254,9 @@ class IntakeTest : public QObject {
         const SkeletonFile good = sound(11, 120);
         SkeletonFile body = good;
         const size_t n = body.skeleton.names.size();
-        body.take.R.assign(good.take.R.begin() + std::ptrdiff_t(60 * n), good.take.R.end());
+        body.take.R.edit().assign(good.take.R.begin() + std::ptrdiff_t(60 * n), good.take.R.end());
         const size_t moved = good.take.translated.size();
-        body.take.p.assign(good.take.p.begin() + std::ptrdiff_t(60 * moved), good.take.p.end());
+        body.take.p.edit().assign(good.take.p.begin() + std::ptrdiff_t(60 * moved), good.take.p.end());
         body.take.frames = 60;
         body.skeleton.bind_R = good.skeleton.rest_R;
         body.skeleton.rest_R.assign(body.take.R.begin(), body.take.R.begin() + std::ptrdiff_t(n));
@@ -363,7 +363,7 @@ class IntakeTest : public QObject {
         const size_t n = good.skeleton.names.size();
 
         SkeletonFile broken = good;
-        Quat& R = broken.take.R[100 * n + size_t(elbow)];
+        Quat& R = broken.take.R.edit()[100 * n + size_t(elbow)];
         R = R * axis_rotation(1, deg_to_rad(80.0));
         const auto breaks = find_breaks(broken.take);
         QCOMPARE(breaks.size(), size_t(1));
@@ -384,7 +384,7 @@ class IntakeTest : public QObject {
 
         SkeletonFile trembling = good;
         for (int f = 0; f < 240; ++f) {
-            Quat& turn = trembling.take.R[size_t(f) * n + size_t(elbow)];
+            Quat& turn = trembling.take.R.edit()[size_t(f) * n + size_t(elbow)];
             turn = turn * axis_rotation(0, deg_to_rad(f % 2 ? 1.5 : -1.5));
         }
         const auto jitter = find_jitter(trembling.take);
@@ -396,8 +396,8 @@ class IntakeTest : public QObject {
         SkeletonFile frozen = good;
         const size_t moved = frozen.take.translated.size();
         for (int f = 61; f < 90; ++f) {
-            std::copy_n(&frozen.take.R[60 * n], n, &frozen.take.R[size_t(f) * n]);
-            std::copy_n(&frozen.take.p[60 * moved], moved, &frozen.take.p[size_t(f) * moved]);
+            std::copy_n(&frozen.take.R[60 * n], n, &frozen.take.R.edit()[size_t(f) * n]);
+            std::copy_n(&frozen.take.p[60 * moved], moved, &frozen.take.p.edit()[size_t(f) * moved]);
         }
         const auto spans = find_frozen(frozen.take);
         QCOMPARE(spans.size(), size_t(1));
@@ -426,7 +426,7 @@ class IntakeTest : public QObject {
         }
         const int knee = file.character.roles.joint("shin.left");
         for (int f = still - 1; f <= still + 2; ++f) {
-            Quat& R = file.take->R[size_t(f) * size_t(file.take->joints) + size_t(knee)];
+            Quat& R = file.take->R.edit()[size_t(f) * size_t(file.take->joints) + size_t(knee)];
             R = R * axis_rotation(0, deg_to_rad(8.0));
         }
         const auto hops = find_foot_hops(s, file.character.roles, *file.take);

@@ -217,8 +217,8 @@ class LibraryTest : public QObject {
         take.joints = body.character.rig.skeleton.size();
         take.frame_time_text = "0.0166667";
         for (int f = 0; f < take.frames; ++f)
-            take.R.insert(take.R.end(), body.character.rig.skeleton.rest_R.begin(),
-                          body.character.rig.skeleton.rest_R.end());
+            take.R.edit().insert(take.R.end(), body.character.rig.skeleton.rest_R.begin(),
+                                 body.character.rig.skeleton.rest_R.end());
         write_glb(at("idle.glb"), body.character.rig.skeleton, take);
         const auto sorted = sort_files({at("idle.glb")}, library);
         QCOMPARE(sorted[0].as, Taken::take);

@@ -282,10 +282,10 @@ class PropertiesTest : public QObject {
         const Quat turn = axis_rotation(1, deg_to_rad(37.0));
         LoadedFile other = source;
         for (int f = 0; f < other.take->frames; ++f) {
-            Quat& R = other.take->R[size_t(f) * size_t(other.take->joints)];
+            Quat& R = other.take->R.edit()[size_t(f) * size_t(other.take->joints)];
             R = turn * R;
         }
-        for (Vec3& p : other.take->p) p = turn * p;
+        for (Vec3& p : other.take->p.edit()) p = turn * p;
         TransferResult a = carry(source, target);
         const TransferResult b = carry(other, target);
         for (size_t i = 0; i < a.target.p.size(); ++i) {
@@ -302,7 +302,7 @@ class PropertiesTest : public QObject {
         const double k_small = 0.9 / leg_length(small.skeleton, settle_metres(small).character.roles);
         small = scaled(small, k_small);
         small.take = random_motion(small, 5, 3);
-        small.take.p[2] = small.take.p[0] + Vec3(0, 0, 0.6);
+        small.take.p.edit()[2] = small.take.p[0] + Vec3(0, 0, 0.6);
         const SkeletonFile tall = scaled(random_body(5), k_small * 120.0 / 90.0);
         const TransferResult result = carry(settle_metres(small), settle_metres(tall));
         const auto& T = result.target;

@@ -116,7 +116,7 @@ class RestTest : public QObject {
                     pose_rest(c.rig.skeleton, c.roles.joint(part + std::string(side_suffix(side))),
                               axis_rotation(2, deg_to_rad(side == Side::left ? -degrees : degrees)));
             c.rig.skeleton.bind_R.clear();
-            c.rig.meshes.clear();
+            c.rig.meshes.edit().clear();
             const RestAlignment found = solve_rest(c.rig, c.roles, {nullptr, "rest pose", stance});
             for (const auto& [part, degrees] : stated)
                 for (const auto* side : {".left", ".right"}) {
@@ -635,10 +635,10 @@ class RestTest : public QObject {
         Take take;
         take.frames = 20;
         take.joints = ferrier.rig.skeleton.size();
-        take.R.assign(size_t(take.frames) * size_t(take.joints), Quat::Identity());
+        take.R.edit().assign(size_t(take.frames) * size_t(take.joints), Quat::Identity());
         QVERIFY(!moves_fingers(ferrier, take));
         const auto turn = [&](const char* role, double degrees) {
-            take.R[size_t(12) * size_t(take.joints) + size_t(ferrier.roles.joint(role))] =
+            take.R.edit()[size_t(12) * size_t(take.joints) + size_t(ferrier.roles.joint(role))] =
                 exp_rotation(deg_to_rad(degrees) * Vec3::UnitX());
         };
         turn("forearm.left", 40.0);

@@ -63,13 +63,13 @@ SkeletonFile with_twist_in_limb(SkeletonFile file, const std::string& above, con
     Take& take = file.take;
     Take more = take;
     more.joints = take.joints + 1;
-    more.R.clear();
+    more.R.edit().clear();
     for (int f = 0; f < take.frames; ++f) {
         const Quat twist = exp_rotation(roll_rad * std::sin(0.1 * f) * axis);
         for (int j = 0; j < take.joints; ++j) {
-            if (j == b) more.R.push_back(twist);
+            if (j == b) more.R.edit().push_back(twist);
             const Quat& R = take.rotations(f)[size_t(j)];
-            more.R.push_back(j == a ? R * twist.conjugate() : R);
+            more.R.edit().push_back(j == a ? R * twist.conjugate() : R);
         }
     }
     for (int& joint : more.translated)

@@ -68,9 +68,9 @@ std::vector<JointMotion> moving(const Skeleton& s, const std::map<int, double>& 
     for (int f = 0; f < take.frames; ++f)
         for (int j = 0; j < s.size(); ++j) {
             const auto at = by_joint.find(j);
-            take.R.push_back(at == by_joint.end()
-                                 ? Quat::Identity()
-                                 : exp_rotation(at->second * std::sin(0.2 * f) * Vec3::UnitY()));
+            take.R.edit().push_back(at == by_joint.end()
+                                        ? Quat::Identity()
+                                        : exp_rotation(at->second * std::sin(0.2 * f) * Vec3::UnitY()));
         }
     return measure_motion(s, take);
 }

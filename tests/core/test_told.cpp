@@ -266,9 +266,9 @@ class ToldTest : public QObject {
         take.joints = body.character.rig.skeleton.size();
         take.frame_time_text = "0.03";
         for (int f = 0; f < 2; ++f)
-            take.R.insert(take.R.end(), body.character.rig.skeleton.rest_R.begin(),
-                          body.character.rig.skeleton.rest_R.end());
-        take.R.back().w() = std::nan("");
+            take.R.edit().insert(take.R.end(), body.character.rig.skeleton.rest_R.begin(),
+                                 body.character.rig.skeleton.rest_R.end());
+        take.R.edit().back().w() = std::nan("");
         for (const char* name : {"nan.bvh", "nan.glb"}) {
             const QString refused = told([&] { export_take(at(name), body.character, take); });
             QVERIFY2(refused.contains("in frame 1 is no finite number"), qPrintable(refused));

@@ -131,8 +131,8 @@ Take random_motion(const SkeletonFile& body, std::uint64_t seed, int frames) {
     take.frames = frames;
     take.joints = skeleton.size();
     take.translated = {0};
-    take.R.resize(size_t(frames) * skeleton.names.size());
-    take.p.resize(size_t(frames));
+    take.R.edit().resize(size_t(frames) * skeleton.names.size());
+    take.p.edit().resize(size_t(frames));
     // Each joint turns about two axes of its own by slow sines.
     for (size_t j = 0; j < skeleton.names.size(); ++j) {
         const double most = j == 0 ? 25.0 : skeleton.names[j].starts_with("shin") ? 35.0 : 30.0;
@@ -145,12 +145,12 @@ Take random_motion(const SkeletonFile& body, std::uint64_t seed, int frames) {
             const double t = f * take.frame_time_s;
             const Vec3 w =
                 deg_to_rad(most) * (0.7 * std::sin(rate_a * t + phase) * a + 0.5 * std::sin(rate_c * t) * c);
-            take.R[size_t(f) * skeleton.names.size() + j] = skeleton.rest_R[j] * exp_rotation(w);
+            take.R.edit()[size_t(f) * skeleton.names.size() + j] = skeleton.rest_R[j] * exp_rotation(w);
         }
     }
     for (int f = 0; f < frames; ++f) {
         const double t = f * take.frame_time_s;
-        take.p[size_t(f)] =
+        take.p.edit()[size_t(f)] =
             skeleton.rest_p[0] + Vec3(0.3 * std::sin(t), 0.05 * std::sin(2 * t) - 0.05, 0.8 * t);
     }
     return take;
@@ -159,16 +159,16 @@ Take random_motion(const SkeletonFile& body, std::uint64_t seed, int frames) {
 SkeletonFile scaled(SkeletonFile file, double k) {
     for (Vec3& p : file.skeleton.rest_p) p *= k;
     for (EndSite& site : file.skeleton.end_sites) site.offset_m *= k;
-    for (Vec3& p : file.take.p) p *= k;
+    for (Vec3& p : file.take.p.edit()) p *= k;
     return file;
 }
 
 SkeletonFile turned(SkeletonFile file, const Quat& R) {
     for (Vec3& p : file.skeleton.rest_p) p = R * p;
     for (EndSite& site : file.skeleton.end_sites) site.offset_m = R * site.offset_m;
-    for (Vec3& p : file.take.p) p = R * p;
+    for (Vec3& p : file.take.p.edit()) p = R * p;
     for (Quat& local : file.skeleton.rest_R) local = R * local * R.conjugate();
-    for (Quat& local : file.take.R) local = R * local * R.conjugate();
+    for (Quat& local : file.take.R.edit()) local = R * local * R.conjugate();
     return file;
 }
 
@@ -190,12 +190,12 @@ SkeletonFile re_rested(const SkeletonFile& file, int frame) {
             const int parent = skeleton.parents[j];
             const Quat& R = file.take.R[size_t(f) * n + j];
             const Quat before = parent < 0 ? Quat::Identity() : change[size_t(parent)];
-            result.take.R[size_t(f) * n + j] = (before * R * change[j].conjugate()).normalized();
+            result.take.R.edit()[size_t(f) * n + j] = (before * R * change[j].conjugate()).normalized();
         }
         for (size_t m = 0; m < file.take.translated.size(); ++m) {
             const int parent = skeleton.parents[size_t(file.take.translated[m])];
             if (parent < 0) continue;
-            Vec3& p = result.take.p[size_t(f) * file.take.translated.size() + m];
+            Vec3& p = result.take.p.edit()[size_t(f) * file.take.translated.size() + m];
             p = change[size_t(parent)] * p;
         }
     }
@@ -221,12 +221,12 @@ SkeletonFile re_rolled(const SkeletonFile& file, std::uint64_t seed) {
         site.offset_m = roll[size_t(site.joint)].conjugate() * site.offset_m;
     for (int f = 0; f < file.take.frames; ++f) {
         for (size_t j = 0; j < n; ++j) {
-            Quat& R = result.take.R[size_t(f) * n + j];
+            Quat& R = result.take.R.edit()[size_t(f) * n + j];
             R = (before(j) * R * roll[j]).normalized();
         }
         const size_t moving = file.take.translated.size();
         for (size_t m = 0; m < moving; ++m) {
-            Vec3& p = result.take.p[size_t(f) * moving + m];
+            Vec3& p = result.take.p.edit()[size_t(f) * moving + m];
             p = before(size_t(file.take.translated[m])) * p;
         }
     }

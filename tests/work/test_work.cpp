@@ -98,7 +98,7 @@ class WorkTest : public WorkFixture {
         for (int f = 0; f < still.frames; ++f) {
             auto R = rig.character.rig.skeleton.rest_R;
             for (Quat& turn : R) turn = turn * Quat(Eigen::AngleAxisd(0.02 * (f + 1), Vec3::UnitX()));
-            still.R.insert(still.R.end(), R.begin(), R.end());
+            still.R.edit().insert(still.R.end(), R.begin(), R.end());
         }
         std::string file = in("three.glb");
         for (const char* name : {"stand", "sway", "nod"}) {
@@ -106,7 +106,8 @@ class WorkTest : public WorkFixture {
             export_take(file, rig.character, still);
             rig = load_file(file);
             still.frames += 2;
-            still.R.insert(still.R.end(), still.R.begin(), still.R.begin() + 2 * still.joints);
+            const auto first = std::vector(still.R.begin(), still.R.begin() + 2 * still.joints);
+            still.R.edit().insert(still.R.end(), first.begin(), first.end());
         }
         w().open_file(root_ + "/three.glb");
         QVERIFY(idle(w()));

@@ -308,11 +308,13 @@ class Reader {
                 }
         std::sort(moves.begin(), moves.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
         for (const auto& [joint, track] : moves) take.translated.push_back(joint);
-        take.R.resize(size_t(take.frames) * size_t(take.joints));
-        take.p.resize(size_t(take.frames) * take.translated.size());
+        std::vector<Quat>& rotations = take.R.edit();
+        std::vector<Vec3>& places = take.p.edit();
+        rotations.resize(size_t(take.frames) * size_t(take.joints));
+        places.resize(size_t(take.frames) * take.translated.size());
         for (int f = 0; f < take.frames; ++f) {
             const double time = first + f * take.frame_time_s;
-            Quat* R = take.R.data() + size_t(f) * size_t(take.joints);
+            Quat* R = rotations.data() + size_t(f) * size_t(take.joints);
             std::copy(file_.skeleton.rest_R.begin(), file_.skeleton.rest_R.end(), R);
             for (const auto& [joint, track] : turns) {
                 const Eigen::Vector4d v = track.at(time);
@@ -322,7 +324,7 @@ class Reader {
             }
             for (size_t m = 0; m < moves.size(); ++m) {
                 const FileNode& at = file_.nodes[size_t(moves[m].first)];
-                take.p[size_t(f) * moves.size() + m] =
+                places[size_t(f) * moves.size() + m] =
                     JointFrames::place(at, moves[m].second.at(time).head<3>());
             }
         }

@@ -108,9 +108,9 @@ void each_field(Archive& a, SkeletonFile& file) {
     a.plain(take.frame_time_s);
     a.plain(take.frames);
     a.plain(take.joints);
-    a.plain_list(take.R);
+    a.plain_list(take.R.edit());
     a.plain_list(take.translated);
-    a.plain_list(take.p);
+    a.plain_list(take.p.edit());
     a.list(file.meshes, [&](Mesh& mesh) {
         a.text(mesh.name);
         a.plain_list(mesh.positions);

@@ -281,14 +281,16 @@ class Reader {
         take.frame_time_text = fmt::format("{:.7f}", take.frame_time_s);
         take.frames = int(frames);
         const size_t n = file_.skeleton.names.size();
-        take.R.resize(size_t(take.frames) * n);
+        std::vector<Quat>& rotations = take.R.edit();
+        rotations.resize(size_t(take.frames) * n);
         for (const Moved& m : moved)
             if (m.channel->mNumPositionKeys > 0 && leaves_rest(m.joint, *m.channel))
                 take.translated.push_back(m.joint);
-        take.p.resize(size_t(take.frames) * take.translated.size());
+        std::vector<Vec3>& places = take.p.edit();
+        places.resize(size_t(take.frames) * take.translated.size());
         for (int f = 0; f < take.frames; ++f) {
             const double tick = first + f * take.frame_time_s * ticks;
-            Quat* R = &take.R[size_t(f) * n];
+            Quat* R = &rotations[size_t(f) * n];
             std::copy(file_.skeleton.rest_R.begin(), file_.skeleton.rest_R.end(), R);
             size_t slot = 0;
             for (const Moved& m : moved) {
@@ -300,7 +302,7 @@ class Reader {
                                        return interpolate(rotation(a.mValue), rotation(b.mValue), u);
                                    }));
                 if (slot < take.translated.size() && take.translated[slot] == m.joint)
-                    take.p[size_t(f) * take.translated.size() + slot++] = JointFrames::place(
+                    places[size_t(f) * take.translated.size() + slot++] = JointFrames::place(
                         at, sample(m.channel->mPositionKeys, m.channel->mNumPositionKeys, tick,
                                    [](const aiVectorKey& a, const aiVectorKey& b, double u) {
                                        return Vec3((1 - u) * vector(a.mValue) + u * vector(b.mValue));
