@@ -50,6 +50,13 @@ QString sheet(const Look& l) {
         QSlider::handle:horizontal { background: %mark; width: 10px; margin: -6px 0; border-radius: 2px; }
         QProgressBar { border: 1px solid %line; border-radius: 2px; background: %ground; height: 8px; text-align: center; }
         QProgressBar::chunk { background: %mark; }
+        QSplitter::handle { background: %line; }
+        QSplitter::handle:hover { background: %mark; }
+        QHeaderView { background: %raised; }
+        QHeaderView::section { background: %raised; color: %dim; border: none; padding: 3px 6px; }
+        QTableView { background: %ground; border: 1px solid %line; selection-background-color: %line; selection-color: %text; outline: none; }
+        QTableView::item { padding: 0 5px; }
+        QTableView:focus { border: 1px solid %mark; }
         QScrollArea { border: none; background: transparent; }
         QScrollBar:vertical { background: transparent; width: 9px; } QScrollBar::handle:vertical { background: %line; border-radius: 4px; min-height: 24px; }
         QScrollBar::add-line, QScrollBar::sub-line { height: 0; }

@@ -16,9 +16,11 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QMimeData>
+#include <QScreen>
 #include <QScrollArea>
 #include <QSettings>
 #include <QSlider>
+#include <QSplitter>
 #include <QStackedWidget>
 #include <QToolButton>
 #include <QVBoxLayout>
@@ -50,6 +52,9 @@ const char* write_it = "write it all the same";
 const char* leave_unsaved = "leave without saving";
 const char* save_first = "save and leave";
 
+constexpr int least_panel_px = 304;
+constexpr int stage_bar_px = 28;
+
 QToolButton* bare(QWidget* parent) {
     auto* button = new QToolButton(parent);
     button->setObjectName("bare");
@@ -73,7 +78,7 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
     apply_look(QSettings().value("look", "ink").toString());  // before any widget takes its font
     setAcceptDrops(true);
     setMinimumSize(1000, 640);
-    resize(1280, 800);
+    resize(QSettings().value("window/size", QSize(1280, 800)).toSize());
     stage_ = new StageView(workspace_, playback_, this);
     sentence_ = new SentenceBar(workspace_, this);
     list_ = make_list({workspace_, *stage_, playback_, undo_, this});
@@ -91,9 +96,12 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
     auto* middle = new QHBoxLayout;
     middle->setSpacing(0);
     middle->addWidget(stations_);
-    middle->addWidget(make_stage_side(), 1);
+    across_ = new QSplitter(Qt::Horizontal, this);
+    across_->setHandleWidth(3);
+    across_->setChildrenCollapsible(false);
+    across_->addWidget(make_stage_side());
     panels_ = new QStackedWidget(this);
-    panels_->setFixedWidth(304);
+    panels_->setMinimumWidth(least_panel_px);
     panels_->setObjectName("raised");
     promise_ = new QLabel(this);
     promise_->setWordWrap(true);
@@ -123,11 +131,16 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
         change_library(ChangeLibrary::Kind::add, is_character, index, {});
     });
     connect(library_, &LibraryPanel::library_wanted, this, &MainWindow::ask_library);
-    middle->addWidget(panels_);
+    across_->addWidget(panels_);
+    across_->setStretchFactor(0, 1);
+    across_->setStretchFactor(1, 0);
+    middle->addWidget(across_, 1);
     rows->addLayout(middle, 1);
     rows->addWidget(transport_);
     setCentralWidget(centre);
 
+    connect(across_, &QSplitter::splitterMoved, this,
+            [this] { QSettings().setValue("panel width", panels_->width()); });
     connect(&workspace_, &Workspace::source_changed, this, [this] {
         const Take& take = *workspace_.source()->file.take;
         playback_.set_take(take.frames, take.frame_time_s);
@@ -433,7 +446,7 @@ QWidget* MainWindow::make_stage_bar() {
     row->addWidget(over);
     row->addWidget(spread_);
     row->addWidget(beside);
-    bar->setFixedHeight(28);
+    bar->setFixedHeight(stage_bar_px);
     return bar;
 }
 
@@ -442,11 +455,25 @@ QWidget* MainWindow::make_stage_side() {
     auto* rows = new QVBoxLayout(side);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(0);
-    rows->addWidget(stage_, 1);
-    rows->addWidget(make_stage_bar());
+    down_ = new QSplitter(Qt::Vertical, side);
+    down_->setHandleWidth(3);
+    down_->setChildrenCollapsible(false);
+    down_->addWidget(stage_);
+    auto* below = new QWidget(side);
+    auto* below_rows = new QVBoxLayout(below);
+    below_rows->setContentsMargins(0, 0, 0, 0);
+    below_rows->setSpacing(0);
+    below_rows->addWidget(make_stage_bar());
     sheets_ = new QStackedWidget(side);
-    sheets_->setFixedHeight(208);
-    rows->addWidget(sheets_);
+    below_rows->addWidget(sheets_, 1);
+    down_->addWidget(below);
+    down_->setStretchFactor(0, 1);
+    down_->setStretchFactor(1, 0);
+    connect(down_, &QSplitter::splitterMoved, this, [this] {
+        if (entered_ && entered_->sheet())
+            QSettings().setValue("sheet height/" + entered_->about().id, sheets_->height());
+    });
+    rows->addWidget(down_, 1);
     rows->addWidget(notice_);
     return side;
 }
@@ -525,12 +552,43 @@ void MainWindow::show_station() {
     }
     panels_->setCurrentWidget(pages_.at(&now));
     QWidget* sheet = now.sheet();
-    if (sheet) {
-        sheets_->setCurrentWidget(sheet);
-        sheets_->setFixedHeight(now.sheet_height());
-    }
+    if (sheet) sheets_->setCurrentWidget(sheet);
     sheets_->setVisible(sheet != nullptr);
+    give_room();
     promise_->setText(QString("<b>%1</b><br><br>%2").arg(now.about().name, now.about().promise));
+}
+
+/// The panel and the sheet have the room they had when somebody last dragged them, the stage has the rest.
+void MainWindow::give_room() {
+    const int panel = std::max(least_panel_px, QSettings().value("panel width", least_panel_px).toInt());
+    across_->setSizes({std::max(1, across_->width() - panel - across_->handleWidth()), panel});
+    const Station& now = stations_->station();
+    const int bar = stage_bar_px;
+    const int sheet =
+        now.sheet() ? QSettings().value("sheet height/" + now.about().id, now.sheet_height()).toInt() : 0;
+    down_->setSizes({std::max(1, down_->height() - bar - sheet - down_->handleWidth()), bar + sheet});
+}
+
+/// No larger than the screen lets a window with its frame be.
+void MainWindow::fit_screen() {
+    const QSize free = screen()->availableGeometry().size();
+    const QSize frame(2, windowHandle() ? std::max(28, frameGeometry().height() - height()) : 28);
+    const QSize most = (free - frame).expandedTo(minimumSize());
+    if (width() > most.width() || height() > most.height()) resize(size().boundedTo(most));
+}
+
+void MainWindow::showEvent(QShowEvent* event) {
+    QMainWindow::showEvent(event);
+    if (std::exchange(was_shown_, true)) return;
+    fit_screen();
+    give_room();
+}
+
+void MainWindow::resizeEvent(QResizeEvent* event) {
+    QMainWindow::resizeEvent(event);
+    if (!was_shown_) return;
+    if (!isMaximized() && !isFullScreen()) QSettings().setValue("window/size", size());
+    QMetaObject::invokeMethod(this, &MainWindow::give_room, Qt::QueuedConnection);
 }
 
 void MainWindow::show_in(const QString& station, const QString& what) {

@@ -11,6 +11,7 @@
 
 class QLabel;
 class QSlider;
+class QSplitter;
 class QStackedWidget;
 class QToolButton;
 
@@ -58,6 +59,8 @@ class MainWindow : public QMainWindow {
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
     void closeEvent(QCloseEvent* event) override;
+    void showEvent(QShowEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
     bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
@@ -73,6 +76,8 @@ class MainWindow : public QMainWindow {
     Transport* transport_;
     NoticeBar* notice_;
     QStackedWidget *panels_, *sheets_;
+    QSplitter *across_, *down_;
+    bool was_shown_ = false;
     QLabel* promise_;
     QLabel* view_label_;
     QSlider* spread_;
@@ -99,6 +104,8 @@ class MainWindow : public QMainWindow {
     void show_unsaved();
     void refresh_view_label();
     void show_station();
+    void give_room();
+    void fit_screen();
     void show_in(const QString& station, const QString& what);
     void change_library(ChangeLibrary::Kind kind, bool is_character, int index, const QString& name);
     void ask_library(bool is_new);

@@ -55,6 +55,7 @@ ChainSettings merged(const ChainSettings& below, const ChainSettings& above) {
         if (above.*field) result.*field = above.*field;
     };
     std::apply([&](auto... field) { (take(field), ...); }, chain_fields);
+    if (above.ticks || above.driven_by) result.is_proposed = above.is_proposed;
     return result;
 }
 

@@ -268,4 +268,13 @@ std::vector<IdleSetting> idle_settings(const Character& source, const Character&
     return idle;
 }
 
+std::set<std::string> open_chains(const Character& source, const Character& target,
+                                  const ChainTable& settings) {
+    std::set<std::string> open;
+    for (const auto& [chain, own] : settings)
+        if (own.is_proposed) open.insert(chain);
+    for (const IdleSetting& idle : idle_settings(source, target, settings)) open.insert(idle.chain);
+    return open;
+}
+
 }  // namespace nb

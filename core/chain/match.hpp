@@ -6,6 +6,7 @@
 // bone. A bone of no length adds no knot; its rotation is part of the next. Limbs match role by role.
 #pragma once
 #include <map>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -62,5 +63,9 @@ struct IdleSetting {
 };
 std::vector<IdleSetting> idle_settings(const Character& source, const Character& target,
                                        const ChainTable& settings);
+/// Chains that wait for a person: proposals nobody has confirmed, settings that do nothing. What a body simply
+/// lacks is told by the forecast; nobody can settle it.
+std::set<std::string> open_chains(const Character& source, const Character& target,
+                                  const ChainTable& settings);
 
 }  // namespace nb

@@ -1,3 +1,4 @@
+#include <QTableWidget>
 // Takes the pictures of docs/screenshots from the real window with the demo library. Usage: take_screenshots
 // FOLDER [NAME...]   (needs a display with OpenGL; tools/with-display gives one)
 #include <QApplication>
@@ -17,6 +18,7 @@
 #include "app/stage/stage_view.hpp"
 #include "app/stations/chains/chain_ruler.hpp"
 #include "app/stations/chains/chains_panel.hpp"
+#include "app/stations/chains/chains_sheet.hpp"
 #include "app/stations/intake/intake_panel.hpp"
 #include "app/stations/rest/rest_panel.hpp"
 #include "app/stations/rest/rest_sheet.hpp"
@@ -220,6 +222,10 @@ int main(int argc, char** argv) {
              if (!wanted.isEmpty()) shoot("chains-proposed");
              window.part<ChainsPanel>().move_tick("spine", 1, 0);
              shoot("chains");
+             window.part<ChainsSheet>().show_map(true);
+             window.part<ChainsSheet>().map().table().selectRow(14);
+             shoot("map");
+             window.part<ChainsSheet>().show_map(false);
              window.undo_stack().undo();
              window.stations().set_station("transfer");
          }},

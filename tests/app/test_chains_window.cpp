@@ -2,12 +2,15 @@
 #include <QCheckBox>
 #include <QDoubleSpinBox>
 #include <QLineEdit>
+#include <QMenu>
 #include <QTableWidget>
+#include <QToolButton>
 #include <QUndoStack>
 #include <QtTest>
 
-#include "app/stations/chains/chain_ruler.hpp"
+#include "app/stations/chains/chain_form.hpp"
 #include "app/stations/chains/chains_panel.hpp"
+#include "app/stations/chains/chains_sheet.hpp"
 #include "app/window/main_window.hpp"
 #include "app/window/station_line.hpp"
 #include "core/base/files.hpp"
@@ -58,7 +61,6 @@ class ChainsWindowTest : public test::WindowFixture {
         enter("the ferrier");
         ruler().choose("arm.left");
         emit ruler().chain_chosen("arm.left");
-        w().part<ChainsPanel>().set_level(SettingLevel::pairing);
         auto* left_out = box("left out");
         QVERIFY(left_out && !left_out->isChecked());
         QTest::mouseClick(left_out, Qt::LeftButton, {}, QPoint(8, left_out->height() / 2));
@@ -76,7 +78,7 @@ class ChainsWindowTest : public test::WindowFixture {
         share->setValue(40.0);
         QVERIFY(settled());
         QVERIFY(std::abs(*settings().chains.at("arm.left").tip_share - 0.4) < 1e-9);
-        w().part<ChainsPanel>().withdraw(false);
+        button("as the plan has it")->click();
         QVERIFY(settings() == PairingSettings());
         QVERIFY(settled());
     }
@@ -91,12 +93,12 @@ class ChainsWindowTest : public test::WindowFixture {
         emit ruler().end_wanted("spine", true, 1, true);
         QVERIFY(settled());
         QCOMPARE(bones(), whole - 1);
-        QCOMPARE(*w().workspace().target()->file.character.chains.at("spine").first, std::string("spine.2"));
+        QCOMPARE(*settings().chains.at("spine").first, std::string("spine.2"));
         emit ruler().end_wanted("spine", false, 0, false);  // the source's goes up to its first bone
         QVERIFY(settled());
         QCOMPARE(*settings().chains.at("spine").source_last, std::string("spine.1"));
         w().undo_stack().undo();
-        QVERIFY(settings().chains.empty());
+        QVERIFY(!settings().chains.at("spine").source_last);
         emit ruler().end_wanted("spine", true, -1, true);
         QVERIFY(settled());
         QCOMPARE(bones(), whole);
@@ -105,41 +107,65 @@ class ChainsWindowTest : public test::WindowFixture {
         enter("the ferrier");
         ruler().choose("arm.right");
         emit ruler().chain_chosen("arm.right");
-        auto& panel = w().part<ChainsPanel>();
+        auto& form = w().part<ChainForm>();
         const auto body = [&] { return w().workspace().target()->file.character.chains; };
         auto* pole = named<QDoubleSpinBox>("elbow turned out");
         if (!pole) pole = named<QDoubleSpinBox>("knee turned out");
         QVERIFY(pole && pole->isVisible());
-        QCOMPARE(panel.level(), SettingLevel::character);
+        const auto level = [&](const char* word) -> QToolButton* {
+            for (auto* one : form.findChildren<QToolButton*>())
+                if (one->text() == word) return one;
+            return nullptr;
+        };
+        QVERIFY(!level("body")->isVisible());
+        // An edit touches this pair alone; the line below says so, and a click moves it.
         pole->setValue(15.0);
         QVERIFY(settled());
+        QVERIFY(level("pair")->isVisible() && level("pair")->isChecked());
+        QVERIFY(std::abs(*settings().chains.at("arm.right").pole_rad - deg_to_rad(15.0)) < 1e-9);
+        level("body")->click();
+        QVERIFY(settled());
+        QVERIFY(level("body")->isChecked());
         QVERIFY(std::abs(*body().at("arm.right").pole_rad - deg_to_rad(15.0)) < 1e-9);
         QVERIFY(settings().chains.empty());
-        panel.set_level(SettingLevel::take);
+        w().undo_stack().undo();
+        QVERIFY(body().empty() && settings().chains.contains("arm.right"));
+        w().undo_stack().redo();
+        // Moved to the take and changed there; moved up again, the narrower word goes.
+        level("take")->click();
+        QVERIFY(settled());
+        QVERIFY(body().empty());
         pole->setValue(-5.0);
         QVERIFY(settled());
         const std::string take = w().workspace().take_key();
         QVERIFY(!take.empty());
         QVERIFY(std::abs(*settings().takes.at(take).at("arm.right").pole_rad + deg_to_rad(5.0)) < 1e-9);
         QVERIFY(std::abs(w().workspace().plan()->reaches[3].pole_rad + deg_to_rad(5.0)) < 1e-9);
-        // On another take the body's own word holds.
+        // On another take nothing is said.
         QVERIFY(choose_take("Haul rope"));
         QVERIFY(settled());
-        QVERIFY(std::abs(w().workspace().plan()->reaches[3].pole_rad - deg_to_rad(15.0)) < 1e-9);
+        QVERIFY(std::abs(w().workspace().plan()->reaches[3].pole_rad) < 1e-9);
+        pole->setValue(15.0);
+        level("body")->click();
+        QVERIFY(settled());
         QVERIFY(choose_take("Quay walk"));
         QVERIFY(settled());
+        QVERIFY(std::abs(w().workspace().plan()->reaches[3].pole_rad + deg_to_rad(5.0)) < 1e-9);
         // Said again as it is below, the take says nothing any more.
         pole->setValue(15.0);
         QVERIFY(settings().takes.empty());
-        pole->setValue(-5.0);
-        QVERIFY(settings().takes.contains(take));
+        level("take")->click();
+        QVERIFY(settings().takes.contains(take) && body().empty());
+        w().undo_stack().undo();
+        w().undo_stack().undo();
+        QVERIFY(settings().takes.contains(take) && body().contains("arm.right"));
         // Kept on disk with the body and with the pair, and there again after a crash.
         QVERIFY(w().workspace().has_unsaved_changes());
         w().workspace().save();
         const std::string document =
             read_file((library() + "/characters/ferrier/character.json").toStdString());
         QVERIFY(document.find("\"pole_deg\": 15.0") != std::string::npos);
-        panel.withdraw(true);
+        button("all chains")->click();
         QVERIFY(settled());
         QVERIFY(body().empty() && settings() == PairingSettings());
         w().undo_stack().undo();
@@ -158,7 +184,7 @@ class ChainsWindowTest : public test::WindowFixture {
         QVERIFY(confirm && confirm->isVisible());
         confirm->click();
         QVERIFY(!settings().chains.at("spine").is_proposed && !confirm->isVisible());
-        panel.withdraw_unconfirmed();
+        button("withdraw")->click();
         QVERIFY(settings().chains.contains("spine"));
         // What a person did is not proposed over.
         const auto ticks = settings().chains.at("spine").ticks;
@@ -166,13 +192,16 @@ class ChainsWindowTest : public test::WindowFixture {
         QVERIFY(settings().chains.at("spine").ticks == ticks);
         w().undo_stack().undo();
         w().undo_stack().undo();
-        panel.withdraw_unconfirmed();
+        button("withdraw")->click();
         QVERIFY(settings().chains.empty());
         QVERIFY(settled());
     }
     void the_map_is_searched_and_written() {
         enter("the ferrier");
-        auto& table = w().part<ChainsPanel>().map_table();
+        auto& sheet = w().part<ChainsSheet>();
+        sheet.show_map(true);
+        auto& table = sheet.map().table();
+        QVERIFY(table.isVisible() && table.width() > 700);
         const int all = table.rowCount();
         QVERIFY(all > 50);
         auto* search = named<QLineEdit>("find in the bone map");
@@ -182,12 +211,77 @@ class ChainsWindowTest : public test::WindowFixture {
         const int joint = w().stage().selected_joint();
         QVERIFY(joint >= 0 && w().stage().is_selected_in_target());
         QVERIFY(ruler().chosen().startsWith("leg."));
+        search->clear();
+        // The counts filter: what they say is what is shown.
+        QToolButton* driven = nullptr;
+        for (auto* one : sheet.map().findChildren<QToolButton*>())
+            if (one->text().startsWith("driven ")) driven = one;
+        QVERIFY(driven);
+        driven->click();
+        QCOMPARE(table.rowCount(), driven->text().section(' ', 1).toInt());
+        QCOMPARE(table.rowCount(), w().part<ChainsPanel>().map().count(Driven::alone));
         const QString path = folder_.filePath("map.csv");
-        w().part<ChainsPanel>().write_map(path);
+        sheet.map().write(path);
         QFile file(path);
         QVERIFY(file.open(QFile::ReadOnly));
         QVERIFY(file.readAll().startsWith("bone,role,chain,how"));
-        w().part<ChainsPanel>().write_map("/nowhere/at/all/map.csv");  // told, not thrown
+        sheet.map().write("/nowhere/at/all/map.csv");  // told, not thrown
+        sheet.show_map(false);
+    }
+    void a_row_of_the_map_offers_what_can_be_chosen() {
+        enter("the net-mender");
+        auto& sheet = w().part<ChainsSheet>();
+        sheet.show_map(true);
+        auto* search = named<QLineEdit>("find in the bone map");
+        search->setText("spine.2");
+        auto& map = sheet.map();
+        QVERIFY(map.table().rowCount() >= 1);
+        const auto choose = [&](const QString& words) {
+            const auto menu = map.choices(0);
+            std::vector<QAction*> all;
+            for (QAction* action : menu->actions()) {
+                all.push_back(action);
+                if (action->menu())
+                    for (QAction* inner : action->menu()->actions()) all.push_back(inner);
+            }
+            for (QAction* action : all)
+                if (action->text().contains(words)) return action->trigger(), true;
+            return false;
+        };
+        const std::string first = w().workspace().source()->file.character.rig.skeleton.names[size_t(
+            w().workspace().source()->file.character.roles.joint("spine.1"))];
+        QVERIFY(choose("the end of " + QString::fromStdString(first)));
+        QVERIFY(settled());
+        QCOMPARE(settings().chains.at("spine").ticks->front(),
+                 (std::pair<std::string, std::string>("spine.1", "spine.2")));
+        QVERIFY(choose("leave spine out"));
+        QVERIFY(settled());
+        QVERIFY(*settings().chains.at("spine").is_left_out);
+        QCOMPARE(map.table().item(0, 3)->text(), QString("left out"));
+        QCOMPARE(map.table().item(0, 6)->text(), QString("pair"));
+        QVERIFY(choose("spine as the plan has it"));
+        QVERIFY(settled());
+        QVERIFY(settings().chains.empty());
+        search->clear();
+        sheet.show_map(false);
+    }
+    void open_points_are_those_a_person_can_settle() {
+        enter("the net-mender");
+        auto& panel = w().part<ChainsPanel>();
+        QCOMPARE(panel.open_points(), 0);  // fingers the performer lacks are nobody's to settle
+        panel.propose(false);
+        QVERIFY(settled());
+        const int proposed = panel.open_points();
+        QVERIFY(proposed >= 1);
+        ruler().choose("spine");
+        emit ruler().chain_chosen("spine");
+        button("confirm")->click();
+        QVERIFY(settled());
+        QCOMPARE(panel.open_points(), proposed - 1);
+        w().undo_stack().undo();
+        w().undo_stack().undo();
+        QVERIFY(settled());
+        QCOMPARE(panel.open_points(), 0);
     }
     void a_bone_of_the_ruler_is_picked_on_the_body_and_back() {
         enter("the dockhand");
