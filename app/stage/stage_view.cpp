@@ -358,9 +358,8 @@ Scene StageView::scene_at(int frame) const {
 std::vector<Stroke2> StageView::pinned_strokes() const {
     std::vector<Stroke2> strokes;
     const auto& pinned = workspace_.pinned();
-    const int frame = playback_.frame();
-    if (!pinned || stand_ != Stand::take || shown_ == Shown::source || frame >= pinned->result->target.frames)
-        return strokes;
+    const int frame = workspace_.pinned_frame(playback_.frame());
+    if (!pinned || stand_ != Stand::take || shown_ == Shown::source || frame < 0) return strokes;
     const Pose pose = pose_of(pinned->result->target, frame);
     const Vec3 moved = moved_m(true);
     strokes.reserve(pinned->target->segments.size());

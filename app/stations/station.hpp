@@ -50,6 +50,8 @@ class Station : public QObject {
     QWidget* panel() const { return beside_; }  ///< beside the stage; none: the promise stands there
     QWidget* sheet() const { return below_; }   ///< below the stage; none: the stage has the room
     int sheet_height() const { return sheet_height_; }
+    /// Pages of a sheet are dragged to heights of their own.
+    const QString& sheet_page() const { return sheet_page_; }
     /// Else the panel gets a scroll bar when it is long.
     virtual bool scrolls_by_itself() const { return false; }
     virtual int open_points() const { return 0; }
@@ -63,6 +65,8 @@ class Station : public QObject {
   signals:
     void said(const QString& line);
     void failed(const QString& line);
+    void open_points_changed();
+    void sheet_page_changed();
     /// A remedy that lies in another station.
     void wanted(const QString& station, const QString& what);
 
@@ -74,11 +78,20 @@ class Station : public QObject {
         sheet_height_ = sheet_height;
     }
 
+    /// The sheet shows another of its pages, which wants this much room.
+    void turn_page(const QString& page, int height) {
+        if (page == sheet_page_) return;
+        sheet_page_ = page;
+        sheet_height_ = height;
+        emit sheet_page_changed();
+    }
+
   private:
     StationAbout about_;
     QWidget* beside_ = nullptr;
     QWidget* below_ = nullptr;
     int sheet_height_ = 0;
+    QString sheet_page_;
 };
 
 using StationList = std::vector<Station*>;

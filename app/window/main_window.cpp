@@ -55,6 +55,10 @@ const char* save_first = "save and leave";
 constexpr int least_panel_px = 304;
 constexpr int stage_bar_px = 28;
 
+QString sheet_key(const Station& station) {
+    return "sheet height/" + station.about().id + station.sheet_page();
+}
+
 QToolButton* bare(QWidget* parent) {
     auto* button = new QToolButton(parent);
     button->setObjectName("bare");
@@ -119,6 +123,8 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
         connect(station, &Station::said, this, [this](const QString& line) { notice_->say(line); });
         connect(station, &Station::failed, this, [this](const QString& line) { notice_->say(line, true); });
         connect(station, &Station::wanted, this, &MainWindow::show_in);
+        connect(station, &Station::sheet_page_changed, this, &MainWindow::give_room);
+        connect(station, &Station::open_points_changed, stations_, &StationLine::refresh_open_points);
     }
     connect(library_, &LibraryPanel::rename_wanted, this,
             [this](bool is_character, int index, const QString& name) {
@@ -143,12 +149,27 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
             [this] { QSettings().setValue("panel width", panels_->width()); });
     connect(&workspace_, &Workspace::source_changed, this, [this] {
         const Take& take = *workspace_.source()->file.take;
-        playback_.set_take(take.frames, take.frame_time_s);
+        // Read anew, it is the same take: frame and range keep their place in the file.
+        const bool is_same = std::exchange(shown_take_, workspace_.key(false)) == workspace_.key(false);
+        const FileFrames before = std::exchange(shown_frames_, workspace_.take_frames());
+        const auto now_of = [before, now = shown_frames_](int frame) {
+            return now.from_file(before.to_file(frame));
+        };
+        playback_.set_take(take.frames, take.frame_time_s,
+                           is_same ? std::function<int(int)>(now_of) : std::function<int(int)>());
         if (playback_.frame() < take.first_motion_frame) playback_.go_to(take.first_motion_frame);
     });
-    for (const auto signal :
-         {&Workspace::source_changed, &Workspace::target_changed, &Workspace::rest_changed})
+    for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed,
+                              &Workspace::rest_changed, &Workspace::settings_changed})
         connect(&workspace_, signal, stations_, &StationLine::refresh_open_points);
+    const auto show_marks = [this] {
+        std::vector<MarkedFrame> marks = workspace_.judgement().frames;
+        for (MarkedFrame& mark : marks) mark.frame = workspace_.take_frames().from_file(mark.frame);
+        transport_->set_marks(marks);
+    };
+    for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed, &Workspace::judged})
+        connect(&workspace_, signal, this, show_marks);
+    connect(transport_, &Transport::trim_wanted, action("trim to range"), &QAction::trigger);
     connect(&workspace_, &Workspace::limbering_changed, this,
             [this] { playback_.play(workspace_.is_limbering()); });
     connect(&workspace_, &Workspace::progressed, notice_, &NoticeBar::show_progress);
@@ -207,7 +228,7 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
         if (link == take_theirs)
             for (const QString& document : std::exchange(conflicts_, {})) workspace_.take_theirs(document);
         if (link == leftovers_aside) workspace_.lay_leftovers_aside();
-        if (link == write_it) workspace_.export_result(to_export_);
+        if (link == write_it) workspace_.export_result(to_export_, export_remark());
         if (link == use_as_target) workspace_.open_file(last_opened_, true);
         if (link == save_first) workspace_.save();
         if (link == save_first || link == leave_unsaved) {
@@ -279,6 +300,8 @@ void MainWindow::make_actions() {
         [this] { playback_.set_range(playback_.first(), playback_.frame() + 1); });
     add("whole range", tr("Range is the whole take"), {QKeySequence(Qt::SHIFT | Qt::Key_BracketLeft)},
         [this] { playback_.set_range(0, playback_.frames()); });
+    add("trim to range", tr("Trim the take to the range that plays"),
+        {QKeySequence(Qt::CTRL | Qt::Key_BracketRight)}, [this] { trim_to_range(); });
     add("loop", tr("Loop on or off"), {Qt::Key_L}, [this] { playback_.set_looped(!playback_.is_looped()); });
     add("target before", tr("Target before"), {QKeySequence(Qt::ALT | Qt::Key_Left)},
         [this] { workspace_.step_target(-1); });
@@ -470,8 +493,7 @@ QWidget* MainWindow::make_stage_side() {
     down_->setStretchFactor(0, 1);
     down_->setStretchFactor(1, 0);
     connect(down_, &QSplitter::splitterMoved, this, [this] {
-        if (entered_ && entered_->sheet())
-            QSettings().setValue("sheet height/" + entered_->about().id, sheets_->height());
+        if (entered_ && entered_->sheet()) QSettings().setValue(sheet_key(*entered_), sheets_->height());
     });
     rows->addWidget(down_, 1);
     rows->addWidget(notice_);
@@ -564,8 +586,7 @@ void MainWindow::give_room() {
     across_->setSizes({std::max(1, across_->width() - panel - across_->handleWidth()), panel});
     const Station& now = stations_->station();
     const int bar = stage_bar_px;
-    const int sheet =
-        now.sheet() ? QSettings().value("sheet height/" + now.about().id, now.sheet_height()).toInt() : 0;
+    const int sheet = now.sheet() ? QSettings().value(sheet_key(now), now.sheet_height()).toInt() : 0;
     down_->setSizes({std::max(1, down_->height() - bar - sheet - down_->handleWidth()), bar + sheet});
 }
 
@@ -619,6 +640,18 @@ void MainWindow::change_library(ChangeLibrary::Kind kind, bool is_character, int
     if (kind == ChangeLibrary::Kind::add) notice_->say(tr("%1 is in the library now.").arg(choice.name));
 }
 
+/// What plays becomes the take: a trim, as Intake makes it.
+void MainWindow::trim_to_range() {
+    if (!workspace_.source() || playback_.is_whole() || workspace_.is_limbering())
+        return notice_->say(tr("All of the take plays: set the range with [ and ] first."));
+    const FileFrames frames = workspace_.take_frames();
+    LoadOptions options = workspace_.intake(workspace_.key(false));
+    options.trim_first = frames.to_file(playback_.first());
+    options.trim_last = frames.to_file(playback_.last());
+    if (options.trim_last >= workspace_.source()->file.file_frames) options.trim_last = 0;
+    undo_.push(new ChangeIntake(workspace_, false, options, tr("trim to the range")));
+}
+
 void MainWindow::ask_library(bool is_new) {
     const QString folder = QFileDialog::getExistingDirectory(
         this, is_new ? tr("An empty folder for the new library") : tr("Open a library"));
@@ -653,11 +686,17 @@ void MainWindow::ask_export() {
     export_to(path);
 }
 
+QString MainWindow::export_remark() const {
+    return playback_.is_whole() ? QString()
+                                : tr("all %1 frames: the range that plays does not count, Ctrl+] trims to it")
+                                      .arg(playback_.frames());
+}
+
 void MainWindow::export_to(const QString& path) {
     const LoadedPtr target = workspace_.target();
     const auto lost =
         target ? left_behind(path.toStdString(), target->file.character) : std::vector<std::string>();
-    if (lost.empty()) return workspace_.export_result(path);
+    if (lost.empty()) return workspace_.export_result(path, export_remark());
     to_export_ = path;
     QStringList lines;
     for (const std::string& line : lost) lines << QString::fromStdString(line);

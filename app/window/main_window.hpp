@@ -78,6 +78,8 @@ class MainWindow : public QMainWindow {
     QStackedWidget *panels_, *sheets_;
     QSplitter *across_, *down_;
     bool was_shown_ = false;
+    DocumentKey shown_take_;  ///< the take in the transport, and how its frames lie in its file
+    FileFrames shown_frames_;
     QLabel* promise_;
     QLabel* view_label_;
     QSlider* spread_;
@@ -108,6 +110,8 @@ class MainWindow : public QMainWindow {
     void fit_screen();
     void show_in(const QString& station, const QString& what);
     void change_library(ChangeLibrary::Kind kind, bool is_character, int index, const QString& name);
+    void trim_to_range();
+    QString export_remark() const;
     void ask_library(bool is_new);
     void ask_export();
     void ask_standard(bool is_vrm);

@@ -4,10 +4,16 @@
 #include <QLabel>
 #include <QProgressBar>
 #include <QPushButton>
+#include <QScrollArea>
+#include <algorithm>
 
 #include "app/look/look.hpp"
 
 namespace nb {
+
+namespace {
+constexpr int most_px = 130;
+}
 
 NoticeBar::NoticeBar(QWidget* parent) : QWidget(parent) {
     auto* row = new QHBoxLayout(this);
@@ -28,12 +34,18 @@ NoticeBar::NoticeBar(QWidget* parent) : QWidget(parent) {
     close_->setObjectName("bare");
     close_->setToolTip(tr("Put this away"));
     row->addWidget(mark_);
-    row->addWidget(text_, 1);
+    scroll_ = new QScrollArea(this);
+    scroll_->setWidget(text_);
+    scroll_->setWidgetResizable(true);
+    scroll_->setFrameShape(QFrame::NoFrame);
+    scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    row->addWidget(scroll_, 1);
     row->addWidget(work_);
     row->addWidget(bar_);
     row->addWidget(cancel_);
     row->addWidget(close_);
-    setFixedHeight(30);
+    setMinimumHeight(30);
+    setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     for (QWidget* w : std::initializer_list<QWidget*>{mark_, work_, bar_, cancel_, close_}) w->hide();
     fade_.setSingleShot(true);
     patience_.setSingleShot(true);
@@ -51,18 +63,32 @@ void NoticeBar::say(const QString& line, bool is_trouble, const QStringList& lin
     line_ = line;
     links_ = links;
     is_trouble_ = is_trouble;
-    QString html = line.toHtmlEscaped();
+    QString html = line.toHtmlEscaped().replace('\n', "<br>");
     for (const QString& link : links)
         html += QString(" · <a href=\"%1\" style=\"color:%2\">%1</a>")
                     .arg(link.toHtmlEscaped(), look().mark.name());
     text_->setText(html);
     text_->setToolTip(line);
+    fit();
     mark_->setVisible(is_trouble);
     if (is_trouble) mark_->setPixmap(icon("triangle-alert").pixmap(16, 16));
     close_->setIcon(icon("x"));
     close_->setVisible(!line.isEmpty());
     fade_.stop();
     if (!is_trouble && links.isEmpty() && !line.isEmpty()) fade_.start(9000);
+}
+
+/// Several lines stand under each other, as many as there is room for; the others scroll.
+void NoticeBar::fit() {
+    const int wide = std::max(200, width() - 60);
+    const int wanted = text_->heightForWidth(wide) + 6;
+    text_->setMinimumHeight(text_->heightForWidth(wide));
+    scroll_->setFixedHeight(std::clamp(wanted, 26, most_px));
+    setFixedHeight(scroll_->height() + 4);
+}
+
+void NoticeBar::resizeEvent(QResizeEvent*) {
+    fit();
 }
 
 /// After the look has changed: links and icons have its colours.

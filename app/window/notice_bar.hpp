@@ -1,4 +1,4 @@
-// One line under the stage that says what was done, what went wrong and what is going on, with remedies as
+// The lines under the stage that say what was done, what went wrong and what is going on, with remedies as
 // links; and the progress of long work with a way to cancel it. Never asks before it lets work go on.
 #pragma once
 #include <QTimer>
@@ -7,6 +7,7 @@
 class QLabel;
 class QProgressBar;
 class QPushButton;
+class QScrollArea;
 
 namespace nb {
 
@@ -21,12 +22,16 @@ class NoticeBar : public QWidget {
     QString line() const { return line_; }
     void show_progress(const QString& what, int done, int of);
 
+  protected:
+    void resizeEvent(QResizeEvent* event) override;
+
   signals:
     void link_chosen(const QString& link);
     void cancel_wanted();
 
   private:
     QLabel *mark_, *text_, *work_;
+    QScrollArea* scroll_;
     QProgressBar* bar_;
     QPushButton *cancel_, *close_;
     QTimer fade_, patience_;
@@ -35,6 +40,8 @@ class NoticeBar : public QWidget {
     bool is_trouble_ = false;
     int done_ = 0;
     int of_ = 0;
+
+    void fit();
 };
 
 }  // namespace nb

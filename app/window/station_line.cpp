@@ -22,6 +22,9 @@ StationLine::StationLine(StationList list, QWidget* parent)
     setMouseTracking(true);
     setFocusPolicy(Qt::TabFocus);
     setAccessibleName(tr("Stations"));
+    count_.setSingleShot(true);
+    count_.setInterval(60);
+    connect(&count_, &QTimer::timeout, this, &StationLine::count_open_points);
     double whole = below_last;
     for (const Station* station : list_) whole += station->about().apart;
     double at = 0.0;
@@ -45,7 +48,12 @@ void StationLine::set_station(const QString& id) {
     if (const int index = index_of(id); index >= 0) go(index);
 }
 
-void StationLine::refresh_open_points() {
+int StationLine::open_points(const QString& station) const {
+    const int index = index_of(station);
+    return index < 0 ? 0 : open_points_[size_t(index)];
+}
+
+void StationLine::count_open_points() {
     for (size_t i = 0; i < list_.size(); ++i) open_points_[i] = list_[i]->open_points();
     update();
 }

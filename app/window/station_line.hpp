@@ -1,6 +1,7 @@
 // The line of stations at the left: the job in its order, hung on a line like knots, each with its count of
 // open points.
 #pragma once
+#include <QTimer>
 #include <QWidget>
 
 #include "app/stations/station.hpp"
@@ -16,7 +17,10 @@ class StationLine : public QWidget {
     /// By its id; nothing happens when there is none.
     void set_station(const QString& id);
     /// What is open in each is asked anew.
-    void refresh_open_points();
+    /// Counts again in a moment: once for all that changes meanwhile.
+    void refresh_open_points() { count_.start(); }
+    /// As they were last counted.
+    int open_points(const QString& station) const;
     QSize sizeHint() const override { return {96, 400}; }
     /// Where a station hangs, for a click.
     QPoint place_of(const QString& id) const;
@@ -35,6 +39,7 @@ class StationLine : public QWidget {
     StationList list_;
     std::vector<double> places_;  ///< along the line, as shares of its length
     std::vector<int> open_points_;
+    QTimer count_;
     int here_ = 0;
     int hovered_ = -1;
 
@@ -42,6 +47,7 @@ class StationLine : public QWidget {
     void go(int index);
     int index_of(const QString& id) const;
     int station_at(const QPointF& at) const;
+    void count_open_points();
 };
 
 }  // namespace nb

@@ -2,12 +2,13 @@
 
 #include <QComboBox>
 #include <QHBoxLayout>
+#include <QHelpEvent>
 #include <QLabel>
 #include <QMouseEvent>
 #include <QPainter>
-#include <QPainterPath>
 #include <QSpinBox>
 #include <QToolButton>
+#include <QToolTip>
 #include <cmath>
 
 #include "app/look/look.hpp"
@@ -16,13 +17,15 @@ namespace nb {
 
 namespace {
 constexpr int margin_px = 14;
-}
+constexpr double ring_px = 4.0;
+}  // namespace
 
 TimeLine::TimeLine(Playback& playback, QWidget* parent) : QWidget(parent), playback_(playback) {
     setMinimumHeight(34);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     setAccessibleName(tr("Time line"));
-    setToolTip(tr("Drag to scrub. The handles at both ends set the range that plays."));
+    setToolTip(
+        tr("Drag to scrub. The rings at both ends set the range that plays; it is not a trim ([ and ])."));
     connect(&playback_, &Playback::frame_changed, this, qOverload<>(&QWidget::update));
     connect(&playback_, &Playback::state_changed, this, qOverload<>(&QWidget::update));
     connect(&playback_, &Playback::take_changed, this, qOverload<>(&QWidget::update));
@@ -66,13 +69,14 @@ void TimeLine::paintEvent(QPaintEvent*) {
     painter.fillRect(QRectF(a, base - 3, b - a, 3), look().dim);
     painter.setBrush(look().ground);
     painter.setPen(QPen(look().mark, 1.4));
-    for (const auto& [x, out] : {std::pair{a, -1.0}, std::pair{b, 1.0}}) {
-        QPainterPath hook;
-        hook.moveTo(x, base - 9);
-        hook.lineTo(x + 5 * out, base - 9);
-        hook.lineTo(x + 5 * out, base + 3);
-        hook.lineTo(x, base + 3);
-        painter.drawPath(hook);
+    for (const double x : {a - ring_px, b + ring_px})
+        painter.drawEllipse(QPointF(x, base - 1.5), ring_px, ring_px);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(look().mark);
+    for (const MarkedFrame& mark : marks_) {
+        const double x = x_of(mark.frame);
+        const QPointF notch[] = {{x - 3.5, base - 9}, {x + 3.5, base - 9}, {x, base - 3}};
+        painter.drawPolygon(notch, 3);
     }
     const double now = x_of(playback_.frame());
     painter.setPen(QPen(look().mark, 1.6));
@@ -100,6 +104,27 @@ void TimeLine::drag(double x) {
     if (held_ == Held::frame) playback_.go_to(frame);
     if (held_ == Held::first) playback_.set_range(std::min(frame, playback_.last() - 1), playback_.last());
     if (held_ == Held::last) playback_.set_range(playback_.first(), frame + 1);
+}
+
+void TimeLine::set_marks(std::vector<MarkedFrame> marks) {
+    marks_ = std::move(marks);
+    update();
+}
+
+bool TimeLine::event(QEvent* event) {
+    if (event->type() == QEvent::ToolTip) {
+        const auto* help = static_cast<QHelpEvent*>(event);
+        for (const MarkedFrame& mark : marks_)
+            if (std::abs(x_of(mark.frame) - help->pos().x()) < 5) {
+                const QString note = QString::fromStdString(mark.note);
+                QToolTip::showText(help->globalPos(),
+                                   note.isEmpty() ? tr("Frame %1, marked").arg(mark.frame)
+                                                  : tr("Frame %1: %2").arg(mark.frame).arg(note),
+                                   this);
+                return true;
+            }
+    }
+    return QWidget::event(event);
 }
 
 void TimeLine::mouseMoveEvent(QMouseEvent* event) {
@@ -144,6 +169,13 @@ Transport::Transport(Playback& playback, QWidget* parent) : QWidget(parent), pla
     rate_ = new QLabel(this);
     rate_->setToolTip(tr("Length and frame rate of the take, as in its file"));
     row->addWidget(rate_);
+    trim_ = new QToolButton(this);
+    trim_->setText(tr("trim to it"));
+    trim_->setToolTip(tr("Makes the range that plays the take; what is exported is the take (Ctrl+])"));
+    trim_->setFocusPolicy(Qt::TabFocus);
+    trim_->hide();
+    connect(trim_, &QToolButton::clicked, this, &Transport::trim_wanted);
+    row->addWidget(trim_);
     row->addSpacing(8);
     speed_ = new QComboBox(this);
     speed_->setToolTip(tr("Speed of playing"));
@@ -196,6 +228,12 @@ void Transport::refresh() {
     speed_->setCurrentIndex(std::max(0, speed_->findData(playback_.speed())));
     frame_->setRange(0, std::max(0, playback_.frames() - 1));
     frame_->setValue(playback_.frame());
+    trim_->setVisible(playback_.frames() > 0 && !playback_.is_whole());
+    if (trim_->isVisibleTo(this)) {
+        rate_->setText(
+            tr("plays %1 of %2").arg(playback_.last() - playback_.first()).arg(playback_.frames()));
+        return;
+    }
     rate_->setText(playback_.frames() > 0 ? tr("%1 s · %2 frames/s")
                                                 .arg(playback_.frames() * playback_.frame_time_s(), 0, 'f', 2)
                                                 .arg(1.0 / playback_.frame_time_s(), 0, 'g', 4)

@@ -3,6 +3,7 @@
 #include <QWidget>
 
 #include "app/work/playback.hpp"
+#include "core/review/judgement.hpp"
 
 class QComboBox;
 class QLabel;
@@ -11,7 +12,8 @@ class QToolButton;
 
 namespace nb {
 
-/// The time line: frames as ticks, the played range between two handles, the shown frame.
+/// The time line: frames as ticks, the played range between two rings, frames somebody has marked, the shown
+/// frame.
 class TimeLine : public QWidget {
     Q_OBJECT
 
@@ -19,18 +21,21 @@ class TimeLine : public QWidget {
     explicit TimeLine(Playback& playback, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {500, 34}; }
     double x_of(double frame) const;
+    void set_marks(std::vector<MarkedFrame> marks);
 
   protected:
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
+    bool event(QEvent* event) override;
 
   private:
     enum class Held { nothing, frame, first, last };
     Playback& playback_;
     Held held_ = Held::nothing;
     bool was_playing_ = false;
+    std::vector<MarkedFrame> marks_;
 
     double frame_at(double x) const;
     void drag(double x);
@@ -43,10 +48,15 @@ class Transport : public QWidget {
     explicit Transport(Playback& playback, QWidget* parent = nullptr);
     TimeLine* time_line() const { return line_; }
     void refresh_icons();
+    /// Frames in force.
+    void set_marks(const std::vector<MarkedFrame>& marks) { line_->set_marks(marks); }
+
+  signals:
+    void trim_wanted();
 
   private:
     Playback& playback_;
-    QToolButton *start_, *back_, *play_, *ahead_, *end_, *loop_;
+    QToolButton *start_, *back_, *play_, *ahead_, *end_, *loop_, *trim_;
     QSpinBox* frame_;
     QComboBox* speed_;
     QLabel* rate_;

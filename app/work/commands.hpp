@@ -23,6 +23,26 @@ class ChangeSettings : public QUndoCommand {
     int topic_;
 };
 
+/// What is said of the take in use on the target, before and after.
+class ChangeJudgement : public QUndoCommand {
+  public:
+    ChangeJudgement(Workspace& workspace, const TakeJudgement& after, const QString& text)
+        : QUndoCommand(text),
+          workspace_(workspace),
+          key_(workspace.pairing_key()),
+          take_(workspace.take_key()),
+          before_(workspace.judgement()),
+          after_(after) {}
+    void undo() override { setObsolete(!workspace_.set_judgement(key_, take_, before_)); }
+    void redo() override { setObsolete(!workspace_.set_judgement(key_, take_, after_)); }
+
+  private:
+    Workspace& workspace_;
+    DocumentKey key_;
+    std::string take_;
+    TakeJudgement before_, after_;
+};
+
 /// A body's roles before and after; undone, its rest is as it was, too.
 class ChangeRoles : public QUndoCommand {
   public:

@@ -55,10 +55,10 @@ class Jobs : public QObject {
 template <typename Work, typename Done>
 void Jobs::run(const QString& what, const Cancelled& cancelled, Work work, Done done,
                const std::function<void()>& otherwise) {
-    using Progress = std::function<bool(int done, int of)>;
+    using Tell = std::function<bool(int done, int of)>;
     start(what);
     pool_.start([this, cancelled, what, otherwise, work = std::move(work), done = std::move(done)]() mutable {
-        using Value = std::invoke_result_t<Work, Progress>;
+        using Value = std::invoke_result_t<Work, Tell>;
         std::shared_ptr<Value> value;
         QString error;
         try {

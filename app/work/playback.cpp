@@ -11,11 +11,19 @@ Playback::Playback(QObject* parent) : QObject(parent) {
     connect(&timer_, &QTimer::timeout, this, &Playback::tick);
 }
 
-void Playback::set_take(int frames, double frame_time_s) {
+void Playback::set_take(int frames, double frame_time_s, const std::function<int(int)>& now_of) {
+    const bool was_whole = is_whole();
     frames_ = frames;
     frame_time_s_ = frame_time_s;
-    first_ = 0;
-    last_ = frames;
+    const auto within = [&](int frame, int most) { return std::clamp(now_of(frame), 0, most); };
+    if (now_of) frame_ = within(frame_, std::max(0, frames - 1));
+    if (now_of && !was_whole && within(last_, frames) > within(first_, frames)) {
+        first_ = within(first_, frames);
+        last_ = within(last_, frames);
+    } else {
+        first_ = 0;
+        last_ = frames;
+    }
     frame_ = std::clamp(frame_, 0, std::max(0, frames - 1));
     restart_clock();
     emit take_changed();

@@ -3,6 +3,7 @@
 #include <QElapsedTimer>
 #include <QObject>
 #include <QTimer>
+#include <functional>
 
 namespace nb {
 
@@ -12,7 +13,9 @@ class Playback : public QObject {
   public:
     explicit Playback(QObject* parent = nullptr);
 
-    void set_take(int frames, double frame_time_s);
+    /// `now_of` says where a frame of the take before lies in this one, when it is the same take read anew:
+    /// frame and range stay at their place. Without it the range is the whole take.
+    void set_take(int frames, double frame_time_s, const std::function<int(int)>& now_of = {});
     int frames() const { return frames_; }
     double frame_time_s() const { return frame_time_s_; }
     int frame() const { return frame_; }
@@ -20,6 +23,7 @@ class Playback : public QObject {
     int last() const { return last_; }
     double speed() const { return speed_; }
     bool is_looped() const { return is_looped_; }
+    bool is_whole() const { return first_ == 0 && last_ == frames_; }
     bool is_playing() const { return timer_.isActive(); }
 
     void play(bool on);

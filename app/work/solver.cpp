@@ -6,14 +6,15 @@ namespace nb {
 
 Solver::Solver(Jobs& jobs, QObject* parent) : QObject(parent), jobs_(jobs) {}
 
-void Solver::start_anew(const LoadedPtr& source, bool is_source_new) {
+void Solver::start_anew(const LoadedPtr& source, bool is_source_new, bool is_other_take) {
     if (is_source_new) {
         motion_ = std::make_shared<const WorldMotion>(
             forward_kinematics(source->file.character.rig.skeleton, *source->file.take));
-        unpin();
     }
+    if (is_other_take) unpin();
     result_.reset();
     review_.reset();
+    events_.clear();
     before_.reset();
 }
 
@@ -51,12 +52,15 @@ void Solver::solve(const std::function<void(const Review&)>& then) {
             emit result_changed();
             jobs_.run(
                 tr("Measuring"), cancelled,
-                [source = source_, target = target_, result = result_](const Progress&) {
-                    return std::make_shared<const Review>(
+                [source = source_, target = target_, result = result_,
+                 settings = settings_](const Progress&) {
+                    auto review = std::make_shared<const Review>(
                         review_result(source->file.character, target->file.character, *result));
+                    return std::pair(review, find_events(*review, *result, settings));
                 },
-                [this, then](std::shared_ptr<const Review> review) {
-                    review_ = std::move(review);
+                [this, then](std::pair<std::shared_ptr<const Review>, std::vector<ReviewEvent>> measured) {
+                    review_ = std::move(measured.first);
+                    events_ = std::move(measured.second);
                     emit review_changed();
                     if (then) then(*review_);
                 });
@@ -65,7 +69,7 @@ void Solver::solve(const std::function<void(const Review&)>& then) {
 
 void Solver::pin(const QString& words) {
     if (!finished() || !review_ || !target_) return;
-    pinned_ = Pinned{result_, review_, target_, words};
+    pinned_ = Pinned{result_, review_, target_, words, frames_in_file(source_->file)};
     emit pin_changed();
 }
 

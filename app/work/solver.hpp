@@ -9,6 +9,7 @@
 #include "app/work/jobs.hpp"
 #include "app/work/loaded.hpp"
 #include "core/motion/kinematics.hpp"
+#include "core/review/events.hpp"
 #include "core/review/result.hpp"
 #include "core/solve/engine.hpp"
 
@@ -19,7 +20,8 @@ struct Pinned {
     std::shared_ptr<const TransferResult> result;
     std::shared_ptr<const Review> review;
     LoadedPtr target;
-    QString words;  ///< what it is, one line
+    QString words;      ///< what it is, one line
+    FileFrames frames;  ///< how its frames lie in the take's file
 };
 
 class Solver : public QObject {
@@ -29,7 +31,8 @@ class Solver : public QObject {
     Solver(Jobs& jobs, QObject* parent);
 
     /// Another body or take stands on the stage, or one that was read anew: results are of what was before.
-    void start_anew(const LoadedPtr& source, bool is_source_new);
+    /// A pin goes when the take is another one.
+    void start_anew(const LoadedPtr& source, bool is_source_new, bool is_other_take);
     /// The pair and its settings as they are from now on; either may be missing. Results are stale until
     /// `solve` is done; the shown frame is solved here and now.
     void follow(const LoadedPtr& source, const LoadedPtr& target, const PairingSettings& settings,
@@ -43,6 +46,8 @@ class Solver : public QObject {
     /// The result when it is of the pair and the settings in force; else null.
     std::shared_ptr<const TransferResult> finished() const { return is_current_ ? result_ : nullptr; }
     std::shared_ptr<const Review> review() const { return review_; }
+    /// Where the result falls short; empty while nothing is measured.
+    const std::vector<ReviewEvent>& events() const { return events_; }
 
     /// Keeps the result in force beside the ones to come; lets go of it.
     void pin(const QString& words);
@@ -75,6 +80,7 @@ class Solver : public QObject {
     std::shared_ptr<const WorldMotion> motion_;  ///< the source's, in the world
     std::shared_ptr<const TransferResult> result_;
     std::shared_ptr<const Review> review_;
+    std::vector<ReviewEvent> events_;
     bool is_current_ = false;
     std::optional<Pinned> pinned_;
     std::shared_ptr<const TransferResult> before_;

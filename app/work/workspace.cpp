@@ -3,6 +3,7 @@
 #include <QFileInfo>
 #include <QMetaObject>
 #include <QStandardPaths>
+#include <utility>
 
 namespace nb {
 
@@ -157,7 +158,8 @@ void Workspace::open(Opened opened, bool as_target) {
 
 void Workspace::show(bool as_target) {
     for (const auto& note : body(as_target)->notes) emit said(QString::fromStdString(note));
-    solver_.start_anew(source(), !as_target);
+    const bool is_other_take = !as_target && std::exchange(shown_take_, key(false)) != key(false);
+    solver_.start_anew(source(), !as_target, is_other_take);
     if (source() && target()) open_pairing();
     follow();
     if (as_target)

@@ -79,8 +79,9 @@ class Workspace : public QObject {
     // The pair carried (solver.hpp).
     std::shared_ptr<const TransferResult> result() const { return solver_.result(); }
     std::shared_ptr<const Review> review() const { return solver_.review(); }
+    const std::vector<ReviewEvent>& events() const { return solver_.events(); }
     const Plan* plan() const { return solver_.plan(); }
-    /// A pin goes with its take.
+    /// A pin goes with its take; repairs and roles of the take leave it, for they are what one compares.
     void pin(const QString& words) { solver_.pin(words); }
     void unpin() { solver_.unpin(); }
     const std::optional<Pinned>& pinned() const { return solver_.pinned(); }
@@ -99,10 +100,17 @@ class Workspace : public QObject {
     const PairingSettings& settings() const;
     /// Empty without a pair.
     DocumentKey pairing_key() const;
+    /// What was said of the take on this target.
+    const TakeJudgement& judgement() const;
+    FileFrames take_frames() const;
+    /// The frame of the pinned result that is the same of the file; -1 where it has none.
+    int pinned_frame(int frame) const;
 
     // Changes of a document, on the stage or not. False when it is not open any more, or the change would
     // leave nothing to work on (said); then nothing has changed.
     bool set_settings(const DocumentKey& key, const PairingSettings& settings);
+    /// What is said of a take (by `Take::key`) on a pair's target.
+    bool set_judgement(const DocumentKey& key, const std::string& take, const TakeJudgement& judgement);
     /// A body's roles, changed by hand: the rest is aligned anew and the take carried at once.
     bool set_roles(const DocumentKey& key, const RoleMap& roles);
     /// How a file is read: the repairs of the intake. It is read again in the background; what is changed
@@ -150,7 +158,8 @@ class Workspace : public QObject {
     /// Writes what is not saved beside the documents now, not in a moment.
     void flush_recovery();
 
-    void export_result(const QString& path);
+    /// `remark`: said with what is said when it is written.
+    void export_result(const QString& path, const QString& remark = {});
     void cancel();
 
   signals:
@@ -172,6 +181,7 @@ class Workspace : public QObject {
     void limbering_changed();
     void pin_changed();
     void before_shown(bool on);
+    void judged();        ///< something was said of the take on the target
     void rest_changed();  ///< of one of the bodies; figures and roles are as before
 
   private:
@@ -181,6 +191,7 @@ class Workspace : public QObject {
     QTimer changed_;  ///< fires once the library's folder has been quiet for a moment
     Catalogue catalogue_;
     OpenFiles open_;
+    DocumentKey shown_take_;  ///< of which the stage showed the motion last
     Solver solver_;
     Drafts drafts_;
     Recovery recovery_;

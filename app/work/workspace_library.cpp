@@ -190,6 +190,7 @@ void Workspace::become(const DocumentKey& key, const Choice& added, bool is_char
     const Opened now{added, key_of(added, is_character), loaded, true};
     drafts_.open_file(now.key, added.name.toStdString(), file_of(loaded));
     open_.stand_in(now, is_character);
+    if (!is_character && shown_take_ == key) shown_take_ = now.key;
     if (source() && target()) open_pairing();
     changed_draft(now.key);
 }
@@ -223,10 +224,12 @@ void Workspace::take_pairings_along(const Character& character, const std::strin
     ReadDocument read{place, {}};
     std::vector<std::string> troubles;
     saved.settings = {};
+    saved.judged = {};
     find_pairing(library(), to, then.source_id, then.target_id, saved, read, troubles);
-    const PairingSettings settings = pairing->settings;
+    const Pairing changed = *pairing;
     drafts_.open_pairing(then, pair_name(), saved, read);
-    drafts_.change_pairing(then, settings);
+    drafts_.change_pairing(then, changed.settings);
+    drafts_.change_judged(then, changed.judged);
     drafts_.set_kept(now, false);
     changed_draft(then);
     to_recover_.insert(now);

@@ -46,6 +46,7 @@ void Workspace::follow_moves(const std::vector<std::pair<std::string, std::strin
         open.body = loaded;
         drafts_.change_file(open.key, file_of(open.body));
     });
+    if (const std::string path = moved_path(shown_take_.path, moves); !path.empty()) shown_take_.path = path;
     for (const auto& [from, to] : keys) {
         recovery_.drop(from);
         to_recover_.erase(from);

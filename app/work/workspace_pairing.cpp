@@ -10,13 +10,19 @@ namespace nb {
 namespace {
 
 const PairingSettings default_settings;
+const TakeJudgement nothing_said;
 
 /// What was set for a take before it had a document is found by its name.
-void name_takes_by_id(PairingSettings& settings, const Take& take) {
-    const auto named = settings.takes.find(take.name);
-    if (take.id.empty() || named == settings.takes.end() || settings.takes.contains(take.id)) return;
-    settings.takes[take.id] = named->second;
-    settings.takes.erase(take.name);
+template <typename ByTake>
+void name_by_id(ByTake& table, const Take& take) {
+    const auto named = table.find(take.name);
+    if (take.id.empty() || named == table.end() || table.contains(take.id)) return;
+    table[take.id] = named->second;
+    table.erase(take.name);
+}
+void name_takes_by_id(Pairing& pairing, const Take& take) {
+    name_by_id(pairing.settings.takes, take);
+    name_by_id(pairing.judged, take);
 }
 
 }  // namespace
@@ -39,6 +45,41 @@ const PairingSettings& Workspace::settings() const {
     return pairing ? pairing->settings : default_settings;
 }
 
+const TakeJudgement& Workspace::judgement() const {
+    const Pairing* pairing = drafts_.pairing(pairing_key());
+    if (!pairing) return nothing_said;
+    const auto said = pairing->judged.find(take_key());
+    return said == pairing->judged.end() ? nothing_said : said->second;
+}
+
+FileFrames Workspace::take_frames() const {
+    return source() ? frames_in_file(source()->file) : FileFrames();
+}
+
+int Workspace::pinned_frame(int frame) const {
+    if (!pinned()) return -1;
+    const int there = pinned()->frames.from_file(take_frames().to_file(frame));
+    return there >= 0 && there < pinned()->result->target.frames ? there : -1;
+}
+
+bool Workspace::set_judgement(const DocumentKey& key, const std::string& take,
+                              const TakeJudgement& judgement) {
+    const Pairing* pairing = drafts_.pairing(key);
+    if (!pairing) {
+        emit failed(tr("Not done: that pair is not open any more."));
+        return false;
+    }
+    Judgements all = pairing->judged;
+    if (judgement.is_empty())
+        all.erase(take);
+    else
+        all[take] = judgement;
+    drafts_.change_judged(key, all);
+    changed_draft(key);
+    emit judged();
+    return true;
+}
+
 void Workspace::open_pairing() {
     const DocumentKey key = pairing_key();
     if (drafts_.has(key) && (drafts_.is_changed(key) || key.path.empty() || drafts_.is_as_on_disk(key)))
@@ -57,7 +98,7 @@ void Workspace::open_pairing() {
     std::vector<std::string> troubles;
     find_pairing(library(), this->key(true).path, key.source_id, key.target_id, pairing, read, troubles);
     say_troubles(troubles);
-    name_takes_by_id(pairing.settings, *source()->file.take);
+    name_takes_by_id(pairing, *source()->file.take);
     drafts_.open_pairing(key, pair_name(), pairing, read);
     bring_pairing_back(key);
 }
@@ -68,9 +109,10 @@ void Workspace::bring_pairing_back(const DocumentKey& key) {
     if (left == recovery_.left().end()) return;
     const Json content = left->second;
     try {
-        PairingSettings settings = read_pairing(object_in(content, "pairing", "unsaved"), "unsaved").settings;
-        name_takes_by_id(settings, *source()->file.take);
-        drafts_.change_pairing(key, settings);
+        Pairing left_behind = read_pairing(object_in(content, "pairing", "unsaved"), "unsaved");
+        name_takes_by_id(left_behind, *source()->file.take);
+        drafts_.change_pairing(key, left_behind.settings);
+        drafts_.change_judged(key, left_behind.judged);
         drafts_.set_base(key, text_in(content, "base", "", "unsaved"));
         changed_draft(key);
         if (drafts_.is_changed(key))

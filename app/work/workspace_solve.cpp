@@ -70,7 +70,7 @@ void Workspace::keep_certificate(const Opened& of, const Review& review) {
                   .arg(review.worst_tip_p95_cm(), 0, 'f', 1));
 }
 
-void Workspace::export_result(const QString& path) {
+void Workspace::export_result(const QString& path, const QString& remark) {
     if (!solver_.finished()) {
         emit failed(tr("There is no finished transfer to export yet."));
         return;
@@ -84,8 +84,9 @@ void Workspace::export_result(const QString& path) {
             export_take(path.toStdString(), target->file.character, result->take, &notes);
             return notes;
         },
-        [this, path](const std::vector<std::string>& notes) {
+        [this, path, remark](const std::vector<std::string>& notes) {
             QString line = tr("Written: %1").arg(path);
+            if (!remark.isEmpty()) line += tr(" · %1").arg(remark);
             for (const std::string& note : notes) line += tr(" · %1").arg(QString::fromStdString(note));
             emit said(line);
         });

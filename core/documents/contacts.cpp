@@ -18,19 +18,17 @@ constexpr double highest_m = 1000.0;
 
 /// How frames and heights in force lie in the file's.
 struct FileScale {
-    double rate = 1.0;    ///< frames of the file for one of the take
-    int first = 0;        ///< frame of the file at which the take begins
+    FileFrames frames;
     double unit_m = 1.0;  ///< metres in force of one of the file's units, its legs' factor included
 
     explicit FileScale(const LoadedFile& file) {
         const Rig& rig = file.character.rig;
-        if (file.take && file.file_fps > 0.0) rate = file.file_fps * file.take->frame_time_s;
-        first = rig.options.trim_first;
+        frames = frames_in_file(file);
         const auto legs = rig.options.lengths.find("legs");
         unit_m = rig.conventions.unit_m * (legs == rig.options.lengths.end() ? 1.0 : legs->second);
     }
-    int to_file(int frame) const { return first + int(std::lround(frame * rate)); }
-    int from_file(int frame) const { return int(std::lround((frame - first) / rate)); }
+    int to_file(int frame) const { return frames.to_file(frame); }
+    int from_file(int frame) const { return frames.from_file(frame); }
     double to_file(double level_m) const { return canonical(level_m / unit_m); }
     double from_file(double level) const { return canonical(level * unit_m); }
 };

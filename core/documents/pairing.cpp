@@ -4,6 +4,7 @@
 
 #include "core/body/plan.hpp"
 #include "core/documents/chains.hpp"
+#include "core/documents/judgement.hpp"
 
 namespace nb {
 
@@ -16,7 +17,8 @@ const Shape& pairing_shape() {
                                                                {"target", object_of({})},
                                                                {"passes", object_of({})},
                                                                {"chains", chain_table_shape()},
-                                                               {"takes", table_of(chain_table_shape())}});
+                                                               {"takes", table_of(chain_table_shape())},
+                                                               {"judged", judgements_shape()}});
     return shape;
 }
 
@@ -36,6 +38,8 @@ Json pairing_document(const Pairing& pairing) {
     Json takes = Json::object();
     for (const auto& [take, table] : pairing.settings.takes) put_chains(takes, take, table);
     if (!takes.empty()) document["takes"] = takes;
+    if (Json judged = judgements_json(pairing.judged); !judged.empty())
+        document["judged"] = std::move(judged);
     // `carry`: where older documents had what crosses of a limb.
     keep_unknown(pairing.other, document, pairing_shape());
     return document;
@@ -81,6 +85,7 @@ Pairing pairing_from(const Json& document, const std::string& path) {
     const Json& takes = object_or_none(document, "takes", path);
     for (const auto& [take, table] : takes.items())
         pairing.settings.takes[take] = read_chain_table(table, path);
+    pairing.judged = read_judgements(object_or_none(document, "judged", path), path);
     pairing.other = document;
     return pairing;
 }

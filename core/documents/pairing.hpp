@@ -1,6 +1,7 @@
 // A pairing: how one body drives another.
 #pragma once
 #include "core/documents/format.hpp"
+#include "core/review/judgement.hpp"
 #include "core/solve/settings.hpp"
 
 namespace nb {
@@ -10,7 +11,8 @@ struct Pairing {
     std::string source_id, source_path;
     std::string target_id, target_path;
     PairingSettings settings;
-    Json other;  ///< the document as read, for keys this program does not know
+    Judgements judged;  ///< what was said of takes on this target
+    Json other;         ///< the document as read, for keys this program does not know
 };
 
 Json pairing_document(const Pairing& pairing);

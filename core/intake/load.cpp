@@ -509,4 +509,11 @@ LoadedFile load_file(const std::string& path, const LoadOptions& options) {
         "give a file with a skeleton: .bvh, .glb, .gltf, .fbx, .dae ...");
 }
 
+FileFrames frames_in_file(const LoadedFile& file) {
+    FileFrames frames;
+    if (file.take && file.file_fps > 0.0) frames.rate = file.file_fps * file.take->frame_time_s;
+    frames.first = file.character.rig.options.trim_first;
+    return frames;
+}
+
 }  // namespace nb

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "core/files/skeleton_file.hpp"
-#include "core/motion/take.hpp"
+#include "core/motion/edit.hpp"
 #include "core/rest/character.hpp"
 
 namespace nb {
@@ -37,6 +37,9 @@ struct LoadedFile {
     Contacts contacts_in_file;
     ReadDocument character_document, take_document;
 };
+
+/// How frames of its take in force lie in the file.
+FileFrames frames_in_file(const LoadedFile& file);
 
 /// Throws FileError with one line saying where, what and what to do.
 LoadedFile load_file(const std::string& path, const LoadOptions& options = {});

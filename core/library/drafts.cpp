@@ -110,6 +110,7 @@ void Drafts::open_pairing(const DocumentKey& key, const std::string& name, const
     draft.name = name;
     draft.pairing = pairing;
     draft.saved_settings = pairing.settings;
+    draft.saved_judged = pairing.judged;
     draft.document = read;
     draft.is_kept = is_kept;
     drafts_[key] = std::move(draft);
@@ -118,6 +119,11 @@ void Drafts::open_pairing(const DocumentKey& key, const std::string& name, const
 void Drafts::change_pairing(const DocumentKey& key, const PairingSettings& settings) {
     const auto at = drafts_.find(key);
     if (at != drafts_.end()) at->second.pairing.settings = settings;
+}
+
+void Drafts::change_judged(const DocumentKey& key, const Judgements& judged) {
+    const auto at = drafts_.find(key);
+    if (at != drafts_.end()) at->second.pairing.judged = judged;
 }
 
 void Drafts::set_base(const DocumentKey& key, const std::string& base) {
@@ -155,9 +161,12 @@ const Pairing* Drafts::pairing(const DocumentKey& key) const {
 
 std::vector<std::string> Drafts::changed(const DocumentKey& key, const Draft& draft) {
     if (!draft.is_kept) return {};
-    if (key.kind == DocumentKey::Kind::pairing)
-        return draft.pairing.settings == draft.saved_settings ? std::vector<std::string>()
-                                                              : std::vector<std::string>{"settings"};
+    if (key.kind == DocumentKey::Kind::pairing) {
+        std::vector<std::string> what;
+        if (!(draft.pairing.settings == draft.saved_settings)) what.emplace_back("settings");
+        if (draft.pairing.judged != draft.saved_judged) what.emplace_back("judgement");
+        return what;
+    }
     return differences(draft.saved, state_of(*draft.file));
 }
 
@@ -292,10 +301,12 @@ Drafts::Outcome Drafts::save(const DocumentKey& key, bool over_others) {
                 save_pairing(key, draft, over_others);
                 break;
         }
-        if (key.kind == DocumentKey::Kind::pairing)
+        if (key.kind == DocumentKey::Kind::pairing) {
             draft.saved_settings = draft.pairing.settings;
-        else
+            draft.saved_judged = draft.pairing.judged;
+        } else {
             draft.saved = state_of(*draft.file);
+        }
         draft.is_behind = false;
         outcome.document = draft.document.path;
     } catch (const ChangedByOthers& changed) {

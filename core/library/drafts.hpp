@@ -54,6 +54,7 @@ class Drafts {
     void open_pairing(const DocumentKey& key, const std::string& name, const Pairing& pairing,
                       const ReadDocument& read, bool is_kept = true);
     void change_pairing(const DocumentKey& key, const PairingSettings& settings);
+    void change_judged(const DocumentKey& key, const Judgements& judged);
     /// What was read when the changes of a document were made, for those brought back after a crash: when it
     /// is another now, somebody else has saved meanwhile.
     void set_base(const DocumentKey& key, const std::string& base);
@@ -93,6 +94,7 @@ class Drafts {
         ReadDocument document, body_document;  ///< of a take: its own, and its body's
         Pairing pairing;
         PairingSettings saved_settings;
+        Judgements saved_judged;
         bool is_kept = true;
         bool is_behind = false;  ///< brought back onto another state of the document
     };

@@ -83,4 +83,12 @@ int find_first_motion_frame(const Take& take) {
     return first_step > 10.0 * following[following.size() / 2] ? 1 : 0;
 }
 
+int FileFrames::to_file(int frame) const {
+    return first + int(std::lround(frame * rate));
+}
+
+int FileFrames::from_file(int frame) const {
+    return int(std::lround((frame - first) / rate));
+}
+
 }  // namespace nb

@@ -13,4 +13,12 @@ Take trim(const Take& take, int first, int last);
 /// degrees and by more than ten times the largest step of the following frames' median. Else 0.
 int find_first_motion_frame(const Take& take);
 
+/// How frames of a take in force lie in its file.
+struct FileFrames {
+    double rate = 1.0;  ///< frames of the file for one of the take
+    int first = 0;      ///< frame of the file at which the take begins
+    int to_file(int frame) const;
+    int from_file(int frame) const;
+};
+
 }  // namespace nb

@@ -11,9 +11,10 @@
 namespace nb {
 
 /// height, ahead, aside  place of the joint, along +Y, +Z, +X, cm
-/// bend        angle between its turn and its parent role's, both since the aligned rest: of Q_a^T Q_b,
-/// degrees turn        angle of its own turn since the aligned rest, degrees speed       |p(t+1) - p(t-1)| /
-/// (2 dt), cm/s turn_speed  angle from R(t-1) to R(t+1) / (2 dt), degrees/s
+/// bend        angle between its turn and its parent role's, both since the aligned rest: of Q_a^T Q_b, degrees
+/// turn        angle of its own turn since the aligned rest, degrees
+/// speed       |p(t+1) - p(t-1)| / (2 dt), cm/s
+/// turn_speed  angle from R(t-1) to R(t+1) / (2 dt), degrees/s
 enum class BoneQuantity { height, ahead, aside, bend, turn, speed, turn_speed };
 inline constexpr std::array<BoneQuantity, 7> bone_quantities{
     BoneQuantity::height, BoneQuantity::ahead, BoneQuantity::aside,     BoneQuantity::bend,

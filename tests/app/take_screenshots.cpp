@@ -26,6 +26,7 @@
 #include "app/stations/transfer/contact_lanes.hpp"
 #include "app/stations/transfer/curves_view.hpp"
 #include "app/stations/transfer/error_strip.hpp"
+#include "app/stations/transfer/event_desk.hpp"
 #include "app/stations/transfer/transfer_panel.hpp"
 #include "app/stations/transfer/transfer_sheet.hpp"
 #include "app/window/finder.hpp"
@@ -77,6 +78,22 @@ int main(int argc, char** argv) {
          [&] {
              window.playback().go_to(250);
              shoot("transfer");
+         }},
+        {"events",
+         [&] {
+             PairingSettings settings = window.workspace().settings();
+             settings.passes.contacts = false;
+             window.undo_stack().push(
+                 new ChangeSettings(window.workspace(), settings, "leave out the pass contacts"));
+             settle_down(window);
+             window.part<TransferSheet>().show_page(TransferSheet::Page::events);
+             window.part<EventDesk>().judge(1, JudgedEvent::State::accepted, "the deck moves there");
+             window.part<EventDesk>().mark_frame(300, "hat comes off?");
+             window.part<EventDesk>().set_verdict(Verdict::polish);
+             window.part<EventDesk>().go_to(3);
+             shoot("events");
+             while (window.undo_stack().canUndo()) window.undo_stack().undo();
+             window.part<TransferSheet>().show_page(TransferSheet::Page::strip);
          }},
         {"transfer-over",
          [&] {
@@ -247,9 +264,9 @@ int main(int argc, char** argv) {
              window.stage().select(true,
                                    window.workspace().target()->file.character.roles.joint("foot.left"));
              window.playback().go_to(166);
-             window.part<TransferSheet>().show_curves(true);
+             window.part<TransferSheet>().show_page(TransferSheet::Page::curves);
              shoot("curves");
-             window.part<TransferSheet>().show_curves(false);
+             window.part<TransferSheet>().show_page(TransferSheet::Page::strip);
              window.undo_stack().undo();
              window.part<TransferPanel>().toggle_pin();
              window.stage().select(true, -1);

@@ -6,6 +6,7 @@
 
 #include "app/stations/transfer/contact_lanes.hpp"
 #include "app/stations/transfer/error_strip.hpp"
+#include "app/stations/transfer/event_desk.hpp"
 #include "app/stations/transfer/transfer_panel.hpp"
 #include "app/window/main_window.hpp"
 #include "app/window/notice_bar.hpp"
@@ -165,25 +166,25 @@ class ContactsWindowTest : public test::WindowFixture {
         loose.passes.contacts = false;
         w().workspace().set_settings(w().workspace().pairing_key(), loose);
         QVERIFY(settled());
-        const auto& events = w().part<TransferPanel>().events();
+        const auto& events = w().workspace().events();
         const auto slide = std::find_if(events.begin(), events.end(),
                                         [](const ReviewEvent& e) { return e.measure == "slide"; });
         QVERIFY(slide != events.end());
         QCOMPARE(slide->owner, Owner::setting);
         QCOMPARE(slide->setting, std::string("contacts"));
         const int frame = slide->worst_frame;
-        w().part<TransferPanel>().follow(int(slide - events.begin()));
+        w().part<EventDesk>().go_to(int(slide - events.begin()));
         QCOMPARE(w().playback().frame(), frame);
-        w().part<TransferPanel>().follow(int(slide - events.begin()), 0);
+        w().part<EventDesk>().remedy(int(slide - events.begin()), 0);
         QVERIFY(settled());
         QVERIFY(w().workspace().settings().passes.contacts);
         // The remedy of a slide at a contact's end leads to that contact.
-        const auto& now = w().part<TransferPanel>().events();
+        const auto& now = w().workspace().events();
         const auto end = std::find_if(now.begin(), now.end(), [](const ReviewEvent& e) {
             return !e.remedies.empty() && e.remedies[0].change == "contacts";
         });
         QVERIFY(end != now.end());
-        w().part<TransferPanel>().follow(int(end - now.begin()), 0);
+        w().part<EventDesk>().remedy(int(end - now.begin()), 0);
         QVERIFY(lanes().chosen() >= 0);
         w().undo_stack().undo();
         QVERIFY(!w().workspace().settings().passes.contacts);

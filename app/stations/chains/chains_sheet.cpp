@@ -42,6 +42,7 @@ void ChainsSheet::show_map(bool on) {
     pages_->setCurrentWidget(on ? static_cast<QWidget*>(map_) : ruler_);
     ruler_button_->setChecked(!on);
     map_button_->setChecked(on);
+    emit page_shown(on);
 }
 
 bool ChainsSheet::has_map() const {

@@ -20,6 +20,9 @@ class ChainsSheet : public QWidget {
     void show_map(bool on);
     bool has_map() const;
 
+  signals:
+    void page_shown(bool is_map);
+
   private:
     ChainRuler* ruler_;
     MapPage* map_;

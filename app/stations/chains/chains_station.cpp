@@ -14,6 +14,8 @@ ChainsStation::ChainsStation(const StationContext& c)
       sheet_(new ChainsSheet(c.workspace, edits_, c.window)),
       panel_(new ChainsPanel(c.workspace, c.stage, *sheet_, edits_, c.window)) {
     show_in_window(panel_, sheet_, 276);
+    connect(sheet_, &ChainsSheet::page_shown, this,
+            [this](bool is_map) { turn_page(is_map ? "/map" : "", is_map ? 330 : 276); });
     connect(panel_, &ChainsPanel::said, this, &Station::said);
     connect(&sheet_->map(), &MapPage::said, this, &Station::said);
     connect(&sheet_->map(), &MapPage::failed, this, &Station::failed);

@@ -6,6 +6,8 @@
 #include <QVBoxLayout>
 #include <limits>
 
+#include <cmath>
+
 #include "app/look/look.hpp"
 #include "app/stage/stage_view.hpp"
 #include "app/stations/transfer/error_strip.hpp"
@@ -114,8 +116,16 @@ void CurvesView::refresh() {
         if (result->target.joints == target->file.character.rig.skeleton.size())
             set(1, bone_curve(target->file.character, result->target, role_, quantity_, dt));
     }
-    if (const auto& pinned = workspace_.pinned())
-        set(2, bone_curve(pinned->target->file.character, pinned->result->target, role_, quantity_, dt));
+    if (const auto& pinned = workspace_.pinned()) {
+        const std::vector<double> whole = bone_curve(pinned->target->file.character, pinned->result->target,
+                                                     role_, quantity_, pinned->result->take.frame_time_s);
+        std::vector<double> here;
+        for (int f = 0; f < playback_.frames() && !whole.empty(); ++f) {
+            const int there = workspace_.pinned_frame(f);
+            here.push_back(there < 0 ? std::nan("") : whole[size_t(there)]);
+        }
+        set(2, here);
+    }
     if (frames_ != playback_.frames()) {
         frames_ = playback_.frames();
         plot_->xAxis->setRange(0, std::max(1, frames_));

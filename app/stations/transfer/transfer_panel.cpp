@@ -5,6 +5,7 @@
 #include <QDoubleSpinBox>
 #include <QGridLayout>
 #include <QLabel>
+#include <QLineEdit>
 #include <QPushButton>
 #include <QUndoStack>
 #include <QVBoxLayout>
@@ -13,6 +14,7 @@
 
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
+#include "app/stations/transfer/event_desk.hpp"
 #include "app/work/commands.hpp"
 
 namespace nb {
@@ -27,8 +29,9 @@ QLabel* figure(QWidget* parent) {
 
 }  // namespace
 
-TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStack& undo, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), playback_(playback), undo_(undo) {
+TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStack& undo, EventDesk& desk,
+                             QWidget* parent)
+    : QWidget(parent), workspace_(workspace), playback_(playback), desk_(desk), undo_(undo) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(16, 14, 14, 12);
     column->setSpacing(6);
@@ -84,16 +87,35 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     figures->setColumnMinimumWidth(2, 38);
     column->addLayout(figures);
     column->addWidget(pinned_words_ = dim_label({}, this));
+    auto* verdict = new QHBoxLayout;
+    verdict->addWidget(dim_label(tr("verdict"), this));
+    verdict_ = new QComboBox(this);
+    verdict_->addItems({tr("not said yet"), tr("accepted"), tr("to polish"), tr("back to capture")});
+    verdict_->setAccessibleName(tr("verdict"));
+    verdict_->setToolTip(tr("What becomes of this take on this target; kept with the pair"));
+    verdict_->setFocusPolicy(Qt::StrongFocus);
+    connect(verdict_, &QComboBox::activated, this, [this](int index) { desk_.set_verdict(Verdict(index)); });
+    verdict->addWidget(verdict_, 1);
+    column->addLayout(verdict);
+    note_ = new QLineEdit(this);
+    note_->setPlaceholderText(tr("why"));
+    note_->setAccessibleName(tr("note on the verdict"));
+    connect(note_, &QLineEdit::editingFinished, this, [this] { desk_.set_note(note_->text()); });
+    column->addWidget(note_);
     column->addSpacing(10);
 
-    column->addWidget(heading_label(tr("Where it falls short"), this));
+    column->addWidget(falls_short_ = heading_label(tr("Where it falls short"), this));
     event_list_ = new QLabel(this);
     event_list_->setWordWrap(true);
     event_list_->setTextFormat(Qt::RichText);
     event_list_->setAccessibleName(tr("where it falls short"));
     connect(event_list_, &QLabel::linkActivated, this, [this](const QString& link) {
+        if (link == "list") return emit events_wanted();
         const QStringList parts = link.split(':');
-        follow(parts.value(0).toInt(), parts.size() > 1 ? parts[1].toInt() : -1);
+        if (parts.size() > 1)
+            desk_.remedy(parts[0].toInt(), parts[1].toInt());
+        else
+            desk_.go_to(parts[0].toInt());
     });
     column->addWidget(event_list_);
     column->addSpacing(10);
@@ -185,6 +207,10 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed})
         connect(&workspace_, signal, this, &TransferPanel::refresh_review);
     connect(&workspace_, &Workspace::pin_changed, this, &TransferPanel::refresh_pinned);
+    connect(&desk_, &EventDesk::changed, this, [this] {
+        refresh_events();
+        refresh_verdict();
+    });
     refresh_pinned();
     refresh_settings();
 }
@@ -254,67 +280,47 @@ void TransferPanel::refresh_distances() {
 
 void TransferPanel::refresh_events() {
     constexpr size_t most = 3;
-    events_.clear();
-    const auto review = workspace_.review();
-    const auto result = workspace_.result();
-    if (!review || !result || workspace_.pairing_key().is_empty()) {
+    const auto& events = desk_.events();
+    if (!workspace_.review() || workspace_.pairing_key().is_empty()) {
+        falls_short_->setText(tr("Where it falls short"));
         event_list_->setText({});
         return;
     }
-    events_ = find_events(*review, *result, workspace_.settings());
+    const auto link = [](const QString& to, const QString& text) {
+        return QString("<a href=\"%1\" style=\"color:%2\">%3</a>").arg(to, look().text.name(), text);
+    };
+    const auto paragraph = [](const QString& html) {
+        return QString("<p style=\"margin:0 0 5px 0; color:%1\">%2</p>").arg(look().dim.name(), html);
+    };
+    const int open = desk_.open_count();
+    falls_short_->setText(events.empty()
+                              ? tr("Where it falls short")
+                              : tr("Where it falls short: %1 open of %2").arg(open).arg(events.size()));
     QStringList lines;
-    for (size_t i = 0; i < std::min(most, events_.size()); ++i) {
-        const ReviewEvent& event = events_[i];
-        QString line = QString("<a href=\"%1\" style=\"color:%2\">%3</a> %4")
-                           .arg(i)
-                           .arg(look().text.name(), tr("frame %1").arg(event.worst_frame),
-                                QString::fromStdString(event.text).toHtmlEscaped());
+    for (size_t i = 0; i < events.size() && lines.size() < qsizetype(most); ++i) {
+        if (desk_.said_of(int(i))) continue;
+        const ReviewEvent& event = events[i];
+        QString line = link(QString::number(i), tr("frame %1").arg(event.worst_frame)) + " " +
+                       QString::fromStdString(event.text).toHtmlEscaped();
         for (size_t r = 0; r < event.remedies.size(); ++r)
-            line += QString(" · <a href=\"%1:%2\" style=\"color:%3\">%4</a>")
-                        .arg(i)
-                        .arg(r)
-                        .arg(look().text.name(), QString::fromStdString(event.remedies[r].what));
-        lines << QString("<p style=\"margin:0 0 5px 0; color:%1\">%2</p>").arg(look().dim.name(), line);
+            line += QString::fromUtf8(" · ") +
+                    link(QString("%1:%2").arg(i).arg(r), QString::fromStdString(event.remedies[r].what));
+        lines << paragraph(line);
     }
-    if (events_.size() > most)
-        lines << QString("<p style=\"margin:0; color:%1\">%2</p>")
-                     .arg(look().dim.name(), tr("and %1 lesser places").arg(events_.size() - most));
     if (lines.isEmpty())
-        lines << QString("<p style=\"margin:0; color:%1\">%2</p>")
-                     .arg(look().dim.name(), tr("Nowhere: everything is within what is let pass."));
+        lines << paragraph(events.empty() ? tr("Nowhere: everything is within what is let pass.")
+                                          : tr("Nothing is open: all of it was accepted or is done."));
+    if (events.size() > most || open < int(events.size()))
+        lines << paragraph(link("list", tr("all %1 in a list").arg(events.size())));
     event_list_->setText(lines.join(QString()));
 }
 
-void TransferPanel::follow(int index, int remedy) {
-    if (index < 0 || index >= int(events_.size())) return;
-    const ReviewEvent event = events_[size_t(index)];
-    playback_.play(false);
-    playback_.go_to(event.worst_frame);
-    if (remedy < 0 || remedy >= int(event.remedies.size())) {
-        emit said(tr("Frame %1: %2; owner: %3.")
-                      .arg(event.worst_frame)
-                      .arg(QString::fromStdString(event.text),
-                           event.setting.empty()
-                               ? QString::fromUtf8(owner_name(event.owner).data())
-                               : tr("the setting %1").arg(QString::fromStdString(event.setting))));
-        return;
-    }
-    const QString change_text = QString::fromStdString(event.remedies[size_t(remedy)].what);
-    const std::string what = event.remedies[size_t(remedy)].change;
-    if (what.starts_with("rest=")) {
-        emit rest_wanted(QString::fromStdString(what.substr(5)));
-    } else if (what == "contacts") {
-        emit contact_wanted(QString::fromStdString(event.row), event.worst_frame);
-    } else if (what.starts_with("carry=")) {
-        const size_t colon = what.find(':');
-        const std::string limb = what.substr(6, colon - 6);
-        const Carry to = what.substr(colon + 1) == "limb" ? Carry::limb : Carry::angles;
-        change(change_text, -1, [&](PairingSettings& s) { s.chains[limb].carry = to; });
-    } else if (what == "pass=contacts") {
-        change(change_text, -1, [](PairingSettings& s) { s.passes.contacts = s.passes.reach = true; });
-    } else if (what == "pass=angles") {
-        change(change_text, -1, [](PairingSettings& s) { s.passes.angles = true; });
-    }
+void TransferPanel::refresh_verdict() {
+    const TakeJudgement& said = workspace_.judgement();
+    const QSignalBlocker blocker(verdict_);
+    verdict_->setCurrentIndex(int(said.verdict));
+    note_->setVisible(said.verdict != Verdict::none || !said.note.empty());
+    if (!note_->hasFocus()) note_->setText(QString::fromStdString(said.note));
 }
 
 namespace {
@@ -367,6 +373,7 @@ void TransferPanel::refresh_pinned() {
 
 void TransferPanel::refresh_review() {
     refresh_events();
+    refresh_verdict();
     const auto review = workspace_.review();
     for (QLabel* label : target_figures_) label->setText(QString::fromUtf8("–"));
     for (QLabel* label : source_figures_) label->setText({});

@@ -14,38 +14,39 @@ class QComboBox;
 class QDoubleSpinBox;
 class QGridLayout;
 class QLabel;
+class QLineEdit;
 class QPushButton;
 class QUndoStack;
 
 namespace nb {
 
+class EventDesk;
+
 class TransferPanel : public QWidget {
     Q_OBJECT
 
   public:
-    TransferPanel(Workspace& workspace, Playback& playback, QUndoStack& undo, QWidget* parent = nullptr);
+    TransferPanel(Workspace& workspace, Playback& playback, QUndoStack& undo, EventDesk& desk,
+                  QWidget* parent = nullptr);
 
   signals:
     void worst_wanted(ReviewMeasure measure);
     void said(const QString& line);
-    /// A remedy that lies in another place: the rest of a role, the contact of a foot at a frame.
-    void rest_wanted(const QString& role);
-    void contact_wanted(const QString& foot, int frame);
+    void events_wanted();
 
   public:
     /// Pins the result in force, or lets go of the pinned one.
     void toggle_pin();
     /// What stands in the column of the pinned result; empty when nothing is pinned.
     QStringList pinned_texts() const;
-    const std::vector<ReviewEvent>& events() const { return events_; }
-    /// Goes to an event and says it; `remedy` of it is done when it is one.
-    void follow(int event, int remedy = -1);
 
   private:
-    std::vector<ReviewEvent> events_;
-    QLabel* event_list_;
+    QLabel *falls_short_, *event_list_;
+    QComboBox* verdict_;
+    QLineEdit* note_;
     Workspace& workspace_;
     Playback& playback_;
+    EventDesk& desk_;
     QTimer unread_;
     QUndoStack& undo_;
     std::array<QLabel*, 6> target_figures_{}, source_figures_{}, pinned_figures_{};
@@ -63,6 +64,7 @@ class TransferPanel : public QWidget {
     void refresh_distances();
     void refresh_review();
     void refresh_events();
+    void refresh_verdict();
     void refresh_pinned();
 };
 

@@ -9,19 +9,23 @@
 #include "app/stations/transfer/contact_lanes.hpp"
 #include "app/stations/transfer/curves_view.hpp"
 #include "app/stations/transfer/error_strip.hpp"
+#include "app/stations/transfer/event_desk.hpp"
+#include "app/stations/transfer/events_page.hpp"
 #include "app/work/playback.hpp"
 #include "app/work/workspace.hpp"
 
 namespace nb {
 
 TransferSheet::TransferSheet(Workspace& workspace, Playback& playback, StageView& stage, QUndoStack& undo,
-                             QWidget* parent)
+                             EventDesk& desk, QWidget* parent)
     : QWidget(parent),
       workspace_(workspace),
       playback_(playback),
       strip_(new ErrorStrip(workspace, playback, this)),
       curves_(new CurvesView(workspace, playback, stage, this)),
-      lanes_(new ContactLanes(workspace, playback, undo, this)) {
+      lanes_(new ContactLanes(workspace, playback, undo, this)),
+      events_(new EventsPage(desk, playback, this)),
+      desk_(desk) {
     auto* rows = new QVBoxLayout(this);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(0);
@@ -29,7 +33,10 @@ TransferSheet::TransferSheet(Workspace& workspace, Playback& playback, StageView
     rows->addWidget(strip_, 1);
     rows->addWidget(curves_, 1);
     rows->addWidget(lanes_);
-    show_curves(false);
+    rows->addWidget(events_, 1);
+    show_page(Page::strip);
+    refresh_count();
+    connect(&desk_, &EventDesk::changed, this, &TransferSheet::refresh_count);
     connect(strip_, &ErrorStrip::explained, this, [this](const QString& line) {
         if (!line.isEmpty()) emit said(line);
     });
@@ -39,7 +46,21 @@ TransferSheet::TransferSheet(Workspace& workspace, Playback& playback, StageView
 QHBoxLayout* TransferSheet::make_head() {
     auto* head = new QHBoxLayout;
     head->setContentsMargins(12, 6, 12, 2);
-    head->setSpacing(8);
+    head->setSpacing(4);
+    const std::array<std::pair<QString, QString>, 3> pages{
+        {{tr("strip"), tr("A measure, frame by frame")},
+         {tr("curves"), tr("The selected bone over the take: source and target over each other (C)")},
+         {tr("events"), tr("Every place where it falls short, in a list (E: the next one)")}}};
+    for (size_t i = 0; i < pages.size(); ++i) {
+        pages_[i] = new QToolButton(this);
+        pages_[i]->setText(pages[i].first);
+        pages_[i]->setToolTip(pages[i].second);
+        pages_[i]->setCheckable(true);
+        pages_[i]->setFocusPolicy(Qt::TabFocus);
+        connect(pages_[i], &QToolButton::clicked, this, [this, i] { show_page(Page(int(i))); });
+        head->addWidget(pages_[i]);
+    }
+    head->addSpacing(8);
     measure_ = new QComboBox(this);
     measure_->setAccessibleName(tr("measure"));
     measure_->setToolTip(tr("Which measure the strip shows"));
@@ -69,12 +90,6 @@ QHBoxLayout* TransferSheet::make_head() {
     worst_->setToolTip(tr("Goes to the worst frame, then the next (W)"));
     worst_->setFocusPolicy(Qt::TabFocus);
     connect(worst_, &QToolButton::clicked, this, &TransferSheet::go_to_next_worst);
-    curves_button_ = new QToolButton(this);
-    curves_button_->setText(tr("curves"));
-    curves_button_->setCheckable(true);
-    curves_button_->setToolTip(tr("The selected bone over the take: source and target over each other (C)"));
-    curves_button_->setFocusPolicy(Qt::TabFocus);
-    connect(curves_button_, &QToolButton::clicked, this, &TransferSheet::show_curves);
     hint_ = new QLabel(this);
     hint_->setProperty("dim", true);
     head->addWidget(measure_);
@@ -83,23 +98,28 @@ QHBoxLayout* TransferSheet::make_head() {
     head->addSpacing(8);
     head->addWidget(hint_);
     head->addStretch();
-    head->addWidget(curves_button_);
     return head;
 }
 
-void TransferSheet::show_curves(bool on) {
-    curves_button_->setChecked(on);
-    curves_->setVisible(on);
-    quantity_->setVisible(on);
-    strip_->setVisible(!on);
-    measure_->setVisible(!on);
-    worst_->setVisible(!on);
-    hint_->setText(on ? tr("of the selected bone · wheel: zoom, click: go there")
-                      : tr("a bar a frame · click: go there, and why"));
+void TransferSheet::show_page(Page page) {
+    page_ = page;
+    for (size_t i = 0; i < pages_.size(); ++i) pages_[i]->setChecked(int(i) == int(page));
+    curves_->setVisible(page == Page::curves);
+    quantity_->setVisible(page == Page::curves);
+    strip_->setVisible(page == Page::strip);
+    measure_->setVisible(page == Page::strip);
+    worst_->setVisible(page == Page::strip);
+    lanes_->setVisible(page != Page::events);
+    events_->setVisible(page == Page::events);
+    hint_->setText(page == Page::curves  ? tr("of the selected bone · wheel: zoom, click: go there")
+                   : page == Page::strip ? tr("a bar a frame · click: go there, and why")
+                                         : tr("click: go there · accept it or say that it is done"));
+    emit page_shown(page);
 }
 
-bool TransferSheet::has_curves() const {
-    return curves_button_->isChecked();
+void TransferSheet::refresh_count() {
+    const int open = desk_.open_count();
+    pages_[2]->setText(open > 0 ? tr("events · %1 open").arg(open) : tr("events"));
 }
 
 void TransferSheet::go_to_next_worst() {
@@ -107,6 +127,7 @@ void TransferSheet::go_to_next_worst() {
 }
 
 void TransferSheet::go_to_worst(ReviewMeasure measure) {
+    show_page(Page::strip);
     if (measure != strip_->measure()) {
         measure_->setCurrentIndex(measure_->findData(int(measure)));
         playback_.play(false);
@@ -125,12 +146,14 @@ void TransferSheet::go_to_worst(ReviewMeasure measure) {
 }
 
 void TransferSheet::choose_contact(const QString& foot, int frame) {
+    if (page_ == Page::events) show_page(Page::strip);
     lanes_->choose_at(foot, frame);
     lanes_->setFocus();
 }
 
 void TransferSheet::refresh_look() {
     curves_->refresh_look();
+    events_->refresh_look();
 }
 
 }  // namespace nb

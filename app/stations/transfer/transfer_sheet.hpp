@@ -1,6 +1,8 @@
-// The sheet of Transfer: the strip of a measure or the curves of a bone, and the lanes of the contacts below.
+// The sheet of Transfer: the strip of a measure or the curves of a bone with the lanes of the contacts below;
+// or the list of events.
 #pragma once
 #include <QWidget>
+#include <array>
 
 #include "core/review/review.hpp"
 
@@ -15,6 +17,8 @@ namespace nb {
 class ContactLanes;
 class CurvesView;
 class ErrorStrip;
+class EventDesk;
+class EventsPage;
 class Playback;
 class StageView;
 class Workspace;
@@ -23,14 +27,15 @@ class TransferSheet : public QWidget {
     Q_OBJECT
 
   public:
+    enum class Page { strip, curves, events };
     TransferSheet(Workspace& workspace, Playback& playback, StageView& stage, QUndoStack& undo,
-                  QWidget* parent = nullptr);
+                  EventDesk& desk, QWidget* parent = nullptr);
     ErrorStrip& strip() { return *strip_; }
     ContactLanes& lanes() { return *lanes_; }
     CurvesView& curves() { return *curves_; }
-    /// Curves of the selected bone in the place of the strip.
-    void show_curves(bool on);
-    bool has_curves() const;
+    EventsPage& events() { return *events_; }
+    void show_page(Page page);
+    Page page() const { return page_; }
     void go_to_worst(ReviewMeasure measure);
     void go_to_next_worst();
     /// The contact of a foot at a frame, ready to be moved.
@@ -39,6 +44,7 @@ class TransferSheet : public QWidget {
 
   signals:
     void said(const QString& line);
+    void page_shown(Page page);
 
   private:
     Workspace& workspace_;
@@ -46,11 +52,16 @@ class TransferSheet : public QWidget {
     ErrorStrip* strip_;
     CurvesView* curves_;
     ContactLanes* lanes_;
+    EventsPage* events_;
+    EventDesk& desk_;
+    Page page_ = Page::strip;
     QComboBox *measure_, *quantity_;
-    QToolButton *worst_, *curves_button_;
+    QToolButton* worst_;
+    std::array<QToolButton*, 3> pages_{};
     QLabel* hint_;
 
     QHBoxLayout* make_head();
+    void refresh_count();
 };
 
 }  // namespace nb

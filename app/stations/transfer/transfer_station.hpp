@@ -4,6 +4,7 @@
 
 namespace nb {
 
+class EventDesk;
 class TransferPanel;
 class TransferSheet;
 
@@ -12,10 +13,13 @@ class TransferStation : public Station {
 
   public:
     explicit TransferStation(const StationContext& context);
+    int open_points() const override;
     std::vector<StationAction> actions() override;
+    EventDesk& desk() { return *desk_; }
     void refresh_look() override;
 
   private:
+    EventDesk* desk_;
     TransferSheet* sheet_;
     TransferPanel* panel_;
 };
