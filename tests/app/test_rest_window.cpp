@@ -9,6 +9,7 @@
 
 #include "app/stations/rest/rest_panel.hpp"
 #include "app/stations/rest/rest_sheet.hpp"
+#include "app/stations/rest/stance_form.hpp"
 #include "app/window/notice_bar.hpp"
 #include "app/window/station_line.hpp"
 #include "core/base/files.hpp"
@@ -216,7 +217,10 @@ class RestWindowTest : public test::WindowFixture {
             QVERIFY(std::abs(rad_to_deg(std::asin(-direction("forearm.left", of_target).y())) - 30) < 1e-6);
         QVERIFY(worst() < 0.01);
         QCOMPARE(body().rest.name, std::string("A 30°"));
+        // The fields show the stance in force: also after an undo, and of the other body.
+        QCOMPARE(w().part<StanceForm>().stance(), body().rest.stance);
         undo();
+        QCOMPARE(w().part<StanceForm>().stance(), body().rest.stance);
         for (const bool of_target : {true, false})
             QVERIFY(std::abs(direction("forearm.left", of_target).y()) < 1e-6);
     }

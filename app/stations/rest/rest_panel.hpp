@@ -6,8 +6,8 @@
 #include <optional>
 
 #include "app/stage/stage_view.hpp"
-#include "app/work/workspace.hpp"
-#include "core/rest/edit.hpp"
+#include "app/stations/rest/bone_form.hpp"
+#include "app/stations/rest/rest_edits.hpp"
 
 class QCheckBox;
 class QComboBox;
@@ -22,12 +22,13 @@ namespace nb {
 class BodySwitch;
 class Playback;
 class RestSheet;
+class StanceForm;
 
 class RestPanel : public QWidget {
     Q_OBJECT
 
   public:
-    enum class Scope { bone, limb, body };
+    using Scope = BoneForm::Scope;
 
     RestPanel(Workspace& workspace, StageView& stage, RestSheet& sheet, Playback& playback, QUndoStack& undo,
               QWidget* parent = nullptr);
@@ -48,16 +49,21 @@ class RestPanel : public QWidget {
     /// Further alignments, each in force at once.
     void take_from_frame();
     void take_from_file(const QString& path);
-    void keep_copy();
     void forget_current();
     void write_rest(const QString& path);
     /// Shows or leaves the station: the bodies stand, the handle is there.
     void enter();
     void leave();
     void show_stand(StageView::Stand stand);
-    int open_points() const;
+    int open_points();
 
     QCheckBox* fingers_box() const { return fingers_; }
+
+    RestEdits& edits() { return edits_; }
+    StanceForm& stance() { return *stance_; }
+
+  protected:
+    void showEvent(QShowEvent* event) override;
 
   signals:
     void said(const QString& line);
@@ -69,10 +75,15 @@ class RestPanel : public QWidget {
     RestSheet& sheet_;
     Playback& playback_;
     QUndoStack& undo_;
+    RestEdits edits_;
     bool is_of_target_ = true;
     bool is_entered_ = false;
     double spread_before_ = 0.75;
     View view_before_ = View::three_quarter;
+    bool was_playing_ = false;
+    bool are_rows_stale_ = true;
+    /// Of which document the stance is in the form, as it was in force then.
+    std::pair<DocumentKey, Stance> shown_stance_;
     QString picked_;
     RestState before_turn_;
     bool is_filling_ = false;
@@ -82,35 +93,21 @@ class RestPanel : public QWidget {
     std::array<QPushButton*, 3> stands_;
     QComboBox* names_;
     QPushButton* more_;
-    QComboBox* stance_;
-    QDoubleSpinBox* arms_;
-    QCheckBox *straight_, *closed_, *level_clavicles_, *straight_spine_, *fingers_;
+    StanceForm* stance_;
+    QCheckBox* fingers_;
     QString fingers_of_;  ///< the take that the box was set by
-    QDoubleSpinBox* thumb_;
     std::array<QDoubleSpinBox*, 4> dials_;
-    QLabel* bone_;
-    QComboBox *axes_, *scope_;
-    std::array<QDoubleSpinBox*, 3> degrees_;
-    QCheckBox* mirror_;
-    QPushButton *solve_, *reset_, *copy_, *level_, *vertical_, *in_line_, *solve_both_;
+    BoneForm* bone_;
+    QPushButton* solve_both_;
 
     const Character* character(bool of_target) const;
-    RestAlignment solved_for(bool of_target, const Stance& stance) const;
-    Stance chosen_stance() const;
     std::vector<std::string> roles_in(Scope scope) const;
-    void change(const RestAlignment& rest, const QString& text, const QString& topic = {});
-    void change_state(const RestState& state, const QString& text, const QString& topic = {});
-    void add_alignment(RestAlignment rest, const QString& text);
-    void choose_alignment(int index);
-    void rename_current(const QString& name);
     void fill_menu(QMenu* menu);
     void turn(bool of_target, int joint, const Quat& turn_W);
     void end_turn(bool is_kept);
+    void follow();
     void refresh();
-    void refresh_fields();
     void refresh_rows();
-    QDoubleSpinBox* field(const QString& name, const QString& tip, double least, double most,
-                          const QString& unit);
 };
 
 }  // namespace nb
