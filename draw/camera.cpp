@@ -1,20 +1,20 @@
 #include "draw/camera.hpp"
 
+#include <array>
 #include <cmath>
 
 namespace nb {
 
 std::string_view view_name(View view) {
-    switch (view) {
-        case View::front:
-            return "front";
-        case View::side:
-            return "side";
-        case View::top:
-            return "top";
-        default:
-            return "three-quarter";
-    }
+    constexpr std::array<std::string_view, 7> names{"three-quarter", "front",      "side", "top",
+                                                    "back",          "other side", "below"};
+    return names[size_t(view)];
+}
+
+View opposite(View view) {
+    constexpr std::array<View, 7> others{View::back,  View::back, View::other_side, View::below,
+                                         View::front, View::side, View::top};
+    return others[size_t(view)];
 }
 
 Vec3 Camera::forward() const {
@@ -75,12 +75,15 @@ Vec3 Camera::project(const Vec3& p_m, double width_px, double height_px) const {
 
 void set_view(Camera& camera, View view) {
     camera.lens_rad = view == View::three_quarter ? 0.24 : 0.08;
-    camera.yaw_rad = view == View::three_quarter ? deg_to_rad(38.0)
-                     : view == View::side        ? deg_to_rad(90.0)
-                                                 : 0.0;
-    camera.pitch_rad = view == View::three_quarter ? deg_to_rad(5.5)
-                       : view == View::top         ? deg_to_rad(89.9)
-                                                   : deg_to_rad(1.2);
+    camera.yaw_rad = deg_to_rad(view == View::three_quarter ? 38.0
+                                : view == View::side        ? 90.0
+                                : view == View::back        ? 180.0
+                                : view == View::other_side  ? -90.0
+                                                            : 0.0);
+    camera.pitch_rad = deg_to_rad(view == View::three_quarter ? 5.5
+                                  : view == View::top         ? 89.9
+                                  : view == View::below       ? -89.9
+                                                              : 1.2);
 }
 
 }  // namespace nb

@@ -7,8 +7,11 @@
 
 namespace nb {
 
-enum class View { three_quarter, front, side, top };
-std::string_view view_name(View view);  // "three-quarter", "front", "side", "top"
+enum class View { three_quarter, front, side, top, back, other_side, below };
+/// "three-quarter", "front", "side", "top", "back", "other side", "below"
+std::string_view view_name(View view);
+/// Back for front and the like; of the three-quarter view the back.
+View opposite(View view);
 
 using Mat4f = Eigen::Matrix4f;
 

@@ -543,13 +543,13 @@ void Renderer::upload_joints(const Scene& scene) {
     for (const SceneBody& body : scene.bodies) {
         first_joint_.push_back(int(joints_.size() / 12));
         for (size_t j = 0; j < body.pose.R.size(); ++j) {
-            const Eigen::Matrix3f R = body.pose.R[j].toRotationMatrix().cast<float>();
+            const Eigen::Matrix3f R = (body.size * body.pose.R[j].toRotationMatrix()).cast<float>();
             for (int row = 0; row < 3; ++row)
                 joints_.insert(joints_.end(), {R(row, 0), R(row, 1), R(row, 2), float(body.pose.p[j][row])});
         }
         auto& palettes = first_palette_.emplace_back();
         if (!has_skin_shown(body)) continue;
-        add_palettes(*body.rig, body.pose, 1.0, palettes);
+        add_palettes(*body.rig, body.pose, body.size, palettes);
     }
     for (const ScenePiece& piece : scene.pieces) {
         // A piece moves as one: all its nodes ride on the frame it is given.

@@ -21,6 +21,7 @@ struct SceneBody {
     std::shared_ptr<const Rig> rig;  ///< for its meshes; may be null
     BodyLook look = BodyLook::bones;
     Pose pose;                    ///< world, m
+    double size = 1.0;            ///< of what hangs on the joints; their places are given as shown
     Vec3 moved_m = Vec3::Zero();  ///< where it is shown, beside where it is
     Colour colour{};
     float opacity = 1.0f;

@@ -5,6 +5,7 @@
 #include <QTimer>
 #include <memory>
 
+#include "app/stage/follow_camera.hpp"
 #include "app/stage/foot_insets.hpp"
 #include "app/stage/turn_handle.hpp"
 #include "app/work/playback.hpp"
@@ -14,19 +15,9 @@
 
 namespace nb {
 
+class StageWords;
+
 /// Words over the picture of the stage, each centred on a point; lets the mouse through.
-class StageWords : public QWidget {
-  public:
-    explicit StageWords(QWidget* parent);
-    void show_words(std::vector<std::pair<QPointF, QString>> words);
-
-  protected:
-    void paintEvent(QPaintEvent* event) override;
-
-  private:
-    std::vector<std::pair<QPointF, QString>> words_;
-};
-
 class StageView : public QOpenGLWidget {
     Q_OBJECT
 
@@ -43,7 +34,10 @@ class StageView : public QOpenGLWidget {
     double spread() const { return spread_; }
     Shown shown() const { return shown_; }
     void set_view(View view);
+    /// Three-quarter, front, side, top, and round.
     void next_view() { set_view(View((int(view_) + 1) % 4)); }
+    /// From where the view looks to: back for front, below for top.
+    void opposite_view() { set_view(opposite(view_)); }
     void set_spread(double share);  ///< 0 over each other, 1 side by side
     void set_shown(Shown shown);
     void set_long_lens(bool on);
@@ -55,6 +49,14 @@ class StageView : public QOpenGLWidget {
     bool has_insets() const { return has_insets_; }
     void set_trail(bool on);
     bool has_trail() const { return has_trail_; }
+    /// Names of bones on the bodies; lines between bones that drive each other; the source as large as the
+    /// target, for the eye alone.
+    void set_names(bool on);
+    bool has_names() const { return has_names_; }
+    void set_links(bool on);
+    bool has_links() const { return has_links_; }
+    void set_source_sized(bool on);
+    bool is_source_sized() const { return is_source_sized_; }
     void set_stand(Stand stand);
     Stand stand() const { return stand_; }
     /// How far apart rests are, on the bodies; shown while they stand.
@@ -117,6 +119,9 @@ class StageView : public QOpenGLWidget {
     BodyLook target_look_ = BodyLook::mesh;
     bool has_insets_ = true;
     bool has_trail_ = true;
+    bool has_names_ = false;
+    bool has_links_ = false;
+    bool is_source_sized_ = false;
     int selected_joint_ = -1;
     bool is_selected_in_target_ = true;
     int hovered_joint_ = -1;
@@ -148,16 +153,12 @@ class StageView : public QOpenGLWidget {
     int drawn_ = 0;
     double drawn_per_second_ = 0.0;
 
-    /// Hips of the shown bodies around a frame, averaged over half a second so that the camera does not bob.
-    struct SmoothPlace {
-        Vec3 hips_m = Vec3::Zero();  ///< as shown
-        double stature_m = 0.0;
-        double risen_m = 0.0;  ///< how much higher than standing on the floor: on steps
-        double wide_m = 0.0;   ///< half of what the body takes sideways
-    };
-    using SmoothPlaces = std::vector<SmoothPlace>;
-    SmoothPlaces smooth_places(int frame) const;
-    static Vec3 followed_point(const SmoothPlaces& places);
+    std::vector<FollowedBody> followed_bodies(int frame) const;
+    /// A joint's place at a frame, not moved aside; without one while nothing tells it.
+    std::optional<Vec3> place_of(bool in_target, int joint, int frame) const;
+    double source_size() const;
+    std::vector<Stroke2> link_strokes(const Scene& scene) const;
+    std::vector<std::pair<QPointF, QString>> bone_names() const;
     double spread_m() const;
     Scene scene_at(int frame) const;
     void poses_at(int frame, Pose& source, Pose& target) const;

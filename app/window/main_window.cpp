@@ -31,6 +31,7 @@
 #include "app/window/finder.hpp"
 #include "app/window/notice_bar.hpp"
 #include "app/window/sentence_bar.hpp"
+#include "app/window/state_line.hpp"
 #include "app/window/station_line.hpp"
 #include "app/window/transport.hpp"
 #include "app/window/unsaved_list.hpp"
@@ -309,10 +310,15 @@ void MainWindow::make_actions() {
         [this] { workspace_.step_target(1); });
     add("next view", tr("Next view: three-quarter, front, side, top"), {Qt::Key_V},
         [this] { stage_->next_view(); });
-    const std::array<std::pair<const char*, View>, 4> views{{{"three-quarter view", View::three_quarter},
+    add("opposite view", tr("Look from the other side: back, other side, below"),
+        {QKeySequence(Qt::SHIFT | Qt::Key_V)}, [this] { stage_->opposite_view(); });
+    const std::array<std::pair<const char*, View>, 7> views{{{"three-quarter view", View::three_quarter},
                                                              {"front view", View::front},
                                                              {"side view", View::side},
-                                                             {"top view", View::top}}};
+                                                             {"top view", View::top},
+                                                             {"back view", View::back},
+                                                             {"other side view", View::other_side},
+                                                             {"view from below", View::below}}};
     for (size_t i = 0; i < views.size(); ++i)
         add(views[i].first,
             tr("Look from: %1")
@@ -340,6 +346,13 @@ void MainWindow::make_actions() {
                                                                           : BodyLook::mesh);
             });
     add("insets", tr("Foot insets"), {Qt::Key_I}, [this] { stage_->set_insets(!stage_->has_insets()); });
+    add("names", tr("Names of bones on the bodies"), {QKeySequence(Qt::SHIFT | Qt::Key_N)},
+        [this] { stage_->set_names(!stage_->has_names()); });
+    add("links", tr("Lines between bones that drive each other"), {QKeySequence(Qt::SHIFT | Qt::Key_L)},
+        [this] { stage_->set_links(!stage_->has_links()); });
+    add("source size", tr("Source as large as the target, for the eye alone"),
+        {QKeySequence(Qt::SHIFT | Qt::Key_S)},
+        [this] { stage_->set_source_sized(!stage_->is_source_sized()); });
     add("trail", tr("Trail of the selected bone"), {Qt::Key_T},
         [this] { stage_->set_trail(!stage_->has_trail()); });
     for (Station* station : list_)
@@ -350,6 +363,8 @@ void MainWindow::make_actions() {
         [this] { ask_open(true); });
     add("save", tr("Save all that is changed"), {QKeySequence::Save}, [this] { workspace_.save(); });
     add("unsaved", tr("See what is not saved"), {}, [this] { show_unsaved(); });
+    add("go on from result", tr("Use the result as the take, for another target"),
+        {QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_R)}, [this] { workspace_.use_result_as_take(); });
     add("export", tr("Export the result"), {QKeySequence(Qt::CTRL | Qt::Key_E)}, [this] { ask_export(); });
     add("limbering", tr("Play the limbering take on the target, or go back"), {},
         [this] { workspace_.is_limbering() ? workspace_.end_limbering() : workspace_.start_limbering(); });
@@ -403,10 +418,20 @@ QWidget* MainWindow::make_top() {
     auto* top = new QWidget(this);
     top->setObjectName("raised");
     top->setAttribute(Qt::WA_StyledBackground);
-    top->setFixedHeight(46);
     auto* row = new QHBoxLayout(top);
-    row->setContentsMargins(16, 6, 10, 6);
-    row->addWidget(sentence_, 1);
+    row->setContentsMargins(16, 6, 10, 5);
+    auto* words = new QVBoxLayout;
+    words->setSpacing(1);
+    words->addWidget(sentence_);
+    state_ = new StateLine(workspace_, top);
+    words->addWidget(state_);
+    connect(state_, &StateLine::wanted, this, [this](const QString& what) {
+        if (what == "export")
+            ask_export();
+        else
+            show_in(what, {});
+    });
+    row->addLayout(words, 1);
     find_button_ = bare(top);
     find_button_->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
     find_button_->setText(tr("find anything"));
@@ -547,6 +572,7 @@ void MainWindow::refresh_view_label() {
     const auto view = view_name(stage_->view());
     QString text = QString::fromUtf8(view.data(), qsizetype(view.size())) +
                    (stage_->is_long_lens() ? tr(" · long lens") : tr(" · wide lens"));
+    if (stage_->is_source_sized()) text += tr(" · source at the target's size");
     if (stage_->shown() == StageView::Shown::source) text += tr(" · source alone");
     if (stage_->shown() == StageView::Shown::target) text += tr(" · target alone");
     const LoadedPtr loaded = stage_->is_selected_in_target() ? workspace_.target() : workspace_.source();

@@ -21,6 +21,7 @@ class LibraryPanel;
 class NoticeBar;
 class SentenceBar;
 class StageView;
+class StateLine;
 class StationLine;
 class Transport;
 
@@ -68,6 +69,7 @@ class MainWindow : public QMainWindow {
     Playback playback_;
     QUndoStack undo_;
     SentenceBar* sentence_;
+    StateLine* state_;
     StationList list_;
     std::map<const Station*, QWidget*> pages_;  ///< as they stand in `panels_`
     Station* entered_ = nullptr;

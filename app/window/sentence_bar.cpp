@@ -124,6 +124,9 @@ void SentenceBar::show_targets() {
         action->setChecked(int(i) == workspace_.target_index());
     }
     menu.addSeparator();
+    if (workspace_.result())
+        menu.addAction(tr("Its motion as the take, for another target"), this,
+                       [this] { workspace_.use_result_as_take(); });
     menu.addAction(tr("Open a rig …"), this, &SentenceBar::open_target_wanted);
     menu.exec(target_->mapToGlobal(QPoint(0, target_->height() + 2)));
 }

@@ -1,5 +1,6 @@
 #include "app/work/opened.hpp"
 
+#include <algorithm>
 #include <utility>
 
 namespace nb {
@@ -7,6 +8,7 @@ namespace nb {
 namespace {
 
 const Opened nothing;
+constexpr size_t most_recent = 8;
 
 }  // namespace
 
@@ -38,6 +40,9 @@ void OpenFiles::put(Opened opened) {
 void OpenFiles::show(Opened opened, bool as_target) {
     if (!as_target) limbering_.reset();
     stage_[as_target] = opened.key;
+    std::erase(recent_, opened.key);
+    recent_.push_back(opened.key);
+    if (recent_.size() > most_recent) recent_.erase(recent_.begin());
     put(std::move(opened));
     let_go();
 }
@@ -57,14 +62,17 @@ void OpenFiles::untouch(const DocumentKey& key) {
 void OpenFiles::edit_all(const std::function<void(Opened&)>& edit) {
     std::map<DocumentKey, Opened> renewed;
     std::array<DocumentKey, 2> stage = stage_;
+    std::vector<DocumentKey> recent = recent_;
     for (auto& [key, opened] : files_) {
         edit(opened);
         for (const bool as_target : {false, true})
             if (stage_[as_target] == key) stage[as_target] = opened.key;
+        std::replace(recent.begin(), recent.end(), key, opened.key);
         renewed.insert_or_assign(opened.key, std::move(opened));
     }
     files_ = std::move(renewed);
     stage_ = stage;
+    recent_ = recent;
 }
 
 void OpenFiles::end_limbering() {
@@ -74,7 +82,8 @@ void OpenFiles::end_limbering() {
 
 void OpenFiles::let_go() {
     std::erase_if(files_, [this](const auto& file) {
-        return !file.second.is_touched && file.first != stage_[0] && file.first != stage_[1];
+        return !file.second.is_touched && file.first != stage_[0] && file.first != stage_[1] &&
+               std::find(recent_.begin(), recent_.end(), file.first) == recent_.end();
     });
 }
 

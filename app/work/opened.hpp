@@ -1,10 +1,11 @@
 // What is open: every body and take once, by its document, whether it stands on the stage, waits there behind
-// the limbering take, or was changed in this session and laid by.
+// the limbering take, or was changed in this session and laid by; the last few that were shown stay, too.
 #pragma once
 #include <array>
 #include <functional>
 #include <map>
 #include <optional>
+#include <vector>
 
 #include "app/work/loaded.hpp"
 
@@ -16,6 +17,7 @@ struct Opened {
     DocumentKey key;
     LoadedPtr body;
     bool is_touched = false;  ///< changed in this session: it stays open, so that undo reaches it
+    bool is_made = false;     ///< from a result, here: it has no file of its own
 };
 
 class OpenFiles {
@@ -50,6 +52,7 @@ class OpenFiles {
   private:
     std::map<DocumentKey, Opened> files_;
     std::array<DocumentKey, 2> stage_;  ///< take, target
+    std::vector<DocumentKey> recent_;   ///< what was on the stage, the last one last
     std::optional<Opened> limbering_;
 
     void let_go();

@@ -114,6 +114,15 @@ void Solver::poses_at(int frame, Pose& source, Pose& target) const {
     solve_pose(*plan_, source, target, held ? &*held : nullptr);
 }
 
+std::optional<Vec3> Solver::place_of(bool in_target, int joint, int frame) const {
+    const WorldMotion* motion = in_target ? (result_ ? &result_->target : nullptr) : motion_.get();
+    if (!motion || !motion_ || motion->frames != motion_->frames || frame < 0 || frame >= motion->frames ||
+        joint < 0 || joint >= motion->joints)
+        return {};
+    if (in_target && (!target_ || motion->joints != target_->file.character.rig.skeleton.size())) return {};
+    return motion->p[motion->at(frame, joint)];
+}
+
 std::optional<FrameCorrection> Solver::held_at(int frame) const {
     if (!result_ || !motion_ || int(result_->corrections.hips_m.size()) != motion_->frames ||
         result_->target.joints != int(plan_->T_parents.size()))

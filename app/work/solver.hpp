@@ -60,6 +60,9 @@ class Solver : public QObject {
 
     /// Poses of one frame with the settings in force: the finished result, or solved here and now.
     void poses_at(int frame, Pose& source, Pose& target) const;
+    /// One joint's place at a frame: of the target as last solved, also while that is stale. None while there
+    /// is nothing of this body and take.
+    std::optional<Vec3> place_of(bool in_target, int joint, int frame) const;
     /// What each pass does to the body at a frame.
     PassEffects pass_effects(int frame) const;
     /// Contacts of the take in force: edited by hand, else as found.

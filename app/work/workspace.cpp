@@ -3,6 +3,7 @@
 #include <QFileInfo>
 #include <QMetaObject>
 #include <QStandardPaths>
+#include <algorithm>
 #include <utility>
 
 namespace nb {
@@ -76,6 +77,30 @@ void Workspace::step_target(int by) {
     if (count > 0) choose_target(((from + by) % count + count) % count);
 }
 
+std::vector<OpenState> Workspace::open_now() const {
+    std::map<DocumentKey, QStringList> unsaved;
+    for (const Drafts::Unsaved& one : drafts_.unsaved())
+        for (const std::string& what : one.what) unsaved[one.key] << QString::fromStdString(what);
+    std::vector<OpenState> states;
+    for (const auto& [key, opened] : open_.all()) {
+        if (!opened.body) continue;
+        const bool is_take = key.kind == DocumentKey::Kind::take;
+        const Character& c = opened.body->file.character;
+        states.push_back({key, opened.choice.name, open_.is_on_stage(key, !is_take),
+                          int(c.roles.fills.size()), QString::fromStdString(c.rest.name), unsaved[key]});
+    }
+    std::stable_sort(states.begin(), states.end(), [](const OpenState& a, const OpenState& b) {
+        return a.is_on_stage != b.is_on_stage ? a.is_on_stage : a.name < b.name;
+    });
+    return states;
+}
+
+void Workspace::open_again(const DocumentKey& key) {
+    const bool as_target = key.kind == DocumentKey::Kind::character;
+    if (const Opened* opened = open_.find(key); opened && !open_.is_on_stage(key, as_target))
+        load(Choice(opened->choice), as_target);
+}
+
 LoadedPtr Workspace::body(const DocumentKey& key) const {
     const Opened* open = open_.find(key);
     return open ? open->body : nullptr;
@@ -86,8 +111,8 @@ void Workspace::load(const Choice& choice, bool as_target) {
     nb::cancel(reading.cancelled);
     const DocumentKey key = key_of(choice, as_target);
     // What was changed is still here, unless others have written it since and nothing of it is unsaved.
-    if (const Opened* held = open_.find(key);
-        held && (drafts_.is_changed(key) || (held->is_touched && drafts_.is_as_on_disk(key)))) {
+    if (const Opened* held = open_.find(key); held && (held->is_made || drafts_.is_changed(key) ||
+                                                       (held->is_touched && drafts_.is_as_on_disk(key)))) {
         Opened again = *held;
         again.choice = choice;
         return open(std::move(again), as_target);

@@ -27,6 +27,16 @@
 
 namespace nb {
 
+/// What is open, with its state, for lists.
+struct OpenState {
+    DocumentKey key;
+    QString name;
+    bool is_on_stage = false;
+    int roles = 0;
+    QString rest;         ///< name of the alignment in force
+    QStringList unsaved;  ///< what of it has changed
+};
+
 class Workspace : public QObject {
     Q_OBJECT
 
@@ -51,6 +61,13 @@ class Workspace : public QObject {
 
     bool has_library() const { return catalogue_.has_library(); }
     QString library_folder() const { return catalogue_.folder(); }
+    /// On the stage, shown before, or changed.
+    std::vector<OpenState> open_now() const;
+    /// Puts what is open on the stage.
+    void open_again(const DocumentKey& key);
+    /// The target's result is the take from now on, moved by the target: another can take it on. It has no
+    /// file; export keeps it.
+    void use_result_as_take();
     /// Makes an empty library and opens it; false when that failed (said).
     bool create_library(const QString& folder, const QString& name);
     /// Reads the folder again: what others have added, renamed, removed. Keeps what is in use.
@@ -78,6 +95,8 @@ class Workspace : public QObject {
 
     // The pair carried (solver.hpp).
     std::shared_ptr<const TransferResult> result() const { return solver_.result(); }
+    /// The result when it is of the pair and the settings in force; else null.
+    std::shared_ptr<const TransferResult> finished() const { return solver_.finished(); }
     std::shared_ptr<const Review> review() const { return solver_.review(); }
     const std::vector<ReviewEvent>& events() const { return solver_.events(); }
     const Plan* plan() const { return solver_.plan(); }
@@ -89,6 +108,9 @@ class Workspace : public QObject {
     void show_before(bool on) { solver_.show_before(on); }
     bool is_before_shown() const { return solver_.is_before_shown(); }
     void poses_at(int frame, Pose& source, Pose& target) const { solver_.poses_at(frame, source, target); }
+    std::optional<Vec3> place_of(bool in_target, int joint, int frame) const {
+        return solver_.place_of(in_target, joint, frame);
+    }
     PassEffects pass_effects(int frame) const { return solver_.pass_effects(frame); }
     const Contacts& contacts() const { return solver_.contacts(); }
     /// k of the place map in force.
@@ -181,8 +203,9 @@ class Workspace : public QObject {
     void limbering_changed();
     void pin_changed();
     void before_shown(bool on);
-    void judged();        ///< something was said of the take on the target
-    void rest_changed();  ///< of one of the bodies; figures and roles are as before
+    void written_changed();  ///< a result was written
+    void judged();           ///< something was said of the take on the target
+    void rest_changed();     ///< of one of the bodies; figures and roles are as before
 
   private:
     // Above what they tell: they end first.
@@ -200,6 +223,7 @@ class Workspace : public QObject {
     bool is_recovery_told_ = false;
     bool is_leaving_ = false;  ///< without saving: nothing is kept any more
     Cancelled export_cancel_;
+    int made_count_ = 0;  ///< takes that were made of results
     /// A file that is being read to come onto the stage as take, as target.
     struct Reading {
         std::optional<Choice> choice;

@@ -117,6 +117,11 @@ LoadOptions Workspace::intake(const DocumentKey& key) const {
 }
 
 bool Workspace::set_intake(const DocumentKey& key, const LoadOptions& options) {
+    if (const Opened* made = open_.find(key); made && made->is_made) {
+        emit failed(
+            tr("Not done: %1 is a result, not a file; export it and open that.").arg(made->choice.name));
+        return false;
+    }
     if (!open_.find(key) || open_.is_limbering(key))
         return change(key, [](Loaded&, const Loaded&) { return false; });  // says why
     read_again(key, options);

@@ -110,6 +110,10 @@ void Workspace::lay_leftovers_aside() {
 
 bool Workspace::add_to_library(const Choice& choice, bool is_character, Choice& added) {
     const DocumentKey key = key_of(choice, is_character);
+    if (const Opened* made = open_.find(key); made && made->is_made) {
+        emit failed(tr("Not done: %1 is a result, not a file; export it and open that.").arg(choice.name));
+        return false;
+    }
     return change_library([&] {
         const std::string name = choice.name.toStdString();
         // What is open is taken in as it is, changes and all.

@@ -4,6 +4,7 @@
 #include <QFileInfo>
 
 #include "app/work/workspace.hpp"
+#include "app/work/written.hpp"
 #include "core/base/files.hpp"
 #include "core/documents/review.hpp"
 #include "core/handover/export.hpp"
@@ -70,6 +71,37 @@ void Workspace::keep_certificate(const Opened& of, const Review& review) {
                   .arg(review.worst_tip_p95_cm(), 0, 'f', 1));
 }
 
+void Workspace::use_result_as_take() {
+    const auto result = solver_.finished();
+    if (!result || is_limbering()) {
+        emit failed(tr("There is no finished transfer to go on from yet."));
+        return;
+    }
+    auto made = std::make_shared<Loaded>(*target());
+    made->notes.clear();
+    made->file.take = result->take;
+    Take& take = *made->file.take;
+    take.id.clear();
+    take.contacts = {};
+    take.name = take_name().toStdString() + ", " + target()->file.character.name;
+    made->file.file_frames = take.frames;
+    made->file.file_fps = take.fps();
+    made->file.contacts_in_file = {};
+    made->file.take_document = {};
+    if (!made->drawn) made->drawn = rig_of(target(), target()->file.character);
+    Choice choice;
+    choice.name = QString::fromStdString(take.name);
+    choice.path = tr("result %1").arg(++made_count_) + "/" + choice.name;
+    Opened opened{choice, key_of(choice, false), made, true, true};
+    drafts_.open_file(opened.key, take.name, file_of(made));
+    drafts_.set_kept(opened.key, false);
+    catalogue_.add(choice, false);
+    emit choices_changed();
+    open(std::move(opened), false);
+    emit said(tr("The %1's motion is the take now; choose who takes it on. Export keeps it.")
+                  .arg(QString::fromStdString(target()->file.character.name)));
+}
+
 void Workspace::export_result(const QString& path, const QString& remark) {
     if (!solver_.finished()) {
         emit failed(tr("There is no finished transfer to export yet."));
@@ -84,7 +116,11 @@ void Workspace::export_result(const QString& path, const QString& remark) {
             export_take(path.toStdString(), target->file.character, result->take, &notes);
             return notes;
         },
-        [this, path, remark](const std::vector<std::string>& notes) {
+        [this, path, remark, result = result(), pairing = pairing_key(),
+         take = take_key()](const std::vector<std::string>& notes) {
+            remember_written(pairing, take,
+                             {whole_path(path), fingerprint(result->take), QDateTime::currentDateTime()});
+            emit written_changed();
             QString line = tr("Written: %1").arg(path);
             if (!remark.isEmpty()) line += tr(" · %1").arg(remark);
             for (const std::string& note : notes) line += tr(" · %1").arg(QString::fromStdString(note));

@@ -246,6 +246,23 @@ int main(int argc, char** argv) {
              window.undo_stack().undo();
              window.stations().set_station("transfer");
          }},
+        {"views",
+         [&] {
+             if (wanted.isEmpty()) return;
+             window.stage().set_names(true);
+             window.stage().set_links(true);
+             window.stage().set_source_sized(true);
+             window.playback().go_to(250);
+             shoot("views-names");
+             window.stage().set_names(false);
+             window.stage().set_links(false);
+             window.stage().set_view(View::below);
+             shoot("views-below");
+             window.stage().set_view(View::back);
+             shoot("views-back");
+             window.stage().set_source_sized(false);
+             window.stage().set_view(View::three_quarter);
+         }},
         {"curves",
          [&] {
              for (size_t i = 0; i < window.workspace().targets().size(); ++i)
