@@ -101,7 +101,8 @@ int align(const Options& options) {
         if (role == "root" || role == "hips") continue;
         const Vec3 wanted = aligned_direction(c.rig.skeleton, c.roles, c.rest, role);
         Row row{role, 0.0, 0.0, 0.0, {}};
-        if (rest_rule(role) == RestRule::match && c.rest.stance.kind == Stance::Kind::arms) {
+        if (rest_rule(role, body_plan(c.roles.plan)) == RestRule::match &&
+            c.rest.stance.kind == Stance::Kind::arms) {
             const Vec3 asked = stance_turn(c.rest.stance, role) *
                                stance_direction(role, c.rest.stance.thumb_rad.value_or(0.0));
             const bool is_asked =

@@ -11,6 +11,7 @@ Pose standing(const Character& c) {
     const Skeleton& skeleton = c.rig.skeleton;
     if (c.rest.R_WJ0.empty()) return rest_pose(skeleton);
     Pose pose{c.rest.R_WJ0, c.rest.p_WJ0};
+    if (c.roles.is_four_legged()) return pose;  // it stands on them
     for (const Side side : {Side::left, Side::right}) {
         const std::string suffix(side_suffix(side));
         const int arm = c.roles.joint("upperarm" + suffix);

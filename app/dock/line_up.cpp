@@ -39,7 +39,7 @@ constexpr int ruler_px = 34;
 /// What a portrait is made from, so that a kept one is known to be still true.
 QString portrait_mark(const Choice& choice) {
     QCryptographicHash hash(QCryptographicHash::Sha1);
-    hash.addData("portrait 2");
+    hash.addData("portrait 3");
     for (const QString& path : {choice.path, choice.document}) {
         QFile file(path);
         if (!path.isEmpty() && file.open(QIODevice::ReadOnly)) hash.addData(&file);

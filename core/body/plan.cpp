@@ -145,7 +145,9 @@ BodyPlan read_plan(const Json& from, const std::deque<BodyPlan>& known) {
     plan.figure = from.value("figure", plan.figure);
     if (plan.figure != "biped" && plan.figure != "quadruped")
         wrong(fmt::format("'figure' is '{}': write biped or quadruped", plan.figure));
-    for (const Json& chain : from.at("chains")) read_chain(chain, plan);
+    // What extends another may leave its chains as they are.
+    if (plan.chains.empty() || from.contains("chains"))
+        for (const Json& chain : from.at("chains")) read_chain(chain, plan);
     for (const auto& role : from.value("needed", std::vector<std::string>{})) {
         const bool is_sided = !plan.chain_of(role) && plan.chain_of(role + ".left");
         if (role != "hips" && !is_sided && !plan.chain_of(role))
@@ -233,12 +235,12 @@ bool add_body_plan(BodyPlan plan) {
     return true;
 }
 
-RestRule rest_rule(std::string_view role) {
-    // Bones of the palm lie in the hand as they are.
+RestRule rest_rule(std::string_view role, const BodyPlan& plan) {
     if (role.find(".palm") != std::string_view::npos) return RestRule::keep;
     static const BodyPlan& biped = body_plan("biped");
-    const auto at = biped.rest_rules.find(role_part(role));
-    return at == biped.rest_rules.end() ? RestRule::keep : at->second;
+    const auto& rules = plan.rest_rules.empty() ? biped.rest_rules : plan.rest_rules;
+    const auto at = rules.find(role_part(role));
+    return at == rules.end() ? RestRule::keep : at->second;
 }
 
 const std::vector<std::string>& needed_roles() {

@@ -26,8 +26,6 @@ bool is_finger_role(std::string_view role);
 
 /// How a role's rest pose must agree with the common stance.
 enum class RestRule { match, sole, gaze, keep };
-/// Of the biped plan; keep for bones of the palm.
-RestRule rest_rule(std::string_view role);
 
 /// A chain of a body: "spine", "neck", "arm.left", "leg.right", "index.left" ...
 struct ChainPlan {
@@ -54,6 +52,10 @@ struct BodyPlan {
     const ChainPlan* chain(std::string_view name) const;
     const ChainPlan* chain_of(std::string_view role) const;
 };
+
+/// What must agree at rest of a role, by its plan; a plan without rules of its own has those of a biped. Bones
+/// of the palm lie in the hand as they are.
+RestRule rest_rule(std::string_view role, const BodyPlan& plan);
 
 /// Reads a plan from JSON text. A plan that `extends` another has all of its chains, rules and needed roles
 /// and adds its own. Throws std::invalid_argument: what is wrong and what is expected.

@@ -94,6 +94,7 @@ std::string by_place(const Skeleton& skeleton, const Pose& pose,
             }
         return Vec3(tip - pose.p[size_t(carrier)]);
     };
+    if (on.empty()) return "no body was found that it could belong to";
     const int hips = map.joint("hips");
     const int chest = map.joint("chest");
     const int left = map.joint("thigh.left");

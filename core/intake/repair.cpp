@@ -122,9 +122,11 @@ void change_lengths(Skeleton& skeleton, const RoleMap& roles, const std::map<std
             skeleton.rest_p[size_t(j)] = factor * before.rest_p[size_t(j)];
             if (take)
                 for (size_t m = 0; m < take->translated.size(); ++m)
-                    if (take->translated[m] == j)
+                    if (take->translated[m] == j) {
                         for (int f = 0; f < take->frames; ++f)
                             take->p.edit()[size_t(f) * take->translated.size() + m] *= factor;
+                        if (!take->start_p.empty()) take->start_p.edit()[m] *= factor;
+                    }
         }
     };
     const auto factor_of = [&](const char* part) {

@@ -48,6 +48,12 @@ Take trim(const Take& take, int first, int last) {
     first = std::clamp(first, 0, take.frames);
     last = std::clamp(last, first, take.frames);
     Take result = take;
+    if (first > 0 && result.start_R.empty()) {
+        const auto rotations = take.rotations(0);
+        const auto translations = take.translations(0);
+        result.start_R = std::vector<Quat>(rotations.begin(), rotations.end());
+        result.start_p = std::vector<Vec3>(translations.begin(), translations.end());
+    }
     result.frames = last - first;
     const auto cut = [&](auto& values, size_t stride) {
         const auto begin = values.begin();

@@ -31,6 +31,17 @@ void forward_kinematics(const Skeleton& skeleton, const Take& take, int frame, s
     }
 }
 
+Pose start_pose(const Skeleton& skeleton, const Take& take) {
+    if (take.start_R.empty()) return pose_at(skeleton, take, 0);
+    Take start;
+    start.frames = 1;
+    start.joints = take.joints;
+    start.translated = take.translated;
+    start.R = take.start_R;
+    start.p = take.start_p;
+    return pose_at(skeleton, start, 0);
+}
+
 Pose pose_at(const Skeleton& skeleton, const Take& take, int frame) {
     Pose pose;
     pose.R.resize(skeleton.names.size());

@@ -19,6 +19,8 @@ struct WorldMotion {
 void forward_kinematics(const Skeleton& skeleton, const Take& take, int frame, std::span<Quat> R,
                         std::span<Vec3> p);
 Pose pose_at(const Skeleton& skeleton, const Take& take, int frame);
+/// The first frame of the take's file, whatever was trimmed.
+Pose start_pose(const Skeleton& skeleton, const Take& take);
 /// World pose of all frames, in parallel on at most `threads` threads (0: as many as there are cores).
 WorldMotion forward_kinematics(const Skeleton& skeleton, const Take& take, int threads = 0);
 

@@ -21,6 +21,9 @@ struct Take {
     Shared<std::vector<Quat>> R;  ///< [frame][joint] R_PJ
     std::vector<int> translated;  ///< joints that have translations
     Shared<std::vector<Vec3>> p;  ///< [frame][index in translated] p_PJ, m
+    /// The file's first frame, once a trim has taken it off: rests may stand on it. As `R` and `p`.
+    Shared<std::vector<Quat>> start_R;
+    Shared<std::vector<Vec3>> start_p;
     /// 1 when frame 0 stands apart (a reference pose put before the motion), else 0.
     int first_motion_frame = 0;
     Contacts contacts;  ///< as kept with the take; not by hand: to be found

@@ -73,10 +73,11 @@ std::vector<RestRow> compare_rests(const Character& source, const Character& tar
     const RestAlignment target_stored = stored_rest(target.rig, target.roles, target.solved);
     const Body S{source, source.solved};
     const Body T{target, target.solved};
+    const BodyPlan& plan = body_plan(target.roles.plan);
     for (const RoleFill& fill : source.roles.fills) {
         RestRow row;
         row.role = fill.role;
-        row.rule = rest_rule(fill.role);
+        row.rule = rest_rule(fill.role, plan);
         if (target.roles.joint(fill.role) < 0 || row.rule == RestRule::keep) continue;
         if (!with_fingers && is_finger_role(fill.role)) continue;
         row.stored = gap(S, source_stored, T, target_stored, fill.role, row.rule);

@@ -149,7 +149,7 @@ class Solver {
         if (!skeleton_.bind_R.empty()) candidates.push_back({"bind pose", bind_pose(skeleton_), 0.0, {}});
         const Take* take = request_.take;
         if (take && take->frames > 0)
-            candidates.push_back({"first frame", pose_at(rig_.skeleton, *take, 0), 0.0, {}});
+            candidates.push_back({"first frame", start_pose(rig_.skeleton, *take), 0.0, {}});
         if (std::any_of(candidates.begin(), candidates.end(),
                         [&](const auto& c) { return c.name == request_.reference; }))
             std::erase_if(candidates, [&](const auto& c) { return c.name != request_.reference; });
@@ -249,7 +249,7 @@ class Solver {
         const Vec3 own_J = has_end ? Vec3(reference_.pose.R[j].conjugate() * (end - reference_.pose.p[j]))
                                    : Vec3(Vec3::Zero());
         const std::string part = role_part(role);
-        const RestRule rule = rest_rule(role);
+        const RestRule rule = rest_rule(role, body_plan(roles_.plan));
         if (rule == RestRule::match && has_end) return match(role, joint, own_J, found);
         if (rule == RestRule::sole) return stand(joint, own_J, has_end, found);
         if (rule == RestRule::gaze) {
@@ -526,7 +526,7 @@ RestAlignment solve_rest(const Rig& rig, const RoleMap& roles, const RestRequest
     in_t.stance = Stance();
     const RestAlignment solved = Solver(rig, roles, in_t).solve();
     const Pose own = solved.reference == "first frame" && request.take
-                         ? pose_at(rig.skeleton, *request.take, 0)
+                         ? start_pose(rig.skeleton, *request.take)
                      : solved.reference == "bind pose" ? bind_pose(rig.skeleton)
                                                        : rest_pose(rig.skeleton);
     RestAlignment rest = rest_of_pose(rig, roles, own, solved);

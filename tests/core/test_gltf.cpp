@@ -1,4 +1,5 @@
 // glTF 2.0 (ISO/IEC 12113): skeletons and animations as its specification defines them.
+#include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>
 #include <nlohmann/json.hpp>
@@ -134,6 +135,34 @@ class GltfTest : public QObject {
         QVERIFY2(std::abs(turned - 90.0) < 1e-4, qPrintable(QString::number(turned)));
         const Pose end = pose_at(file.skeleton, file.take, 1);
         QVERIFY((end.p[1] - Vec3(0, 2, 0)).norm() < 1e-6);  // b swings from +X to +Y of a
+    }
+    // B17
+    void of_two_tracks_for_one_joint_the_first_counts() {
+        QString text = two_nodes("LINEAR", base64({0, 0, 0, 1, 0, 0, s45, s45}), 2);
+        text.replace(R"({"sampler":0,"target":{"node":0,"path":"rotation"}})",
+                     R"({"sampler":0,"target":{"node":0,"path":"rotation"}},
+                        {"sampler":0,"target":{"node":0,"path":"rotation"}})");
+        const auto file = read_gltf(write("two.gltf", text));
+        QCOMPARE(file.take.R.size(), size_t(4));
+        QVERIFY(std::abs(rad_to_deg(angle_between(file.take.R[0], file.take.R[2])) - 90.0) < 1e-4);
+        QVERIFY(std::any_of(file.notes.begin(), file.notes.end(), [](const std::string& note) {
+            return note.find("'a' has two tracks of rotation") != std::string::npos;
+        }));
+    }
+    void what_is_beside_is_found_by_its_escaped_name() {
+        // RFC 3986 2.1: %20 is a space.
+        QString text = two_nodes("LINEAR", base64({0, 0, 0, 1, 0, 0, s45, s45}), 2);
+        text.replace("data:application/octet-stream;base64,AAAAAAAAgD8=", "the%20times.bin");
+        const std::string path = write("beside.gltf", text);
+        write_file(folder_.filePath("the times.bin").toStdString(), std::string("\0\0\0\0\0\0\x80\x3f", 8));
+        QProcess nbone;
+        nbone.start(NB_NBONE, {"inspect", QString::fromStdString(path)});
+        QVERIFY(nbone.waitForFinished());
+        const QByteArray told = nbone.readAllStandardOutput() + nbone.readAllStandardError();
+        QVERIFY2(told.contains("2 bones, 2 frames"), told.constData());
+        Rig rig;
+        rig.path = path;
+        QVERIFY(GlbParts(rig).json["buffers"].size() == 1);  // packed for a patched copy
     }
     void keys_of_opposite_sign_take_the_short_way() {
         const auto file =

@@ -173,7 +173,9 @@ class RestTest : public QObject {
             double rolls = 0.0;
             for (int f = before.take->first_motion_frame; f < a.target.frames; f += 37)
                 for (const std::string& role : roles_in_order(roles)) {
-                    if (rest_rule(role) != RestRule::match || c.roles.joint(role) < 0) continue;
+                    if (rest_rule(role, body_plan(c.roles.plan)) != RestRule::match ||
+                        c.roles.joint(role) < 0)
+                        continue;
                     const size_t at = a.target.at(f, roles.joint(role));
                     Vec3 end;
                     if (!find_bone_end(target.character.rig.skeleton, roles, role,
@@ -206,7 +208,7 @@ class RestTest : public QObject {
                 Character zero = before;
                 align_to_t(zero, nullptr);
                 for (const std::string& role : roles_in_order(before.roles)) {
-                    if (rest_rule(role) != RestRule::match) continue;
+                    if (rest_rule(role, body_plan("biped")) != RestRule::match) continue;
                     const size_t j = size_t(before.roles.joint(role));
                     const double deg = rad_to_deg(angle_between(zero.rest.R_WJ0[j], after.rest.R_WJ0[j]));
                     QVERIFY2(deg < 0.05,
@@ -449,8 +451,8 @@ class RestTest : public QObject {
         const TransferResult again = carry(S, target, angles);
         double largest = 0.0;
         for (const std::string& role : roles_in_order(target.character.roles))
-            if (S.character.roles.joint(role) >= 0 && rest_rule(role) == RestRule::match &&
-                !is_finger_role(role))
+            if (S.character.roles.joint(role) >= 0 &&
+                rest_rule(role, body_plan("biped")) == RestRule::match && !is_finger_role(role))
                 for (int f = 1; f < t.target.frames; f += 61) {
                     const size_t at = t.target.at(f, target.character.roles.joint(role));
                     largest = std::max(largest, angle_between(t.target.R[at], again.target.R[at]));
@@ -646,6 +648,56 @@ class RestTest : public QObject {
         QVERIFY(!moves_fingers(ferrier, take));
         turn("index.2.left", 2.0);
         QVERIFY(moves_fingers(ferrier, take));
+    }
+
+    // B15
+    void a_trim_leaves_the_alignment_on_the_first_frame_of_the_file() {
+        // An open capture whose zero pose is no stance (assimp-testmodels).
+        const std::string path = "/usr/share/assimp/models/BVH/01_01.bvh";
+        const LoadedFile whole = load_file(path);
+        QCOMPARE(whole.character.rest.reference, std::string("first frame"));
+        for (const int first : {1, 400}) {
+            LoadOptions options;
+            options.trim_first = first;
+            const LoadedFile cut = load_file(path, options);
+            const RestAlignment& a = whole.character.rest;
+            const RestAlignment& b = cut.character.rest;
+            QCOMPARE(b.reference, a.reference);
+            QVERIFY(std::abs(b.mean_deviation_rad - a.mean_deviation_rad) < 1e-9);
+            QVERIFY2(std::abs(b.ankle_height_m - a.ankle_height_m) < 1e-3,
+                     qPrintable(QString("%1 %2").arg(a.ankle_height_m).arg(b.ankle_height_m)));
+            for (const char* role : {"foot.left", "foot.right", "head", "spine.1"}) {
+                const size_t j = size_t(whole.character.roles.joint(role));
+                const double off = rad_to_deg(angle_between(a.R_WJ0[j], b.R_WJ0[j]));
+                QVERIFY2(off < 0.5, qPrintable(QString("%1 %2 %3").arg(first).arg(role).arg(off)));
+            }
+        }
+    }
+    // B12
+    void rest_rules_of_a_users_plan_are_followed() {
+        QVERIFY(add_body_plan(parse_body_plan(R"({"format": "nimble-bone/body-plan", "version": 1,
+            "name": "stiff", "extends": "biped", "rest": {"keep": ["forearm"]}})")));
+        QCOMPARE(rest_rule("forearm.left", body_plan("stiff")), RestRule::keep);
+        QCOMPARE(rest_rule("upperarm.left", body_plan("stiff")), RestRule::match);
+        LoadedFile file = load_file(rig("ferrier/rig.glb"));
+        Character& c = file.character;
+        // Its elbow is bent in the file.
+        Quat& elbow = c.rig.skeleton.rest_R[size_t(c.roles.joint("forearm.left"))];
+        elbow = elbow * axis_rotation(2, deg_to_rad(20.0)) * axis_rotation(1, deg_to_rad(20.0));
+        c.rig.meshes = {};
+        c.rig.skeleton.bind_R.clear();
+        const RestAlignment as_biped = solve_rest(c.rig, c.roles, {});
+        c.roles.plan = "stiff";
+        const RestAlignment stiff = solve_rest(c.rig, c.roles, {});
+        const auto bend = [&](const RestAlignment& rest) {
+            return rad_to_deg(
+                angle_between(aligned_direction(c.rig.skeleton, c.roles, rest, "upperarm.left"),
+                              aligned_direction(c.rig.skeleton, c.roles, rest, "forearm.left")));
+        };
+        const RestAlignment stored = stored_rest(c.rig, c.roles, as_biped);
+        QVERIFY(bend(as_biped) < 1e-6);
+        QVERIFY(bend(stored) > 10.0);
+        QVERIFY(std::abs(bend(stiff) - bend(stored)) < 1e-6);
     }
 
     void what_cannot_be_made_a_rest_is_said() {

@@ -219,8 +219,14 @@ void RolesPanel::give(int joint) {
     const std::string other = mirrored_role(name);
     const int mirror = mirror_->isChecked() && other != name ? mirrored_joint(c, joint) : -1;
     const QString bone = QString::fromStdString(skeleton.names[size_t(joint)]);
-    if (mirror_->isChecked() && other != name && mirror < 0)
-        emit said(tr("No bone mirrors %1: the other side stays as it is.").arg(bone));
+    const QString alone = mirror_->isChecked() && other != name && mirror < 0
+                              ? tr("No bone mirrors %1: the other side stays as it is.").arg(bone)
+                              : QString();
+    // What a change of roles brings about is said over; this is said last.
+    const auto say_last = [&](QStringList lines) {
+        lines.removeAll(QString());
+        if (!lines.isEmpty()) emit said(lines.join(' '));
+    };
     if (chain.isEmpty()) {
         std::vector<std::pair<std::string, int>> given{{name, joint}};
         if (mirror >= 0) given.emplace_back(other, mirror);
@@ -230,8 +236,9 @@ void RolesPanel::give(int joint) {
         for (const RoleFill& fill : roles.fills)
             followed += !fill.is_by_hand && before.joint(fill.role) != fill.joint;
         change(roles, tr("give %1 to %2").arg(role, bone));
-        if (followed > 0)
-            emit said(tr("%1 other roles followed; C on a rung keeps one as it is.").arg(followed));
+        say_last({alone, followed > 0
+                             ? tr("%1 other roles followed; C on a rung keeps one as it is.").arg(followed)
+                             : QString()});
         if (!rails_.pick_next_open()) rails_.pick(role, false);
         return;
     }
@@ -248,6 +255,7 @@ void RolesPanel::give(int joint) {
         for (const auto& [given, j] : found) give_role(skeleton, roles, given, j);
     }
     change(roles, tr("give the whole %1 through %2").arg(chain, bone));
+    say_last({alone});
     rails_.pick_chain({});
 }
 

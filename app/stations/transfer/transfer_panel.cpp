@@ -338,6 +338,11 @@ std::array<std::pair<QString, QString>, 6> figures_of(const Review& review) {
 
 }  // namespace
 
+/// Links have the colour of the look.
+void TransferPanel::refresh_look() {
+    refresh_events();
+}
+
 void TransferPanel::toggle_pin() {
     if (workspace_.pinned()) return workspace_.unpin();
     const LoadedPtr target = workspace_.target();

@@ -37,6 +37,7 @@ class TransferPanel : public QWidget {
   public:
     /// Pins the result in force, or lets go of the pinned one.
     void toggle_pin();
+    void refresh_look();
     /// What stands in the column of the pinned result; empty when nothing is pinned.
     QStringList pinned_texts() const;
 

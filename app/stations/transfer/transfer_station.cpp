@@ -65,6 +65,7 @@ int TransferStation::open_points() const {
 
 void TransferStation::refresh_look() {
     sheet_->refresh_look();
+    panel_->refresh_look();
 }
 
 }  // namespace nb

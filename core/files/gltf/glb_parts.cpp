@@ -80,7 +80,11 @@ std::string GlbParts::beside(const std::string& uri) const {
         return comma == std::string::npos ? std::string()
                                           : decode_base64(std::string_view(uri).substr(comma + 1));
     }
-    return read_file((std::filesystem::path(rig_.path).parent_path() / uri).string());
+    // As written, else as it reads with its escapes ("%20").
+    const std::filesystem::path folder = std::filesystem::path(rig_.path).parent_path();
+    std::error_code error;
+    const bool is_there = std::filesystem::exists(folder / uri, error);
+    return read_file((folder / (is_there ? uri : gltf::percent_decoded(uri))).string());
 }
 
 /// All buffers, wherever they lie, become the one of the binary chunk.

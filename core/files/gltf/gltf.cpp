@@ -283,7 +283,14 @@ class Reader {
             }
             first = std::min(first, track.times.front());
             last = std::max(last, track.times.back());
-            (is_turn ? turns : moves).emplace_back(joint, std::move(track));
+            auto& tracks = is_turn ? turns : moves;
+            if (std::any_of(tracks.begin(), tracks.end(),
+                            [&](const auto& there) { return there.first == joint; })) {
+                file_.notes.push_back(fmt::format("'{}' has two tracks of {}: the first counts",
+                                                  file_.nodes[size_t(joint)].name, channel.target_path));
+                continue;
+            }
+            tracks.emplace_back(joint, std::move(track));
         }
         if (turns.empty() && moves.empty()) return;
         Take& take = file_.take;

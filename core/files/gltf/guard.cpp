@@ -17,6 +17,25 @@ namespace nb::gltf {
 
 namespace fs = std::filesystem;
 
+std::string percent_decoded(const std::string& uri) {
+    std::string result;
+    for (size_t i = 0; i < uri.size(); ++i) {
+        const auto digit = [&](size_t at) {
+            const char c = at < uri.size() ? uri[at] : ' ';
+            return c >= '0' && c <= '9'                 ? c - '0'
+                   : (c | 32) >= 'a' && (c | 32) <= 'f' ? (c | 32) - 'a' + 10
+                                                        : -1;
+        };
+        if (uri[i] == '%' && digit(i + 1) >= 0 && digit(i + 2) >= 0) {
+            result += char(16 * digit(i + 1) + digit(i + 2));
+            i += 2;
+        } else {
+            result += uri[i];
+        }
+    }
+    return result;
+}
+
 namespace {
 
 constexpr const char* again = "export the file again";
@@ -69,25 +88,6 @@ std::pair<size_t, size_t> json_of_binary(const std::string& bytes, const std::st
         length > bytes.size() - header_size - chunk_header_size)
         throw FileError(path, "does not begin with its JSON", again);
     return {header_size + chunk_header_size, length};
-}
-
-std::string percent_decoded(const std::string& uri) {
-    std::string result;
-    for (size_t i = 0; i < uri.size(); ++i) {
-        const auto digit = [&](size_t at) {
-            const char c = at < uri.size() ? uri[at] : ' ';
-            return c >= '0' && c <= '9'                 ? c - '0'
-                   : (c | 32) >= 'a' && (c | 32) <= 'f' ? (c | 32) - 'a' + 10
-                                                        : -1;
-        };
-        if (uri[i] == '%' && digit(i + 1) >= 0 && digit(i + 2) >= 0) {
-            result += char(16 * digit(i + 1) + digit(i + 2));
-            i += 2;
-        } else {
-            result += uri[i];
-        }
-    }
-    return result;
 }
 
 /// A file that is referred to must lie beside or below, and be a file: no pipe that never ends.

@@ -17,4 +17,7 @@ struct Guarded {
 /// outside its folder, pictures beyond their buffers. Texts in another encoding become UTF-8 in `bytes`.
 Guarded guard(std::string& bytes, const std::string& path);
 
+/// "a%20b" is "a b".
+std::string percent_decoded(const std::string& uri);
+
 }  // namespace nb::gltf
