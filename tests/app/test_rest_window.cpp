@@ -141,10 +141,17 @@ class RestWindowTest : public test::WindowFixture {
         w().workspace().poses_at(100, S, before);
         QTest::mousePress(&w().stage(), Qt::LeftButton, {}, at);
         QVERIFY(w().stage().is_turning());
+        const LoadedPtr in_hand = w().workspace().target();
         QElapsedTimer timer;
         timer.start();
         for (const QPoint& step : {QPoint(8, 6), QPoint(22, 18)}) QTest::mouseMove(&w().stage(), at + step);
         qInfo("a step of a drag takes %.1f ms before it is drawn", double(timer.nsecsElapsed()) * 0.5e-6);
+        // Another body, but no mesh and no take was copied for it.
+        const LoadedPtr turned_body = w().workspace().target();
+        QVERIFY(turned_body != in_hand);
+        QVERIFY(turned_body->file.character.rig.meshes.shares_with(in_hand->file.character.rig.meshes));
+        QVERIFY(turned_body->file.character.rig.images.shares_with(in_hand->file.character.rig.images));
+        QVERIFY(turned_body->figure == in_hand->figure && turned_body->drawn);
         w().workspace().poses_at(100, S, during);
         const size_t arm = size_t(body().roles.joint("upperarm.left"));
         const double turned = rad_to_deg(angle_between(before.R[arm], during.R[arm]));

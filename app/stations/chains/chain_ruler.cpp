@@ -120,17 +120,23 @@ void ChainRuler::paintEvent(QPaintEvent*) {
     small.setPixelSize(11);
     painter.setPen(look().dim);
     painter.setFont(small);
-    painter.drawText(QRectF(12, 2, width() - 24, head_px - 2), Qt::AlignLeft | Qt::AlignVCenter,
-                     rows_.empty()
-                         ? tr("Chains show once there are a take and a target with roles.")
-                         : tr("to one scale · a ribbon: what drives what · drag a joint of the lower bar "
-                              "onto one of the upper to match them"));
-    if (int(rows_.size()) > shown_rows())
-        painter.drawText(QRectF(12, 2, width() - 24, head_px - 2), Qt::AlignRight | Qt::AlignVCenter,
-                         tr("%1 to %2 of %3")
-                             .arg(first_ + 1)
-                             .arg(std::min(int(rows_.size()), first_ + shown_rows()))
-                             .arg(rows_.size()));
+    const QRectF head(12, 2, width() - 24, head_px - 2);
+    const QString place = int(rows_.size()) > shown_rows()
+                              ? tr("%1 to %2 of %3")
+                                    .arg(first_ + 1)
+                                    .arg(std::min(int(rows_.size()), first_ + shown_rows()))
+                                    .arg(rows_.size())
+                              : QString();
+    painter.drawText(head, Qt::AlignRight | Qt::AlignVCenter, place);
+    // As many words as there is room for.
+    const QFontMetricsF metrics(small);
+    const double room = head.width() - metrics.horizontalAdvance(place) - 16;
+    QString hint = rows_.empty() ? tr("Chains show once there are a take and a target with roles.")
+                                 : tr("to one scale · a ribbon: what drives what · drag a joint of the lower "
+                                      "bar onto one of the upper to match them");
+    if (metrics.horizontalAdvance(hint) > room && !rows_.empty())
+        hint = tr("to one scale · drag a lower joint onto an upper one");
+    painter.drawText(head, Qt::AlignLeft | Qt::AlignVCenter, metrics.elidedText(hint, Qt::ElideRight, room));
     QFont tiny = small;
     tiny.setPixelSize(10);
     for (int r = first_; r < std::min(int(rows_.size()), first_ + shown_rows()); ++r) {
