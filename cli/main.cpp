@@ -141,9 +141,10 @@ int main(int argc, char** argv) {
     picture->add_option("--passes", options.passes,
                         "Of gather,root,angles,reach,contacts,twist, those to run");
     picture->add_option("--frame", options.frame, "Frame, from 0")->required();
-    picture->add_option("--view", options.view, "front, side, top or three-quarter")
+    picture
+        ->add_option("--view", options.view, "front, back, side, 'other side', top, below or three-quarter")
         ->required()
-        ->check(CLI::IsMember({"front", "side", "top", "three-quarter"}));
+        ->check(CLI::IsMember({"front", "back", "side", "other side", "top", "below", "three-quarter"}));
     picture->add_option("--spread", options.spread, "0: over each other, 1: side by side")
         ->check(CLI::Range(0.0, 1.0));
     picture->add_option("--body", options.body_look, "How the target is drawn: mesh, bones or xray")

@@ -45,10 +45,9 @@ int picture(const Options& options) {
     if (options.frame < 0 || options.frame >= source.take->frames)
         throw WrongUse(
             fmt::format("--frame {}: the take has frames 0 to {}", options.frame, source.take->frames - 1));
-    const View view = options.view == "front"  ? View::front
-                      : options.view == "side" ? View::side
-                      : options.view == "top"  ? View::top
-                                               : View::three_quarter;
+    View view = View::three_quarter;
+    for (const View named : {View::front, View::side, View::top, View::back, View::other_side, View::below})
+        if (options.view == view_name(named)) view = named;
     Camera camera;
     set_view(camera, view);
     const BodyLook look = options.body_look == "bones"  ? BodyLook::bones

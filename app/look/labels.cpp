@@ -17,4 +17,17 @@ QLabel* dim_label(const QString& text, QWidget* parent) {
     return label;
 }
 
+QToolButton* word_button(const QString& text, const QString& tip, QWidget* parent, bool is_switch) {
+    auto* button = new QToolButton(parent);
+    button->setText(text);
+    button->setToolTip(tip);
+    button->setCheckable(is_switch);
+    button->setFocusPolicy(Qt::TabFocus);
+    return button;
+}
+
+QString text_of(std::string_view text) {
+    return QString::fromUtf8(text.data(), qsizetype(text.size()));
+}
+
 }  // namespace nb

@@ -82,7 +82,7 @@ void NoticeBar::say(const QString& line, bool is_trouble, const QStringList& lin
 void NoticeBar::fit() {
     const int wide = std::max(200, width() - 60);
     const int wanted = text_->heightForWidth(wide) + 6;
-    text_->setMinimumHeight(text_->heightForWidth(wide));
+    text_->setMinimumHeight(std::max(0, text_->heightForWidth(wide)));
     scroll_->setFixedHeight(std::clamp(wanted, 26, most_px));
     setFixedHeight(scroll_->height() + 4);
 }

@@ -5,7 +5,6 @@
 #include <QDoubleSpinBox>
 #include <QGridLayout>
 #include <QLabel>
-#include <QToolButton>
 #include <QVBoxLayout>
 
 #include "app/look/labels.hpp"
@@ -133,18 +132,13 @@ QHBoxLayout* ChainForm::make_level_line() {
     kept_->setWordWrap(false);
     line->addWidget(kept_, 1);
     for (size_t i = 0; i < kept_levels.size(); ++i) {
-        auto* button = levels_[i] = new QToolButton(this);
-        button->setText(level_word(kept_levels[i]));
-        button->setToolTip(level_tip(kept_levels[i]));
-        button->setCheckable(true);
-        button->setFocusPolicy(Qt::TabFocus);
+        auto* button = levels_[i] =
+            word_button(level_word(kept_levels[i]), level_tip(kept_levels[i]), this, true);
         connect(button, &QToolButton::clicked, this, [this, i] { move_to(kept_levels[i]); });
         line->addWidget(button);
     }
-    back_ = new QToolButton(this);
-    back_->setText(tr("take back"));
-    back_->setToolTip(tr("As the body plan has it: no level says anything of it any more"));
-    back_->setFocusPolicy(Qt::TabFocus);
+    back_ = word_button(tr("take back"), tr("As the body plan has it: no level says anything of it any more"),
+                        this);
     connect(back_, &QToolButton::clicked, this, [this] {
         if (in_hand_) edits_.take_back(chain_, *in_hand_);
         refresh_level_line();

@@ -2,8 +2,9 @@
 
 #include <QHBoxLayout>
 #include <QStackedWidget>
-#include <QToolButton>
 #include <QVBoxLayout>
+
+#include "app/look/labels.hpp"
 
 namespace nb {
 
@@ -19,11 +20,7 @@ ChainsSheet::ChainsSheet(Workspace& workspace, ChainEdits& edits, QWidget* paren
     head->setContentsMargins(12, 4, 12, 4);
     head->setSpacing(4);
     const auto page = [&](const QString& name, const QString& tip, bool is_map) {
-        auto* button = new QToolButton(this);
-        button->setText(name);
-        button->setToolTip(tip);
-        button->setCheckable(true);
-        button->setFocusPolicy(Qt::TabFocus);
+        auto* button = word_button(name, tip, this, true);
         connect(button, &QToolButton::clicked, this, [this, is_map] { show_map(is_map); });
         head->addWidget(button);
         return button;

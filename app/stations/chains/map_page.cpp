@@ -2,17 +2,16 @@
 
 #include <QFileDialog>
 #include <QHBoxLayout>
-#include <QHeaderView>
 #include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
-#include <QTableWidget>
-#include <QToolButton>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <memory>
 
+#include "app/look/labels.hpp"
 #include "app/look/look.hpp"
+#include "app/look/table.hpp"
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
 #include "core/body/plan.hpp"
@@ -22,10 +21,6 @@ namespace nb {
 namespace {
 
 constexpr int choice_column = 7;
-
-QString text_of(std::string_view text) {
-    return QString::fromUtf8(text.data(), qsizetype(text.size()));
-}
 
 }  // namespace
 
@@ -45,10 +40,7 @@ MapPage::MapPage(Workspace& workspace, ChainEdits& edits, QWidget* parent)
          {Kind::left_out, tr("Bones left out on purpose")},
          {Kind::lost, tr("Bones of the source whose motion nobody takes")}}};
     for (const auto& [kind, tip] : kinds) {
-        auto* button = counts_[kind] = new QToolButton(this);
-        button->setToolTip(tip);
-        button->setCheckable(true);
-        button->setFocusPolicy(Qt::TabFocus);
+        auto* button = counts_[kind] = word_button({}, tip, this, true);
         connect(button, &QToolButton::clicked, this, [this, kind = kind] {
             kind_ = kind;
             refresh_table();
@@ -68,30 +60,15 @@ MapPage::MapPage(Workspace& workspace, ChainEdits& edits, QWidget* parent)
     write_button->setFocusPolicy(Qt::TabFocus);
     head->addWidget(write_button);
     column->addLayout(head);
-    table_ = new QTableWidget(0, choice_column + 1, this);
-    table_->setHorizontalHeaderLabels({tr("bone of the target"),
-                                       tr("role"),
-                                       tr("chain"),
-                                       tr("moved by"),
-                                       tr("sure"),
-                                       tr("why"),
-                                       tr("kept with"),
-                                       {}});
-    table_->setAccessibleName(tr("bone map"));
-    table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
-    table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-    table_->setSelectionMode(QAbstractItemView::SingleSelection);
-    table_->setTabKeyNavigation(false);
-    table_->verticalHeader()->hide();
-    table_->setShowGrid(false);
-    table_->setWordWrap(false);
-    auto* columns = table_->horizontalHeader();
-    columns->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-    columns->setHighlightSections(false);
-    columns->setMinimumSectionSize(30);
-    for (int i = 0; i < choice_column; ++i)
-        columns->setSectionResizeMode(i, i == 5 ? QHeaderView::Stretch : QHeaderView::ResizeToContents);
-    columns->setSectionResizeMode(choice_column, QHeaderView::ResizeToContents);
+    table_ = plain_table({tr("bone of the target"),
+                          tr("role"),
+                          tr("chain"),
+                          tr("moved by"),
+                          tr("sure"),
+                          tr("why"),
+                          tr("kept with"),
+                          {}},
+                         5, tr("bone map"), this);
     column->addWidget(table_, 1);
     connect(write_button, &QPushButton::clicked, this, [this] {
         const QString path =
@@ -233,7 +210,7 @@ void MapPage::refresh_table() {
     }
     const QSignalBlocker blocker(table_);
     const int at = table_->currentRow();
-    table_->verticalHeader()->setDefaultSectionSize(table_->fontMetrics().height() + 6);
+    fit_rows(*table_);
     table_->setRowCount(int(shown_.size()));
     for (int row = 0; row < int(shown_.size()); ++row) {
         const Line& line = lines_[size_t(shown_[size_t(row)])];

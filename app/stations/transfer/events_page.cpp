@@ -2,34 +2,17 @@
 
 #include <QComboBox>
 #include <QHBoxLayout>
-#include <QHeaderView>
 #include <QLabel>
 #include <QLineEdit>
-#include <QTableWidget>
-#include <QToolButton>
 #include <QVBoxLayout>
 #include <algorithm>
 
+#include "app/look/labels.hpp"
 #include "app/look/look.hpp"
+#include "app/look/table.hpp"
 #include "app/stations/transfer/event_desk.hpp"
 
 namespace nb {
-
-namespace {
-
-QToolButton* button(const QString& text, const QString& tip, QWidget* parent) {
-    auto* made = new QToolButton(parent);
-    made->setText(text);
-    made->setToolTip(tip);
-    made->setFocusPolicy(Qt::TabFocus);
-    return made;
-}
-
-QString text_of(std::string_view text) {
-    return QString::fromUtf8(text.data(), qsizetype(text.size()));
-}
-
-}  // namespace
 
 EventsPage::EventsPage(EventDesk& desk, Playback& playback, QWidget* parent)
     : QWidget(parent), desk_(desk), playback_(playback) {
@@ -37,21 +20,8 @@ EventsPage::EventsPage(EventDesk& desk, Playback& playback, QWidget* parent)
     column->setContentsMargins(12, 0, 12, 4);
     column->setSpacing(4);
     column->addLayout(make_head());
-    table_ = new QTableWidget(0, 5, this);
-    table_->setHorizontalHeaderLabels({tr("frame"), tr("what"), tr("owner"), tr("size"), tr("said of it")});
-    table_->setAccessibleName(tr("events"));
-    table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
-    table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-    table_->setSelectionMode(QAbstractItemView::SingleSelection);
-    table_->setTabKeyNavigation(false);
-    table_->verticalHeader()->hide();
-    table_->setShowGrid(false);
-    table_->setWordWrap(false);
-    auto* columns = table_->horizontalHeader();
-    columns->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-    columns->setHighlightSections(false);
-    for (int i = 0; i < 5; ++i)
-        columns->setSectionResizeMode(i, i == 1 ? QHeaderView::Stretch : QHeaderView::ResizeToContents);
+    table_ = plain_table({tr("frame"), tr("what"), tr("owner"), tr("size"), tr("said of it")}, 1,
+                         tr("events"), this);
     column->addWidget(table_, 1);
     column->addLayout(make_foot());
     connect(table_, &QTableWidget::itemSelectionChanged, this, [this] {
@@ -77,8 +47,7 @@ QHBoxLayout* EventsPage::make_head() {
                                       tr("Those that may stay as they are"), tr("Those that were seen to"),
                                       tr("Frames somebody has marked")};
     for (size_t i = 0; i < kinds_.size(); ++i) {
-        kinds_[i] = button({}, tips[i], this);
-        kinds_[i]->setCheckable(true);
+        kinds_[i] = word_button({}, tips[i], this, true);
         connect(kinds_[i], &QToolButton::clicked, this, [this, i] {
             kind_ = Kind(int(i));
             refresh();
@@ -86,8 +55,8 @@ QHBoxLayout* EventsPage::make_head() {
         head->addWidget(kinds_[i]);
     }
     head->addStretch();
-    auto* before = button(tr("before"), tr("To the open event before (Shift+E)"), this);
-    auto* next = button(tr("next"), tr("To the next open event (E)"), this);
+    auto* before = word_button(tr("before"), tr("To the open event before (Shift+E)"), this);
+    auto* next = word_button(tr("next"), tr("To the next open event (E)"), this);
     connect(before, &QToolButton::clicked, this, [this] { desk_.step(-1); });
     connect(next, &QToolButton::clicked, this, [this] { desk_.step(1); });
     head->addWidget(before);
@@ -109,14 +78,14 @@ QHBoxLayout* EventsPage::make_foot() {
     note_->setAccessibleName(tr("note"));
     note_->setMinimumWidth(140);
     foot->addWidget(note_, 1);
-    verdicts_[0] = button(tr("accept"), tr("It may stay as it is; the note goes with it (A)"), this);
-    verdicts_[1] = button(tr("done"), tr("It was seen to; it opens again when it grows (X)"), this);
-    verdicts_[2] = button(tr("open again"), tr("Takes back what was said of it"), this);
+    verdicts_[0] = word_button(tr("accept"), tr("It may stay as it is; the note goes with it (A)"), this);
+    verdicts_[1] = word_button(tr("done"), tr("It was seen to; it opens again when it grows (X)"), this);
+    verdicts_[2] = word_button(tr("open again"), tr("Takes back what was said of it"), this);
     for (int i = 0; i < 3; ++i) {
         connect(verdicts_[size_t(i)], &QToolButton::clicked, this, [this, i] { judge(i); });
         foot->addWidget(verdicts_[size_t(i)]);
     }
-    mark_ = button({}, {}, this);
+    mark_ = word_button({}, {}, this);
     connect(mark_, &QToolButton::clicked, this, &EventsPage::mark_frame);
     foot->addWidget(mark_);
     foot->addSpacing(8);
@@ -204,7 +173,7 @@ void EventsPage::refresh() {
         std::stable_sort(lines_.begin(), lines_.end(),
                          [](const Line& a, const Line& b) { return a.cells[2] < b.cells[2]; });
     const QSignalBlocker blocker(table_);
-    table_->verticalHeader()->setDefaultSectionSize(table_->fontMetrics().height() + 6);
+    fit_rows(*table_);
     table_->setRowCount(int(lines_.size()));
     for (int row = 0; row < int(lines_.size()); ++row)
         for (int i = 0; i < 5; ++i) {

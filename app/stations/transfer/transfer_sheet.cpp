@@ -3,9 +3,9 @@
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QLabel>
-#include <QToolButton>
 #include <QVBoxLayout>
 
+#include "app/look/labels.hpp"
 #include "app/stations/transfer/contact_lanes.hpp"
 #include "app/stations/transfer/curves_view.hpp"
 #include "app/stations/transfer/error_strip.hpp"
@@ -52,11 +52,7 @@ QHBoxLayout* TransferSheet::make_head() {
          {tr("curves"), tr("The selected bone over the take: source and target over each other (C)")},
          {tr("events"), tr("Every place where it falls short, in a list (E: the next one)")}}};
     for (size_t i = 0; i < pages.size(); ++i) {
-        pages_[i] = new QToolButton(this);
-        pages_[i]->setText(pages[i].first);
-        pages_[i]->setToolTip(pages[i].second);
-        pages_[i]->setCheckable(true);
-        pages_[i]->setFocusPolicy(Qt::TabFocus);
+        pages_[i] = word_button(pages[i].first, pages[i].second, this, true);
         connect(pages_[i], &QToolButton::clicked, this, [this, i] { show_page(Page(int(i))); });
         head->addWidget(pages_[i]);
     }
