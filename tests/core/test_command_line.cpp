@@ -95,6 +95,33 @@ class CommandLineTest : public QObject {
     QString in(const QString& name) const { return folder_.filePath(name); }
 
   private slots:
+    // B17
+    void what_lies_beside_is_read_by_its_escaped_name() {
+        // RFC 3986 2.1: %20 is a space. Two nodes, keys of time and rotation in one buffer.
+        const QString folder = folder_.filePath("beside");
+        QVERIFY(QDir().mkpath(folder));
+        QFile text(folder + "/a.gltf");
+        QVERIFY(text.open(QFile::WriteOnly));
+        text.write(R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],
+ "nodes":[{"name":"a","children":[1],"translation":[0,1,0]},{"name":"b","translation":[1,0,0]}],
+ "animations":[{"channels":[{"sampler":0,"target":{"node":0,"path":"rotation"}}],
+   "samplers":[{"input":0,"output":1}]}],
+ "accessors":[{"bufferView":0,"componentType":5126,"count":2,"type":"SCALAR","min":[0],"max":[1]},
+   {"bufferView":1,"componentType":5126,"count":2,"type":"VEC4"}],
+ "bufferViews":[{"buffer":0,"byteLength":8},{"buffer":0,"byteOffset":8,"byteLength":32}],
+ "buffers":[{"byteLength":40,"uri":"the%20keys.bin"}]})");
+        text.close();
+        const std::array<float, 10> keys{0, 1, 0, 0, 0, 1, 0, 0, 0, 1};
+        QFile binary(folder + "/the keys.bin");
+        QVERIFY(binary.open(QFile::WriteOnly));
+        binary.write(reinterpret_cast<const char*>(keys.data()), qint64(sizeof keys));
+        binary.close();
+        QProcess nbone;
+        nbone.start(NB_NBONE, {"inspect", folder + "/a.gltf"});
+        QVERIFY(nbone.waitForFinished());
+        const QByteArray told = nbone.readAllStandardOutput() + nbone.readAllStandardError();
+        QVERIFY2(told.contains("2 bones, 2 frames"), told.constData());
+    }
     void inspect_tells_what_is_in_a_file() {
         const Run run = nbone({"inspect", capture("01_01.bvh"), "--json"});
         QCOMPARE(run.code, 0);

@@ -1,5 +1,4 @@
 // glTF 2.0 (ISO/IEC 12113): skeletons and animations as its specification defines them.
-#include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>
 #include <nlohmann/json.hpp>
@@ -149,17 +148,12 @@ class GltfTest : public QObject {
             return note.find("'a' has two tracks of rotation") != std::string::npos;
         }));
     }
-    void what_is_beside_is_found_by_its_escaped_name() {
+    void what_lies_beside_is_packed_by_its_escaped_name() {
         // RFC 3986 2.1: %20 is a space.
         QString text = two_nodes("LINEAR", base64({0, 0, 0, 1, 0, 0, s45, s45}), 2);
         text.replace("data:application/octet-stream;base64,AAAAAAAAgD8=", "the%20times.bin");
         const std::string path = write("beside.gltf", text);
         write_file(folder_.filePath("the times.bin").toStdString(), std::string("\0\0\0\0\0\0\x80\x3f", 8));
-        QProcess nbone;
-        nbone.start(NB_NBONE, {"inspect", QString::fromStdString(path)});
-        QVERIFY(nbone.waitForFinished());
-        const QByteArray told = nbone.readAllStandardOutput() + nbone.readAllStandardError();
-        QVERIFY2(told.contains("2 bones, 2 frames"), told.constData());
         Rig rig;
         rig.path = path;
         QVERIFY(GlbParts(rig).json["buffers"].size() == 1);  // packed for a patched copy
