@@ -120,7 +120,7 @@ void StageView::show_words() {
     }
     if (has_names_)
         for (auto& name : bone_names()) words.push_back(std::move(name));
-    words_->show_words(std::move(words));
+    words_->show_words(words);
 }
 
 }  // namespace nb

@@ -24,12 +24,12 @@ StageWords::StageWords(QWidget* parent) : QWidget(parent) {
     hide();
 }
 
-void StageWords::show_words(std::vector<std::pair<QPointF, QString>> words) {
+void StageWords::show_words(const std::vector<std::pair<QPointF, QString>>& words) {
     if (words.empty() && words_.empty()) return;
     words_.clear();
     const QFontMetricsF metrics(font_of(*this));
     QRectF all;
-    for (auto& [at, word] : words) {
+    for (const auto& [at, word] : words) {
         const QSizeF size(metrics.horizontalAdvance(word) + 8, metrics.height() + 2);
         const QRectF place(at - QPointF(0.5 * size.width(), 0.5 * size.height()), size);
         if (std::any_of(words_.begin(), words_.end(),
@@ -37,7 +37,7 @@ void StageWords::show_words(std::vector<std::pair<QPointF, QString>> words) {
             continue;
         // No larger than the words: what lies over OpenGL is blended anew each frame.
         all |= place;
-        words_.emplace_back(place, std::move(word));
+        words_.emplace_back(place, word);
     }
     setVisible(!words_.empty());
     if (words_.empty()) return;

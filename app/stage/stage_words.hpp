@@ -12,7 +12,7 @@ class StageWords : public QWidget {
   public:
     explicit StageWords(QWidget* parent);
     /// Each about its place; where two would lie over each other the later one is left out.
-    void show_words(std::vector<std::pair<QPointF, QString>> words);
+    void show_words(const std::vector<std::pair<QPointF, QString>>& words);
 
   protected:
     void paintEvent(QPaintEvent* event) override;

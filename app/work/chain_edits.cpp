@@ -137,11 +137,12 @@ void ChainEdits::match(MatchedChain chain, int target_bone, int source_bone) {
         });
 }
 
-void ChainEdits::set_end(MatchedChain chain, bool of_target, int bone, bool is_first) {
+void ChainEdits::set_end(const MatchedChain& chain, bool of_target, int bone, bool is_first) {
     if (chain.is_limb) return;
+    const std::string name = chain.name;  // a change matches anew: the chain may be gone then
     if (bone < 0) {
         undo_.beginMacro(tr("the whole run"));
-        for (const ChainField& field : end_fields()) take_back(chain.name, field);
+        for (const ChainField& field : end_fields()) take_back(name, field);
         undo_.endMacro();
         return;
     }
@@ -150,7 +151,7 @@ void ChainEdits::set_end(MatchedChain chain, bool of_target, int bone, bool is_f
     const std::string role = body->file.character.roles.role_of(joints[size_t(bone)]);
     const auto end = of_target ? (is_first ? &ChainSettings::first : &ChainSettings::last)
                                : (is_first ? &ChainSettings::source_first : &ChainSettings::source_last);
-    set(chain.name, end_fields()[size_t(2 * !of_target + !is_first)],
+    set(name, end_fields()[size_t(2 * !of_target + !is_first)],
         is_first ? tr("where a run starts") : tr("where a run ends"), -1,
         [&](ChainSettings& set) { set.*end = role; });
 }

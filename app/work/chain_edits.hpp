@@ -47,7 +47,7 @@ class ChainEdits {
     /// change matches anew).
     void match(MatchedChain chain, int target_bone, int source_bone);
     /// Lets a run start or end at a bone of a body; bone -1: all of it again.
-    void set_end(MatchedChain chain, bool of_target, int bone, bool is_first);
+    void set_end(const MatchedChain& chain, bool of_target, int bone, bool is_first);
     void drive_by(const std::string& chain, const std::string& source_chain);
     void leave_out(const std::string& chain, bool on);
     /// As the body plan has it: what is set on any level is taken back. Empty: of all chains.
