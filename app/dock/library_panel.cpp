@@ -1,30 +1,19 @@
 #include "app/dock/library_panel.hpp"
 
-#include <QApplication>
-#include <QContextMenuEvent>
-#include <QCryptographicHash>
-#include <QDateTime>
 #include <QDir>
-#include <QDrag>
 #include <QFileInfo>
 #include <QHBoxLayout>
-#include <QHelpEvent>
 #include <QJsonDocument>
 #include <QJsonObject>
+#include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
 #include <QMenu>
 #include <QMimeData>
-#include <QMouseEvent>
-#include <QPainter>
 #include <QPushButton>
-#include <QSaveFile>
-#include <QStyledItemDelegate>
-#include <QToolTip>
 #include <QUrl>
 #include <QVBoxLayout>
-#include <cmath>
 
 #include "app/dock/open_list.hpp"
 #include "app/dock/two_lines.hpp"

@@ -1,12 +1,7 @@
 // The library: characters side by side on one scale of heights, takes below. A click takes one up, a drag
 // onto the stage too.
 #pragma once
-#include <QDateTime>
-#include <QImage>
 #include <QWidget>
-#include <atomic>
-#include <map>
-#include <memory>
 
 #include "app/dock/line_up.hpp"
 #include "app/work/workspace.hpp"

@@ -7,23 +7,13 @@
 #include <QDir>
 #include <QDrag>
 #include <QFileInfo>
-#include <QHBoxLayout>
 #include <QHelpEvent>
-#include <QJsonDocument>
-#include <QJsonObject>
-#include <QLabel>
-#include <QLineEdit>
-#include <QListWidget>
-#include <QMenu>
 #include <QMimeData>
 #include <QMouseEvent>
 #include <QPainter>
-#include <QPushButton>
 #include <QSaveFile>
-#include <QStyledItemDelegate>
 #include <QToolTip>
 #include <QUrl>
-#include <QVBoxLayout>
 #include <cmath>
 
 #include "app/look/look.hpp"

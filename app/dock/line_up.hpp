@@ -9,11 +9,6 @@
 
 #include "app/work/workspace.hpp"
 
-class QLabel;
-class QLineEdit;
-class QListWidget;
-class QPushButton;
-
 namespace nb {
 
 /// The line-up: portraits on one floor before a ruler in centimetres.

@@ -26,6 +26,11 @@ QToolButton* word_button(const QString& text, const QString& tip, QWidget* paren
     return button;
 }
 
+QString link_to(const QString& to, const QString& words, const QColor& colour) {
+    return QString("<a href=\"%1\" style=\"color:%2\">%3</a>")
+        .arg(to.toHtmlEscaped(), colour.name(), words.toHtmlEscaped());
+}
+
 QString text_of(std::string_view text) {
     return QString::fromUtf8(text.data(), qsizetype(text.size()));
 }

@@ -97,8 +97,9 @@ void StageView::mouseMoveEvent(QMouseEvent* event) {
         pan_m_ += scale * (-moved.x() * camera_.right() + moved.y() * camera_.up());
     } else {
         camera_.yaw_rad -= 0.008 * moved.x();
-        camera_.pitch_rad =
-            std::clamp(camera_.pitch_rad + 0.006 * moved.y(), deg_to_rad(-20.0), deg_to_rad(89.9));
+        // A hand does not lead below the floor; from below it can go on turning there.
+        const double lowest = std::min(deg_to_rad(-20.0), camera_.pitch_rad);
+        camera_.pitch_rad = std::clamp(camera_.pitch_rad + 0.006 * moved.y(), lowest, deg_to_rad(89.9));
     }
     refresh();
 }

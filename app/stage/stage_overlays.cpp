@@ -28,7 +28,7 @@ std::optional<TurnHandle> StageView::handle() const {
         shown_ == (is_selected_in_target_ ? Shown::source : Shown::target))
         return {};
     TurnHandle handle;
-    handle.centre_m = pose.p[size_t(selected_joint_)] + moved_m(is_selected_in_target_);
+    handle.centre_m = shown_at(is_selected_in_target_, pose.p[size_t(selected_joint_)]);
     const Quat axes = axes_of(c.rig.skeleton, c.roles, c.rest, role, handle_axes_);
     handle.R_WA = handle_axes_ == TurnAxes::world
                       ? axes

@@ -171,7 +171,7 @@ Vec3 StageView::moved_m(bool in_target) const {
 }
 
 QPointF StageView::seen_at(bool in_target, const Vec3& p_m) const {
-    const Vec3 seen = camera_.project(p_m + moved_m(in_target), width(), height());
+    const Vec3 seen = camera_.project(shown_at(in_target, p_m), width(), height());
     return {seen.x(), seen.y()};
 }
 
@@ -197,9 +197,8 @@ void StageView::frame_selection() {
         poses_at(playback_.frame(), source, target);
         const Pose& pose = is_selected_in_target_ ? target : source;
         if (size_t(selected_joint_) < pose.p.size()) {
-            const Vec3 moved = (is_selected_in_target_ ? 0.5 : -0.5) * spread_m() * aside_;
-            pan_m_ =
-                pose.p[size_t(selected_joint_)] + moved - followed_point(followed_bodies(playback_.frame()));
+            pan_m_ = shown_at(is_selected_in_target_, pose.p[size_t(selected_joint_)]) -
+                     followed_point(followed_bodies(playback_.frame()));
             camera_.height_m = 0.7;
         }
     }
@@ -248,7 +247,7 @@ std::vector<FollowedBody> StageView::followed_bodies(int frame) const {
         const double tall = known > 0.0 ? known : 1.75;
         const Vec3 mean = sum / count;
         bodies.push_back(
-            {size * mean + moved_m(in_target), size * tall,
+            {shown_at(in_target, mean), size * tall,
              c.rest.p_WJ0.empty() ? 0.0 : size * std::max(0.0, mean.y() - c.rest.p_WJ0[size_t(hips)].y()),
              (c.roles.is_four_legged() ? 0.8 : 0.25) * size * tall});
     }
@@ -262,7 +261,11 @@ std::optional<Vec3> StageView::place_of(bool in_target, int joint, int frame) co
 }
 
 double StageView::source_size() const {
-    return is_source_sized_ && workspace_.target() ? workspace_.place_scale() : 1.0;
+    return is_source_sized_ && workspace_.target() && shown_ == Shown::both ? workspace_.place_scale() : 1.0;
+}
+
+Vec3 StageView::shown_at(bool in_target, const Vec3& p_m) const {
+    return (in_target ? 1.0 : source_size()) * p_m + moved_m(in_target);
 }
 
 void StageView::let_go_of_fit() {
@@ -314,13 +317,12 @@ Scene StageView::scene_at(int frame) const {
             SceneTrail trail;
             trail.colour = scene.theme.mark;
             const int reach = int(1.0 / playback_.frame_time_s());
-            const SceneBody& body = scene.bodies[size_t(in_target)];
             for (int f = std::max(0, frame - reach); f <= std::min(playback_.frames() - 1, frame + reach);
                  ++f) {
                 const auto place = place_of(in_target, selected_joint_, f);
                 if (!place) continue;
                 if (f == frame) trail.now = int(trail.places_m.size());
-                trail.places_m.push_back(body.size * *place + body.moved_m);
+                trail.places_m.push_back(shown_at(in_target, *place));
             }
             scene.trails.push_back(std::move(trail));
         }

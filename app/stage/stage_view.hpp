@@ -17,7 +17,6 @@ namespace nb {
 
 class StageWords;
 
-/// Words over the picture of the stage, each centred on a point; lets the mouse through.
 class StageView : public QOpenGLWidget {
     Q_OBJECT
 
@@ -157,6 +156,8 @@ class StageView : public QOpenGLWidget {
     /// A joint's place at a frame, not moved aside; without one while nothing tells it.
     std::optional<Vec3> place_of(bool in_target, int joint, int frame) const;
     double source_size() const;
+    /// Where a place of a body is shown.
+    Vec3 shown_at(bool in_target, const Vec3& p_m) const;
     std::vector<Stroke2> link_strokes(const Scene& scene) const;
     std::vector<std::pair<QPointF, QString>> bone_names() const;
     double spread_m() const;

@@ -26,6 +26,7 @@
 #include <QVBoxLayout>
 
 #include "app/dock/library_panel.hpp"
+#include "app/look/labels.hpp"
 #include "app/look/look.hpp"
 #include "app/stage/stage_view.hpp"
 #include "app/window/finder.hpp"
@@ -163,13 +164,8 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
     for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed,
                               &Workspace::rest_changed, &Workspace::settings_changed})
         connect(&workspace_, signal, stations_, &StationLine::refresh_open_points);
-    const auto show_marks = [this] {
-        std::vector<MarkedFrame> marks = workspace_.judgement().frames;
-        for (MarkedFrame& mark : marks) mark.frame = workspace_.take_frames().from_file(mark.frame);
-        transport_->set_marks(marks);
-    };
     for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed, &Workspace::judged})
-        connect(&workspace_, signal, this, show_marks);
+        connect(&workspace_, signal, this, [this] { transport_->set_marks(workspace_.marked_frames()); });
     connect(transport_, &Transport::trim_wanted, action("trim to range"), &QAction::trigger);
     connect(&workspace_, &Workspace::limbering_changed, this,
             [this] { playback_.play(workspace_.is_limbering()); });
@@ -320,10 +316,7 @@ void MainWindow::make_actions() {
                                                              {"other side view", View::other_side},
                                                              {"view from below", View::below}}};
     for (size_t i = 0; i < views.size(); ++i)
-        add(views[i].first,
-            tr("Look from: %1")
-                .arg(QString::fromUtf8(view_name(views[i].second).data(),
-                                       qsizetype(view_name(views[i].second).size()))),
+        add(views[i].first, tr("Look from: %1").arg(text_of(view_name(views[i].second))),
             {QKeySequence(QString::number(i + 1))},
             [this, view = views[i].second] { stage_->set_view(view); });
     add("long lens", tr("Long lens or wide"), {Qt::Key_N},
@@ -569,8 +562,7 @@ void MainWindow::show_unsaved() {
 }
 
 void MainWindow::refresh_view_label() {
-    const auto view = view_name(stage_->view());
-    QString text = QString::fromUtf8(view.data(), qsizetype(view.size())) +
+    QString text = text_of(view_name(stage_->view())) +
                    (stage_->is_long_lens() ? tr(" · long lens") : tr(" · wide lens"));
     if (stage_->is_source_sized()) text += tr(" · source at the target's size");
     if (stage_->shown() == StageView::Shown::source) text += tr(" · source alone");

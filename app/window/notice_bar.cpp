@@ -7,6 +7,7 @@
 #include <QScrollArea>
 #include <algorithm>
 
+#include "app/look/labels.hpp"
 #include "app/look/look.hpp"
 
 namespace nb {
@@ -64,9 +65,7 @@ void NoticeBar::say(const QString& line, bool is_trouble, const QStringList& lin
     links_ = links;
     is_trouble_ = is_trouble;
     QString html = line.toHtmlEscaped().replace('\n', "<br>");
-    for (const QString& link : links)
-        html += QString(" · <a href=\"%1\" style=\"color:%2\">%1</a>")
-                    .arg(link.toHtmlEscaped(), look().mark.name());
+    for (const QString& link : links) html += QString::fromUtf8(" · ") + link_to(link, link, look().mark);
     text_->setText(html);
     text_->setToolTip(line);
     fit();

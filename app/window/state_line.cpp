@@ -5,7 +5,6 @@
 #include <algorithm>
 
 #include "app/look/look.hpp"
-#include "app/work/written.hpp"
 
 namespace nb {
 
@@ -48,8 +47,7 @@ QString StateLine::rest_of(bool of_target) const {
     return by_hand > 0 ? tr("%1, %n by hand", nullptr, int(by_hand)).arg(name) : name;
 }
 
-QString StateLine::written() {
-    const auto file = last_written(workspace_.pairing_key(), workspace_.take_key());
+QString StateLine::written(const std::optional<WrittenFile>& file) {
     if (!file) return tr("not written yet");
     const QString name = QFileInfo(file->path).fileName();
     if (!QFileInfo::exists(file->path)) return tr("written as %1, which is gone").arg(name);
@@ -79,16 +77,16 @@ void StateLine::refresh() {
     const QString rests = tr("rests: %1 and %2").arg(rest_of(false), rest_of(true));
     const QString passes =
         left_out.isEmpty() ? tr("all passes") : tr("without %1").arg(left_out.join(tr(" and ")));
+    const auto file = last_written(workspace_.pairing_key(), workspace_.take_key());
     QStringList parts{link("rest", rests), link("transfer", passes)};
     if (workspace_.is_limbering())
         parts << tr("the limbering take: nothing of it is kept");
     else
-        parts << link("export", tr("live; %1").arg(written()));
+        parts << link("export", tr("live; %1").arg(written(file)));
     setText(QString("<span style=\"color:%1\">%2</span>")
                 .arg(look().dim.name(), parts.join(QString::fromUtf8(" · "))));
-    setToolTip(
-        tr("From which rests it is carried, with which passes, and what was written of it\n%1")
-            .arg(last_written(workspace_.pairing_key(), workspace_.take_key()).value_or(WrittenFile()).path));
+    setToolTip(tr("From which rests it is carried, with which passes, and what was written of it") +
+               (file ? "\n" + file->path : QString()));
 }
 
 }  // namespace nb

@@ -5,6 +5,7 @@
 #include <QTimer>
 
 #include "app/work/workspace.hpp"
+#include "app/work/written.hpp"
 
 namespace nb {
 
@@ -27,7 +28,7 @@ class StateLine : public QLabel {
 
     void refresh();
     QString rest_of(bool of_target) const;
-    QString written();
+    QString written(const std::optional<WrittenFile>& file);
 };
 
 }  // namespace nb

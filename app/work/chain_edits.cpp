@@ -61,12 +61,11 @@ void ChainEdits::put(SettingLevel level, const std::string& chain, const ChainSe
             undo_.push(new ChangeChains(workspace_, table, text, topic));
         return;
     }
-    PairingSettings settings = workspace_.settings();
-    put_settings(level == SettingLevel::take ? settings.takes[workspace_.take_key()] : settings.chains, chain,
-                 set);
-    std::erase_if(settings.takes, [](const auto& take) { return take.second.empty(); });
-    if (!(settings == workspace_.settings()))
-        undo_.push(new ChangeSettings(workspace_, settings, text, topic));
+    change_settings(workspace_, undo_, text, topic, [&](PairingSettings& settings) {
+        put_settings(level == SettingLevel::take ? settings.takes[workspace_.take_key()] : settings.chains,
+                     chain, set);
+        std::erase_if(settings.takes, [](const auto& take) { return take.second.empty(); });
+    });
 }
 
 /// Changes what a chain has on a level. What the levels below say anyway is not kept.
@@ -170,26 +169,26 @@ void ChainEdits::leave_out(const std::string& chain, bool on) {
 
 void ChainEdits::withdraw(const std::string& chain) {
     if (workspace_.pairing_key().is_empty()) return;
-    ChainTable of_body = workspace_.target()->file.character.chains;
-    PairingSettings settings = workspace_.settings();
     const auto clear = [&](ChainTable& table) {
         if (chain.empty())
             table.clear();
         else
             table.erase(chain);
     };
-    clear(of_body);
-    clear(settings.chains);
-    if (const auto take = settings.takes.find(workspace_.take_key()); take != settings.takes.end()) {
-        clear(take->second);
-        if (take->second.empty()) settings.takes.erase(take);
-    }
     const QString text =
         chain.empty() ? tr("all chains as the plan has them") : tr("a chain as the plan has it");
     undo_.beginMacro(text);
+    ChainTable of_body = workspace_.target()->file.character.chains;
+    clear(of_body);
     if (of_body != workspace_.target()->file.character.chains)
         undo_.push(new ChangeChains(workspace_, of_body, text));
-    if (!(settings == workspace_.settings())) undo_.push(new ChangeSettings(workspace_, settings, text));
+    change_settings(workspace_, undo_, text, -1, [&](PairingSettings& settings) {
+        clear(settings.chains);
+        const auto take = settings.takes.find(workspace_.take_key());
+        if (take == settings.takes.end()) return;
+        clear(take->second);
+        if (take->second.empty()) settings.takes.erase(take);
+    });
     undo_.endMacro();
 }
 
@@ -207,9 +206,8 @@ int ChainEdits::propose(const ProposeFrom& from, bool only_empty) {
 }
 
 void ChainEdits::withdraw_unconfirmed() {
-    PairingSettings settings = workspace_.settings();
-    if (withdraw_proposals(settings.chains) > 0)
-        undo_.push(new ChangeSettings(workspace_, settings, tr("withdraw what nobody confirmed")));
+    change_settings(workspace_, undo_, tr("withdraw what nobody confirmed"), -1,
+                    [](PairingSettings& settings) { withdraw_proposals(settings.chains); });
 }
 
 void ChainEdits::confirm(const std::string& chain) {

@@ -1,5 +1,7 @@
 #include "app/work/commands.hpp"
 
+#include <QUndoStack>
+
 #include "core/documents/contacts.hpp"
 
 namespace nb {
@@ -12,6 +14,14 @@ ChangeSettings::ChangeSettings(Workspace& workspace, const PairingSettings& afte
       before_(workspace.settings()),
       after_(after),
       topic_(topic) {}
+
+void change_settings(Workspace& workspace, QUndoStack& undo, const QString& text, int topic,
+                     const std::function<void(PairingSettings&)>& edit) {
+    if (workspace.pairing_key().is_empty()) return;
+    PairingSettings settings = workspace.settings();
+    edit(settings);
+    if (!(settings == workspace.settings())) undo.push(new ChangeSettings(workspace, settings, text, topic));
+}
 
 bool ChangeSettings::mergeWith(const QUndoCommand* other) {
     const auto* next = dynamic_cast<const ChangeSettings*>(other);

@@ -2,8 +2,11 @@
 // or saved meanwhile. One whose document is gone drops out of the history instead of doing nothing.
 #pragma once
 #include <QUndoCommand>
+#include <functional>
 
 #include "app/work/workspace.hpp"
+
+class QUndoStack;
 
 namespace nb {
 
@@ -22,6 +25,10 @@ class ChangeSettings : public QUndoCommand {
     PairingSettings before_, after_;
     int topic_;
 };
+
+/// Pushes what `edit` changes of the pair's settings; nothing when it changes nothing or there is no pair.
+void change_settings(Workspace& workspace, QUndoStack& undo, const QString& text, int topic,
+                     const std::function<void(PairingSettings&)>& edit);
 
 /// What is said of the take in use on the target, before and after.
 class ChangeJudgement : public QUndoCommand {

@@ -125,6 +125,8 @@ class Workspace : public QObject {
     /// What was said of the take on this target.
     const TakeJudgement& judgement() const;
     FileFrames take_frames() const;
+    /// Frames somebody has marked, as they are in force; those a trim has taken off are left out.
+    std::vector<MarkedFrame> marked_frames() const;
     /// The frame of the pinned result that is the same of the file; -1 where it has none.
     int pinned_frame(int frame) const;
 

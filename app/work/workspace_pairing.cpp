@@ -56,6 +56,14 @@ FileFrames Workspace::take_frames() const {
     return source() ? frames_in_file(source()->file) : FileFrames();
 }
 
+std::vector<MarkedFrame> Workspace::marked_frames() const {
+    std::vector<MarkedFrame> marks = judgement().frames;
+    for (MarkedFrame& mark : marks) mark.frame = take_frames().from_file(mark.frame);
+    const int frames = source() && source()->file.take ? source()->file.take->frames : 0;
+    std::erase_if(marks, [&](const MarkedFrame& mark) { return mark.frame < 0 || mark.frame >= frames; });
+    return marks;
+}
+
 int Workspace::pinned_frame(int frame) const {
     if (!pinned()) return -1;
     const int there = pinned()->frames.from_file(take_frames().to_file(frame));

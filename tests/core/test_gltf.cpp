@@ -154,6 +154,8 @@ class GltfTest : public QObject {
         text.replace("data:application/octet-stream;base64,AAAAAAAAgD8=", "the%20times.bin");
         const std::string path = write("beside.gltf", text);
         write_file(folder_.filePath("the times.bin").toStdString(), std::string("\0\0\0\0\0\0\x80\x3f", 8));
+        const auto file = read_gltf(path);
+        QCOMPARE(file.take.frames, 2);
         Rig rig;
         rig.path = path;
         QVERIFY(GlbParts(rig).json["buffers"].size() == 1);  // packed for a patched copy

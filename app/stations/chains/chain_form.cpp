@@ -199,9 +199,7 @@ void ChainForm::refresh_marks() {
         const SettingLevel by = edits_.speaks(chain_, row.setting);
         const bool is_in_hand = in_hand_ == &row.setting;
         const QString word = level_word(by);
-        row.mark->setText(word.isEmpty() ? word
-                                         : QString("<a href=\"x\" style=\"color:%1\">%2</a>")
-                                               .arg((is_in_hand ? look().text : look().dim).name(), word));
+        row.mark->setText(word.isEmpty() ? word : link_to("x", word, is_in_hand ? look().text : look().dim));
         row.mark->setToolTip(by == SettingLevel::plan
                                  ? level_tip(by)
                                  : tr("%1. Click: move it or take it back").arg(level_tip(by)));

@@ -219,30 +219,29 @@ void ChainsPanel::refresh() {
     refresh_expected();
     cover_->setText(
         tr("%1 bones are driven, %2 between two, %3 twist, %4 keep their rest, %5 left out on purpose; %6 "
-           "of the source are forgotten: their motion is lost. <a href=\"map\" style=\"color:%7\">The map, "
-           "bone by bone</a>")
+           "of the source are forgotten: their motion is lost. %7")
             .arg(map_.count(Driven::alone))
             .arg(map_.count(Driven::between))
             .arg(map_.count(Driven::twist))
             .arg(map_.count(Driven::rest))
             .arg(map_.count(Driven::left_out))
             .arg(map_.count(SourceBone::Fate::forgotten))
-            .arg(look().text.name()));
+            .arg(link_to("map", tr("The map, bone by bone"), look().text)));
     refresh_chosen();
 }
 
 void ChainsPanel::refresh_expected() {
     QStringList lines;
-    const auto link = [](const QString& to, const QString& text) {
-        return QString("<a href=\"%1\" style=\"color:%2\">%3</a>").arg(to, look().text.name(), text);
-    };
     const size_t shown =
         is_whole_ ? expected_.size() : std::min<size_t>(first_expectations, expected_.size());
     for (size_t i = 0; i < shown; ++i) {
-        const QString text = QString::fromStdString(expected_[i].text).toHtmlEscaped();
-        lines << (expected_[i].chain.empty() ? text : link(QString::fromStdString(expected_[i].chain), text));
+        const QString text = QString::fromStdString(expected_[i].text);
+        lines << (expected_[i].chain.empty()
+                      ? text.toHtmlEscaped()
+                      : link_to(QString::fromStdString(expected_[i].chain), text, look().text));
     }
-    if (shown < expected_.size()) lines << link("*", tr("and %1 more").arg(expected_.size() - shown));
+    if (shown < expected_.size())
+        lines << link_to("*", tr("and %1 more").arg(expected_.size() - shown), look().text);
     expect_->setText(lines.isEmpty() ? tr("Nothing stands out.") : lines.join("<br>"));
 }
 

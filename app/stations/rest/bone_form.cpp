@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/look/labels.hpp"
 #include "app/stations/rest/stance_form.hpp"
 
 namespace nb {
@@ -107,11 +108,10 @@ void BoneForm::show_bone(const Character* c, const std::string& role) {
         const auto found = c->rest.found.find(role);
         QString why;
         if (found != c->rest.found.end()) {
-            const auto name = roll_source_name(found->second.roll);
             why = found->second.roll == RollSource::by_hand ? tr("turned by hand")
                   : found->second.is_roll_known()
                       ? tr("its roll: %1, %2 % sure")
-                            .arg(QString::fromUtf8(name.data(), qsizetype(name.size())))
+                            .arg(text_of(roll_source_name(found->second.roll)))
                             .arg(int(std::lround(100 * found->second.sure)))
                       : tr("nothing says how it is rolled: it follows the bone above");
         }

@@ -79,14 +79,9 @@ RestPanel::RestPanel(Workspace& workspace, StageView& stage, RestSheet& sheet, P
     };
     caption(tr("Both bodies: one stance"));
     column->addWidget(stance_ = new StanceForm(this));
-    const auto check = [this](const QString& text, const QString& tip, bool on) {
-        auto* box = new QCheckBox(text, this);
-        box->setToolTip(tip);
-        box->setChecked(on);
-        return box;
-    };
-    fingers_ = check(tr("compare fingers, too"),
-                     tr("Off where the take moves no finger: their rests decide nothing then"), true);
+    fingers_ = new QCheckBox(tr("compare fingers, too"), this);
+    fingers_->setToolTip(tr("Off where the take moves no finger: their rests decide nothing then"));
+    fingers_->setChecked(true);
     connect(fingers_, &QCheckBox::clicked, this, &RestPanel::refresh_rows);
     column->addWidget(fingers_);
     solve_both_ = new QPushButton(tr("solve both bodies"), this);

@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/look/labels.hpp"
 #include "app/look/look.hpp"
 #include "app/stations/roles/rails_view.hpp"
 
@@ -39,8 +40,7 @@ QString degrees(double deg) {
 
 /// What a roll is taken from, in few words.
 QString from(RollSource source) {
-    const auto name = roll_source_name(source);
-    return QString::fromUtf8(name.data(), qsizetype(name.size()));
+    return text_of(roll_source_name(source));
 }
 
 }  // namespace

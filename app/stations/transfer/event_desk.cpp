@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "app/look/labels.hpp"
+
 namespace nb {
 
 EventDesk::EventDesk(Workspace& workspace, Playback& playback, QUndoStack& undo, QObject* parent)
@@ -46,7 +48,7 @@ void EventDesk::go_to(int index) {
                   .arg(event.worst_frame)
                   .arg(QString::fromStdString(event.text),
                        event.setting.empty()
-                           ? QString::fromUtf8(owner_name(event.owner).data())
+                           ? text_of(owner_name(event.owner))
                            : tr("the setting %1").arg(QString::fromStdString(event.setting))));
 }
 
@@ -75,13 +77,6 @@ void EventDesk::step(int by) {
     }
 }
 
-void EventDesk::change_settings(const QString& text, const std::function<void(PairingSettings&)>& edit) {
-    if (workspace_.pairing_key().is_empty()) return;
-    PairingSettings settings = workspace_.settings();
-    edit(settings);
-    if (!(settings == workspace_.settings())) undo_.push(new ChangeSettings(workspace_, settings, text));
-}
-
 void EventDesk::remedy(int index, int remedy) {
     if (!has(index) || remedy < 0 || remedy >= int(events()[size_t(index)].remedies.size())) return;
     choose(index);
@@ -98,11 +93,12 @@ void EventDesk::remedy(int index, int remedy) {
         const size_t colon = what.find(':');
         const std::string limb = what.substr(6, colon - 6);
         const Carry to = what.substr(colon + 1) == "limb" ? Carry::limb : Carry::angles;
-        change_settings(text, [&](PairingSettings& s) { s.chains[limb].carry = to; });
+        change_settings(workspace_, undo_, text, -1, [&](PairingSettings& s) { s.chains[limb].carry = to; });
     } else if (what == "pass=contacts") {
-        change_settings(text, [](PairingSettings& s) { s.passes.contacts = s.passes.reach = true; });
+        change_settings(workspace_, undo_, text, -1,
+                        [](PairingSettings& s) { s.passes.contacts = s.passes.reach = true; });
     } else if (what == "pass=angles") {
-        change_settings(text, [](PairingSettings& s) { s.passes.angles = true; });
+        change_settings(workspace_, undo_, text, -1, [](PairingSettings& s) { s.passes.angles = true; });
     }
 }
 
@@ -146,15 +142,6 @@ void EventDesk::mark_frame(int frame, const QString& note) {
 void EventDesk::unmark_frame(int frame) {
     say(tr("mark a frame no more"),
         [&](TakeJudgement& said) { nb::unmark_frame(said, workspace_.take_frames().to_file(frame)); });
-}
-
-std::vector<MarkedFrame> EventDesk::marks() const {
-    std::vector<MarkedFrame> marks = workspace_.judgement().frames;
-    for (MarkedFrame& mark : marks) mark.frame = workspace_.take_frames().from_file(mark.frame);
-    std::erase_if(marks, [this](const MarkedFrame& mark) {
-        return mark.frame < 0 || mark.frame >= playback_.frames();
-    });
-    return marks;
 }
 
 }  // namespace nb

@@ -36,8 +36,7 @@ class EventDesk : public QObject {
     /// A frame of the take in force.
     void mark_frame(int frame, const QString& note);
     void unmark_frame(int frame);
-    /// Frames somebody has marked, as they are in force, with their notes.
-    std::vector<MarkedFrame> marks() const;
+    std::vector<MarkedFrame> marks() const { return workspace_.marked_frames(); }
 
   signals:
     void changed();          ///< events or what was said of them
@@ -53,7 +52,6 @@ class EventDesk : public QObject {
     QUndoStack& undo_;
     int current_ = -1;
 
-    void change_settings(const QString& text, const std::function<void(PairingSettings&)>& edit);
     void say(const QString& text, const std::function<void(TakeJudgement&)>& edit);
     bool has(int event) const { return event >= 0 && event < int(events().size()); }
 };

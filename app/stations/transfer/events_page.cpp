@@ -210,9 +210,7 @@ void EventsPage::refresh_current() {
     if (now >= 0) {
         const auto& remedies = desk_.events()[size_t(now)].remedies;
         for (size_t i = 0; i < remedies.size(); ++i)
-            links << QString("<a href=\"%1\" style=\"color:%2\">%3</a>")
-                         .arg(i)
-                         .arg(look().text.name(), QString::fromStdString(remedies[i].what).toHtmlEscaped());
+            links << link_to(QString::number(i), QString::fromStdString(remedies[i].what), look().text);
     }
     remedies_->setText(links.join(" · "));
 }

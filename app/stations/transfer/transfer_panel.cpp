@@ -217,11 +217,7 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
 
 void TransferPanel::change(const QString& text, int topic,
                            const std::function<void(PairingSettings&)>& edit) {
-    if (workspace_.pairing_key().is_empty()) return;
-    PairingSettings settings = workspace_.settings();
-    edit(settings);
-    if (!(settings == workspace_.settings()))
-        undo_.push(new ChangeSettings(workspace_, settings, text, topic));
+    change_settings(workspace_, undo_, text, topic, edit);
 }
 
 void TransferPanel::refresh_settings() {
@@ -286,9 +282,7 @@ void TransferPanel::refresh_events() {
         event_list_->setText({});
         return;
     }
-    const auto link = [](const QString& to, const QString& text) {
-        return QString("<a href=\"%1\" style=\"color:%2\">%3</a>").arg(to, look().text.name(), text);
-    };
+    const auto link = [](const QString& to, const QString& words) { return link_to(to, words, look().text); };
     const auto paragraph = [](const QString& html) {
         return QString("<p style=\"margin:0 0 5px 0; color:%1\">%2</p>").arg(look().dim.name(), html);
     };

@@ -73,10 +73,8 @@ QHBoxLayout* TransferSheet::make_head() {
     quantity_->setToolTip(tr("What of the selected bone the curves show"));
     quantity_->setFocusPolicy(Qt::TabFocus);
     for (const BoneQuantity quantity : bone_quantities) {
-        const auto name = bone_quantity_name(quantity);
-        const auto unit = bone_quantity_unit(quantity);
-        quantity_->addItem(QString("%1, %2").arg(QString::fromUtf8(name.data(), qsizetype(name.size())),
-                                                 QString::fromUtf8(unit.data(), qsizetype(unit.size()))),
+        quantity_->addItem(QString("%1, %2").arg(text_of(bone_quantity_name(quantity)),
+                                                 text_of(bone_quantity_unit(quantity))),
                            int(quantity));
     }
     connect(quantity_, &QComboBox::currentIndexChanged, this,
