@@ -12,6 +12,7 @@
 #include "core/handover/gltf_rest.hpp"
 #include "core/intake/rest_from_file.hpp"
 #include "core/library/library.hpp"
+#include "core/library/shipped.hpp"
 #include "core/rest/compare.hpp"
 #include "core/rest/edit.hpp"
 #include "core/rest/solve.hpp"

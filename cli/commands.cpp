@@ -22,6 +22,7 @@
 #include "core/handover/vrm.hpp"
 #include "core/intake/findings.hpp"
 #include "core/library/library.hpp"
+#include "core/library/shipped.hpp"
 #include "core/motion/edit.hpp"
 #include "core/review/events.hpp"
 #include "core/solve/baked.hpp"

@@ -43,8 +43,8 @@ QString portrait_path(const Choice& choice) {
 
 }  // namespace
 
-LineUp::LineUp(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
-    setMinimumHeight(284);
+LineUp::LineUp(Workspace& workspace, QWidget* parent) : Drawing(parent), workspace_(workspace) {
+    when_scaled(this, [this] { setMinimumHeight(scaled(218)); });
     setMouseTracking(true);
     setAccessibleName(tr("Characters"));
     pool_.setMaxThreadCount(1);
@@ -139,8 +139,8 @@ void LineUp::ask_for_portraits() {
 
 QRectF LineUp::column(int position) const {
     const int count = std::max(1, std::min(4, int(shown().size()) - first_));
-    const double wide = (width() - ruler_px - 6.0) / std::max(3, count);
-    return {ruler_px + wide * position, 6, wide, height() - 72.0};
+    const double wide = (drawn_width() - ruler_px - 6.0) / std::max(3, count);
+    return {ruler_px + wide * position, 6, wide, drawn_height() - 72.0};
 }
 
 int LineUp::index_at(const QPointF& at) const {
@@ -159,25 +159,24 @@ QPoint LineUp::place_of(int index) const {
 
 void LineUp::paintEvent(QPaintEvent*) {
     QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
+    start(painter, false);
     painter.setRenderHint(QPainter::SmoothPixmapTransform);
     const QRectF first = column(0);
     const double floor = first.bottom();
     const double px_per_m = first.height() / portrait_span_m;
-    QFont small = font();
-    small.setPixelSize(10);
+    const QFont small = letters(10);
     painter.setFont(small);
     for (int cm = 0; cm <= 200; cm += 50) {
         const double y = floor - px_per_m * cm / 100.0;
         painter.setPen(QPen(look().line, cm == 0 ? 2 : 1));
-        painter.drawLine(QPointF(ruler_px - 4, y), QPointF(width() - 6, y));
+        painter.drawLine(QPointF(ruler_px - 4, y), QPointF(drawn_width() - 6, y));
         painter.setPen(look().dim);
         painter.drawText(QRectF(0, y - 8, ruler_px - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
                          cm ? QString::number(cm) : tr("cm"));
     }
     const auto all = shown();
     if (all.empty()) {
-        painter.drawText(rect(), Qt::AlignCenter, tr("nobody is called that"));
+        painter.drawText(drawn_rect(), Qt::AlignCenter, tr("nobody is called that"));
         return;
     }
     for (int k = 0; k < 4 && first_ + k < int(all.size()); ++k) {
@@ -199,15 +198,24 @@ void LineUp::paintEvent(QPaintEvent*) {
         const double height_cm = at == portraits_.end() ? 0.0 : at->second.height_cm;
         QString name = choice.name;
         if (name.startsWith("the ")) name = name.mid(4);
+        // A name takes two lines at most.
+        const QRectF under(here.left() - 2, floor + 5, here.width() + 4, 64);
+        const auto words = Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap;
+        for (const int size : {10, 9, 8}) {
+            painter.setFont(letters(size));
+            const QFontMetrics metrics = painter.fontMetrics();
+            if (metrics.boundingRect(under.toRect(), words, name).height() <= 2 * metrics.lineSpacing() + 1)
+                break;
+        }
         if (height_cm > 0) name += QString("\n%1 cm").arg(std::lround(height_cm));
-        painter.drawText(QRectF(here.left(), floor + 5, here.width(), 64),
-                         Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap, name);
+        painter.drawText(under, words, name);
+        painter.setFont(small);
         if (is_target)
             painter.fillRect(QRectF(here.left() + 8, floor + 1, here.width() - 16, 2), look().target);
     }
     if (int(all.size()) > 4) {
         painter.setPen(look().dim);
-        painter.drawText(QRectF(0, 0, width() - 8, 12), Qt::AlignRight,
+        painter.drawText(QRectF(0, 0, drawn_width() - 8, 12), Qt::AlignRight,
                          tr("%1–%2 of %3 · the wheel shows more")
                              .arg(first_ + 1)
                              .arg(std::min(first_ + 4, int(all.size())))
@@ -216,15 +224,16 @@ void LineUp::paintEvent(QPaintEvent*) {
 }
 
 void LineUp::mousePressEvent(QMouseEvent* event) {
-    pressed_at_ = event->position();
-    pressed_ = index_at(event->position());
+    pressed_at_ = drawn_at(event->position());
+    pressed_ = index_at(drawn_at(event->position()));
 }
 
 void LineUp::mouseMoveEvent(QMouseEvent* event) {
-    setCursor(index_at(event->position()) >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    setCursor(index_at(drawn_at(event->position())) >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
     if (pressed_ < 0 || pressed_ >= int(workspace_.targets().size()) || !(event->buttons() & Qt::LeftButton))
         return;
-    if ((event->position() - pressed_at_).manhattanLength() < QApplication::startDragDistance()) return;
+    if ((drawn_at(event->position()) - pressed_at_).manhattanLength() < QApplication::startDragDistance())
+        return;
     const Choice& choice = workspace_.targets()[size_t(pressed_)];
     auto* drag = new QDrag(this);
     auto* mime = new QMimeData;
@@ -237,12 +246,13 @@ void LineUp::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void LineUp::mouseReleaseEvent(QMouseEvent* event) {
-    if (pressed_ >= 0 && index_at(event->position()) == pressed_) workspace_.choose_target(pressed_);
+    if (pressed_ >= 0 && index_at(drawn_at(event->position())) == pressed_)
+        workspace_.choose_target(pressed_);
     pressed_ = -1;
 }
 
 void LineUp::contextMenuEvent(QContextMenuEvent* event) {
-    const int index = index_at(event->pos());
+    const int index = index_at(drawn_at(event->pos()));
     if (index >= 0) emit menu_wanted(index, event->globalPos());
 }
 
@@ -256,7 +266,7 @@ bool LineUp::event(QEvent* event) {
     }
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
-        const int index = index_at(help->pos());
+        const int index = index_at(drawn_at(help->pos()));
         if (index < 0) return true;
         const Choice& choice = workspace_.targets()[size_t(index)];
         const auto at = portraits_.find(choice.path);
@@ -266,7 +276,7 @@ bool LineUp::event(QEvent* event) {
                            text + tr("\nClick, or drag onto the stage: it becomes the target"), this);
         return true;
     }
-    return QWidget::event(event);
+    return Drawing::event(event);
 }
 
 }  // namespace nb

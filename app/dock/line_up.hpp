@@ -7,12 +7,13 @@
 #include <map>
 #include <memory>
 
+#include "app/look/drawing.hpp"
 #include "app/work/workspace.hpp"
 
 namespace nb {
 
 /// The line-up: portraits on one floor before a ruler in centimetres.
-class LineUp : public QWidget {
+class LineUp : public Drawing {
     Q_OBJECT
 
   public:
@@ -23,7 +24,7 @@ class LineUp : public QWidget {
     int index_at(const QPointF& at) const;
     QPoint place_of(int index) const;  ///< a point on that character; null when it is not shown
     bool has_portrait(int index) const;
-    QSize sizeHint() const override { return {300, 250}; }
+    QSize sizeHint() const override { return scaled(QSize{300, 284}); }
 
   signals:
     void menu_wanted(int index, const QPoint& global);

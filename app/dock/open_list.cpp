@@ -28,8 +28,7 @@ OpenList::OpenList(Workspace& workspace, QWidget* parent) : QListWidget(parent),
 }
 
 QSize OpenList::sizeHint() const {
-    const int row = 2 * fontMetrics().height() + 10;
-    return {280, std::clamp(count(), 1, most_rows) * row + 4};
+    return {280, std::clamp(count(), 1, most_rows) * row_height() + 4};
 }
 
 void OpenList::refresh() {

@@ -12,9 +12,10 @@ class OpenList : public QListWidget {
   public:
     explicit OpenList(Workspace& workspace, QWidget* parent = nullptr);
     QSize sizeHint() const override;
-    QSize minimumSizeHint() const override { return {100, 40}; }
+    QSize minimumSizeHint() const override { return {100, std::min(2, count()) * row_height() + 4}; }
 
   private:
+    int row_height() const { return 2 * fontMetrics().height() + 10; }
     Workspace& workspace_;
     std::vector<DocumentKey> keys_;
 

@@ -4,9 +4,9 @@ namespace nb {
 
 QLabel* heading_label(const QString& text, QWidget* parent) {
     auto* label = new QLabel(text, parent);
-    QFont font = label->font();
-    font.setBold(true);
-    label->setFont(font);
+    QFont bold;
+    bold.setBold(true);  // only this is its own: size and family are the application's
+    label->setFont(bold);
     return label;
 }
 

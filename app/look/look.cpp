@@ -5,8 +5,12 @@
 #include <QFontDatabase>
 #include <QPainter>
 #include <QPalette>
+#include <QRegularExpression>
+#include <QScreen>
 #include <QStyleFactory>
 #include <QSvgRenderer>
+#include <QWidget>
+#include <cmath>
 
 /// The resources stand in a static library: they must be asked for.
 static void take_resources() {
@@ -18,6 +22,36 @@ namespace nb {
 namespace {
 
 Look current;
+double scale_now = 1.0;
+
+/// Widgets that keep sizes of their own follow it.
+class TextSize : public QObject {
+    Q_OBJECT
+
+  public:
+    static TextSize& the() {
+        static TextSize size;
+        return size;
+    }
+
+  signals:
+    void changed();
+};
+
+/// Lengths of a style sheet from this on are as text is; thinner lines stay as they are.
+constexpr int least_scaled_px = 8;
+
+QString scaled_lengths(QString sheet) {
+    static const QRegularExpression length("\\b(\\d+)px");
+    qsizetype from = 0;
+    for (auto found = length.match(sheet, from); found.hasMatch(); found = length.match(sheet, from)) {
+        const int px = found.captured(1).toInt();
+        const QString now = QString("%1px").arg(px < least_scaled_px ? px : scaled(px));
+        sheet.replace(found.capturedStart(), found.capturedLength(), now);
+        from = found.capturedStart() + now.size();
+    }
+    return sheet;
+}
 
 QColor to_q(const Colour& c) {
     return QColor::fromRgbF(c[0], c[1], c[2]);
@@ -32,8 +66,10 @@ QString sheet(const Look& l) {
         QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { width: 0; border: none; }
         QToolTip { background: %raised; color: %text; border: 1px solid %line; padding: 4px; }
         QPushButton, QToolButton { background: transparent; border: 1px solid %line; border-radius: 3px; padding: 4px 9px; }
+        QPushButton, QToolButton { icon-size: 16px; }
         QToolButton#bare, QPushButton#bare { border: none; padding: 4px; }
         QPushButton:hover, QToolButton:hover { border-color: %mark; }
+        QToolButton#bare:focus, QPushButton#bare:focus { border: 1px solid %mark; padding: 3px; border-radius: 3px; }
         QToolButton#bare:hover { background: %line; border-radius: 3px; }
         QPushButton:focus, QToolButton:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus, QLineEdit:focus { border: 1px solid %mark; }
         QPushButton:checked, QToolButton:checked { background: %line; }
@@ -47,6 +83,8 @@ QString sheet(const Look& l) {
         QMenu::item:disabled { color: %dim; }
         QMenu::separator { height: 1px; background: %line; margin: 4px 8px; }
         QSlider::groove:horizontal { height: 2px; background: %dim; }
+        QSlider::groove:horizontal:focus { background: %mark; }
+        QListView:focus, QTextBrowser:focus { border: 1px solid %mark; }
         QSlider::handle:horizontal { background: %mark; width: 10px; margin: -6px 0; border-radius: 2px; }
         QProgressBar { border: 1px solid %line; border-radius: 2px; background: %ground; height: 8px; text-align: center; }
         QProgressBar::chunk { background: %mark; }
@@ -70,10 +108,33 @@ QString sheet(const Look& l) {
                                                     {"%dim", l.dim},       {"%mark", l.mark}};
     text.replace("%name", l.is_paper ? "paper" : "ink");
     for (const auto& [name, colour] : names) text.replace(name, colour.name());
-    return text;
+    return scaled_lengths(text);
 }
 
 }  // namespace
+
+double text_scale() {
+    return scale_now;
+}
+
+QSize scaled(const QSize& px) {
+    return px * scale_now;
+}
+
+int scaled(double px) {
+    return int(std::lround(px * scale_now));
+}
+
+QFont text_font(double px) {
+    QFont font = QApplication::font();
+    font.setPixelSize(scaled(px));
+    return font;
+}
+
+void when_scaled(QWidget* widget, const std::function<void()>& run) {
+    QObject::connect(&TextSize::the(), &TextSize::changed, widget, run);
+    run();
+}
 
 QColor Look::measure(double share) const {
     // Lightness runs evenly from the ground's neighbour to the mark: even steps look even.
@@ -89,7 +150,7 @@ const Look& look() {
     return current;
 }
 
-void apply_look(const QString& name) {
+void apply_look(const QString& name, int text_percent) {
     Look l;
     l.is_paper = name == "paper";
     if (l.is_paper) {
@@ -117,8 +178,11 @@ void apply_look(const QString& name) {
         return true;
     }();
     (void)has_fonts;
+    const QScreen* screen = QApplication::primaryScreen();
+    const double display = screen ? screen->logicalDotsPerInchY() / 96.0 : 1.0;
+    scale_now = std::clamp(display * text_percent / 100.0, 0.75, 3.0);
     QFont font("B612");
-    font.setPixelSize(12);
+    font.setPixelSize(scaled(12));
     QApplication::setFont(font);
     QApplication::setStyle(QStyleFactory::create("Fusion"));
     QPalette palette;
@@ -136,6 +200,7 @@ void apply_look(const QString& name) {
     palette.setColor(QPalette::PlaceholderText, l.dim);
     QApplication::setPalette(palette);
     qApp->setStyleSheet(sheet(l));
+    emit TextSize::the().changed();
 }
 
 QIcon icon(const QString& name) {
@@ -158,3 +223,5 @@ QIcon icon(const QString& name) {
 }
 
 }  // namespace nb
+
+#include "look.moc"

@@ -1,8 +1,11 @@
 // The look of the window: both themes, the shipped font and icons.
 #pragma once
 #include <QColor>
+#include <QFont>
 #include <QIcon>
+#include <QSize>
 #include <QString>
+#include <functional>
 
 #include "draw/theme.hpp"
 
@@ -18,8 +21,19 @@ struct Look {
 
 /// The look in force. Widgets read it while painting.
 const Look& look();
-/// Sets palette, style sheet and font of the application. `name`: "ink" or "paper".
-void apply_look(const QString& name);
+/// Sets palette, style sheet and font of the application. `name`: "ink" or "paper"; `text_percent`: how large
+/// text is, and what stands around it (100: 12 px on a display of 96 dots an inch).
+void apply_look(const QString& name, int text_percent = 100);
+
+/// How large text is, 1 at 100 % on a display of 96 dots an inch.
+double text_scale();
+/// What is `px` at 100 % in the text size in force, in whole pixels. Dots an inch of the display count.
+int scaled(double px);
+QSize scaled(const QSize& px);
+/// The font of the application at `px`, scaled.
+QFont text_font(double px);
+/// Runs now, and after each change of the text size while the widget lives.
+void when_scaled(QWidget* widget, const std::function<void()>& run);
 /// A shipped icon in the colour of text.
 QIcon icon(const QString& name);
 

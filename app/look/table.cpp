@@ -2,6 +2,8 @@
 
 #include <QHeaderView>
 
+#include "app/look/look.hpp"
+
 namespace nb {
 
 QTableWidget* plain_table(const QStringList& headers, int wide, const QString& name, QWidget* parent) {
@@ -21,6 +23,7 @@ QTableWidget* plain_table(const QStringList& headers, int wide, const QString& n
     columns->setMinimumSectionSize(30);
     for (int i = 0; i < int(headers.size()); ++i)
         columns->setSectionResizeMode(i, i == wide ? QHeaderView::Stretch : QHeaderView::ResizeToContents);
+    when_scaled(table, [table] { fit_rows(*table); });
     return table;
 }
 

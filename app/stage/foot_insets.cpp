@@ -10,7 +10,9 @@ namespace nb {
 
 namespace {
 
-constexpr QSize inset_size{172, 126};
+QSize inset_size() {
+    return scaled(QSize(172, 126));
+}
 constexpr int gap_px = 10;
 constexpr double span_of_stature = 0.20;
 
@@ -48,8 +50,8 @@ const ReviewWindow* window_at(const Review& review, const std::string& side, int
 
 int inset_column_px(const QSize& view) {
     const bool is_large =
-        view.width() >= 3 * inset_size.width() && view.height() >= 2 * (inset_size.height() + gap_px);
-    return is_large ? inset_size.width() + 2 * gap_px : 0;
+        view.width() >= 3 * inset_size().width() && view.height() >= 2 * (inset_size().height() + gap_px);
+    return is_large ? inset_size().width() + 2 * gap_px : 0;
 }
 
 std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, int frame, const Vec3& moved,
@@ -117,9 +119,9 @@ std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, i
         inset.camera.height_m = span_of_stature * stature_m;
         inset.camera.focus_m = Vec3(focus.x(), focus.y(), focus.z());
         const int row = is_left ? 2 : 1;
-        inset.place = QRect(QPoint(view.width() - inset_size.width() - gap_px,
-                                   view.height() - row * (inset_size.height() + gap_px)),
-                            inset_size);
+        inset.place = QRect(QPoint(view.width() - inset_size().width() - gap_px,
+                                   view.height() - row * (inset_size().height() + gap_px)),
+                            inset_size());
         insets.push_back(inset);
     }
     return insets;
@@ -127,7 +129,10 @@ std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, i
 
 namespace {
 
-constexpr double base_px = 14.0;  // of the ruler above the inset's lower edge
+/// Of the ruler above the inset's lower edge.
+int base_px() {
+    return scaled(14);
+}
 
 /// Pixels from the inset's upper left corner.
 Eigen::Vector2d seen(const FootInset& inset, const Vec3& p) {
@@ -153,7 +158,7 @@ std::vector<Stroke2> inset_strokes(const FootInset& inset) {
                                  {{0, h - 0.5}, {w, h - 0.5}},
                                  {{0.5, 0}, {0.5, h}},
                                  {{w - 0.5, 0}, {w - 0.5, h}}};
-    const double base = h - base_px;
+    const double base = h - base_px();
     for (int cm = -ruler_reach_cm(inset); cm <= ruler_reach_cm(inset); ++cm) {
         const double x = std::floor(ruler_x(inset, cm)) + 0.5;
         if (x > 4 && x < w - 4) strokes.push_back({{x, base}, {x, base - (cm % 5 == 0 ? 6 : 3)}});
@@ -174,15 +179,16 @@ void paint_figures(QPainter& painter, const FootInset& inset) {
     const QRect& place = inset.place;
     QColor band = look().ground;
     band.setAlpha(190);
-    painter.fillRect(QRect(place.left() + 1, place.top() + 1, place.width() - 2, 19), band);
-    QFont small = painter.font();
-    small.setPixelSize(9);
+    painter.fillRect(QRect(place.left() + 1, place.top() + 1, place.width() - 2, scaled(19)), band);
+    QFont small = text_font(9);
     painter.setFont(small);
     painter.setPen(look().text);
     for (int cm = -ruler_reach_cm(inset) / 10 * 10; cm <= ruler_reach_cm(inset); cm += 10) {
         const double x = ruler_x(inset, cm);
-        if (x < 16 || x > place.width() - 16) continue;
-        painter.drawText(QRectF(place.left() + x - 14, place.bottom() - base_px + 1, 28, 12), Qt::AlignCenter,
+        if (x < scaled(16) || x > place.width() - scaled(16)) continue;
+        const QRectF figure(place.left() + x - scaled(14), place.bottom() - base_px() + 1, scaled(28),
+                            scaled(12));
+        painter.drawText(figure, Qt::AlignCenter,
                          cm == 0 && inset.held_m ? QStringLiteral("0 cm") : QString::number(cm));
     }
     QString text = inset.is_left ? QStringLiteral("L") : QStringLiteral("R");
@@ -194,7 +200,7 @@ void paint_figures(QPainter& painter, const FootInset& inset) {
     }
     // No minus before a zero.
     text += QObject::tr(" · %1 up").arg(std::round(10.0 * inset.above_cm) / 10.0 + 0.0, 0, 'f', 1);
-    small.setPixelSize(11);
+    small.setPixelSize(scaled(11));
     painter.setFont(small);
     painter.drawText(place.adjusted(7, 4, -4, 0), Qt::AlignLeft | Qt::AlignTop, text);
 }

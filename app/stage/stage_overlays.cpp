@@ -108,7 +108,9 @@ void StageView::show_words() {
     if (const auto hoops = handle()) {
         const auto places = hoops->letters(camera_, size());
         for (size_t axis = 0; axis < 3; ++axis)
-            words.emplace_back(places[axis], QString("XYZ").mid(int(axis), 1));
+            words.emplace_back(QPointF(std::clamp(places[axis].x(), 10.0, width() - 10.0),
+                                       std::clamp(places[axis].y(), 10.0, height() - 10.0)),
+                               QString("XYZ").mid(int(axis), 1));
         if (turning_) {
             const Vec3 hand =
                 turning_->handle.point(turning_->axis, turning_->taken_at_rad + turning_->angle_rad);

@@ -2,6 +2,7 @@
 #pragma once
 #include <QMainWindow>
 #include <QUndoStack>
+#include <array>
 #include <map>
 
 #include "app/stations/station.hpp"
@@ -10,19 +11,19 @@
 #include "app/work/workspace.hpp"
 
 class QLabel;
-class QSlider;
 class QSplitter;
 class QStackedWidget;
-class QToolButton;
 
 namespace nb {
 
+class Handbook;
 class LibraryPanel;
 class NoticeBar;
 class SentenceBar;
+class StageBar;
 class StageView;
-class StateLine;
 class StationLine;
+class TopBar;
 class Transport;
 
 class MainWindow : public QMainWindow {
@@ -37,12 +38,17 @@ class MainWindow : public QMainWindow {
     Playback& playback() { return playback_; }
     QUndoStack& undo_stack() { return undo_; }
     StageView& stage() { return *stage_; }
-    SentenceBar& sentence() { return *sentence_; }
+    SentenceBar& sentence();
+    TopBar& top() { return *top_; }
+    Handbook& handbook() { return *handbook_; }
     StationLine& stations() { return *stations_; }
     NoticeBar& notice() { return *notice_; }
     Transport& transport() { return *transport_; }
     QAction* action(const QString& name) const;  ///< by object name
     void set_look(const QString& name);
+    void set_text_size(int percent);
+    /// A page of the handbook beside the stage, at some words of it; by itself that of the station.
+    void show_handbook(bool on, const QString& page = {}, const QString& at_words = {});
     void open_files(const QStringList& paths);
     void find_anything();
     void show_library(bool on);
@@ -68,8 +74,7 @@ class MainWindow : public QMainWindow {
     Workspace workspace_;
     Playback playback_;
     QUndoStack undo_;
-    SentenceBar* sentence_;
-    StateLine* state_;
+    TopBar* top_;
     StationList list_;
     std::map<const Station*, QWidget*> pages_;  ///< as they stand in `panels_`
     Station* entered_ = nullptr;
@@ -83,30 +88,34 @@ class MainWindow : public QMainWindow {
     DocumentKey shown_take_;  ///< the take in the transport, and how its frames lie in its file
     FileFrames shown_frames_;
     QLabel* promise_;
-    QLabel* view_label_;
-    QSlider* spread_;
-    QToolButton *undo_button_, *redo_button_, *find_button_, *open_button_, *export_button_, *look_button_,
-        *library_button_, *unsaved_button_;
+    StageBar* stage_bar_;
+    Handbook* handbook_;
     LibraryPanel* library_;
     bool is_library_shown_ = false;
+    static constexpr std::array<int, 4> text_sizes{100, 112, 125, 150};  ///< percent
     bool is_paper_ = false;
+    int text_percent_ = 100;
     QString last_opened_;
-    QString to_export_;      ///< waits for a person to say that what is lost may be lost
-    QStringList conflicts_;  ///< documents that somebody else has changed
     bool close_anyway_ = false;
     int changes_ = 0;  ///< of the undo stack, when the result was last kept as that before a change
 
     QAction* add(const QString& name, const QString& text, const QList<QKeySequence>& keys,
                  const std::function<void()>& run);
     void make_actions();
+    void add_station_keys();
     QWidget* scrolled(QWidget* panel);
-    QWidget* make_top();
     QWidget* make_stage_side();
-    QWidget* make_stage_bar();
-    void refresh_icons();
+    QWidget* make_panels();
+    void connect_parts();
+    void connect_workspace();
+    void take_to_transport();
+    void tell_opened(const QString& path, bool as_take, const QString& holds);
+    void tell_sorted(const std::vector<SortedFile>& files);
+    void read_look();
+    void refresh_look();
+    void step_text_size(int by);
     void refresh_title();
     void show_unsaved();
-    void refresh_view_label();
     void show_station();
     void give_room();
     void fit_screen();

@@ -38,6 +38,7 @@ NoticeBar::NoticeBar(QWidget* parent) : QWidget(parent) {
     scroll_ = new QScrollArea(this);
     scroll_->setWidget(text_);
     scroll_->setWidgetResizable(true);
+    scroll_->setFocusPolicy(Qt::NoFocus);
     scroll_->setFrameShape(QFrame::NoFrame);
     scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     row->addWidget(scroll_, 1);
@@ -45,7 +46,7 @@ NoticeBar::NoticeBar(QWidget* parent) : QWidget(parent) {
     row->addWidget(bar_);
     row->addWidget(cancel_);
     row->addWidget(close_);
-    setMinimumHeight(30);
+    setMinimumHeight(scaled(30));
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     for (QWidget* w : std::initializer_list<QWidget*>{mark_, work_, bar_, cancel_, close_}) w->hide();
     fade_.setSingleShot(true);
@@ -55,17 +56,18 @@ NoticeBar::NoticeBar(QWidget* parent) : QWidget(parent) {
     connect(&patience_, &QTimer::timeout, this, [this] {
         for (QWidget* w : std::initializer_list<QWidget*>{work_, bar_, cancel_}) w->show();
     });
-    connect(text_, &QLabel::linkActivated, this, &NoticeBar::link_chosen);
+    connect(text_, &QLabel::linkActivated, this, &NoticeBar::choose);
     connect(cancel_, &QPushButton::clicked, this, &NoticeBar::cancel_wanted);
     connect(close_, &QPushButton::clicked, this, [this] { say({}); });
 }
 
-void NoticeBar::say(const QString& line, bool is_trouble, const QStringList& links) {
+void NoticeBar::say(const QString& line, bool is_trouble, const std::vector<NoticeLink>& links) {
     line_ = line;
     links_ = links;
     is_trouble_ = is_trouble;
     QString html = line.toHtmlEscaped().replace('\n', "<br>");
-    for (const QString& link : links) html += QString::fromUtf8(" · ") + link_to(link, link, look().mark);
+    for (const NoticeLink& link : links)
+        html += QString::fromUtf8(" · ") + link_to(link.words, link.words, look().mark);
     text_->setText(html);
     text_->setToolTip(line);
     fit();
@@ -74,7 +76,16 @@ void NoticeBar::say(const QString& line, bool is_trouble, const QStringList& lin
     close_->setIcon(icon("x"));
     close_->setVisible(!line.isEmpty());
     fade_.stop();
-    if (!is_trouble && links.isEmpty() && !line.isEmpty()) fade_.start(9000);
+    if (!is_trouble && links.empty() && !line.isEmpty()) fade_.start(9000);
+}
+
+void NoticeBar::choose(const QString& words) {
+    const auto link =
+        std::find_if(links_.begin(), links_.end(), [&](const NoticeLink& r) { return r.words == words; });
+    if (link == links_.end()) return;
+    const auto run = link->run;
+    say({});
+    run();
 }
 
 /// Several lines stand under each other, as many as there is room for; the others scroll.
@@ -82,7 +93,7 @@ void NoticeBar::fit() {
     const int wide = std::max(200, width() - 60);
     const int wanted = text_->heightForWidth(wide) + 6;
     text_->setMinimumHeight(std::max(0, text_->heightForWidth(wide)));
-    scroll_->setFixedHeight(std::clamp(wanted, 26, most_px));
+    scroll_->setFixedHeight(std::clamp(wanted, scaled(26), scaled(most_px)));
     setFixedHeight(scroll_->height() + 4);
 }
 
@@ -92,7 +103,7 @@ void NoticeBar::resizeEvent(QResizeEvent*) {
 
 /// After the look has changed: links and icons have its colours.
 void NoticeBar::refresh() {
-    if (!line_.isEmpty()) say(QString(line_), is_trouble_, QStringList(links_));
+    if (!line_.isEmpty()) say(QString(line_), is_trouble_, std::vector<NoticeLink>(links_));
 }
 
 void NoticeBar::show_progress(const QString& what, int done, int of) {

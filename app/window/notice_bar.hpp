@@ -1,8 +1,10 @@
-// The lines under the stage that say what was done, what went wrong and what is going on, with remedies as
+// The lines under the stage that say what was done, what went wrong and what is going on, with links as
 // links; and the progress of long work with a way to cancel it. Never asks before it lets work go on.
 #pragma once
 #include <QTimer>
 #include <QWidget>
+#include <functional>
+#include <vector>
 
 class QLabel;
 class QProgressBar;
@@ -11,13 +13,21 @@ class QScrollArea;
 
 namespace nb {
 
+/// Something a person can do about what is said, by a click on its words.
+struct NoticeLink {
+    QString words;
+    std::function<void()> run;
+};
+
 class NoticeBar : public QWidget {
     Q_OBJECT
 
   public:
     explicit NoticeBar(QWidget* parent = nullptr);
-    /// `links`: names of remedies; `link_chosen` tells which. Trouble stays until it is put away.
-    void say(const QString& line, bool is_trouble = false, const QStringList& links = {});
+    /// Trouble stays until it is put away, and so does what has links.
+    void say(const QString& line, bool is_trouble = false, const std::vector<NoticeLink>& links = {});
+    /// The link of these words: what is said goes, and it is done.
+    void choose(const QString& words);
     void refresh();
     QString line() const { return line_; }
     void show_progress(const QString& what, int done, int of);
@@ -26,7 +36,6 @@ class NoticeBar : public QWidget {
     void resizeEvent(QResizeEvent* event) override;
 
   signals:
-    void link_chosen(const QString& link);
     void cancel_wanted();
 
   private:
@@ -36,7 +45,7 @@ class NoticeBar : public QWidget {
     QPushButton *cancel_, *close_;
     QTimer fade_, patience_;
     QString line_;
-    QStringList links_;
+    std::vector<NoticeLink> links_;
     bool is_trouble_ = false;
     int done_ = 0;
     int of_ = 0;

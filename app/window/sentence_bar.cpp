@@ -5,13 +5,20 @@
 #include <QLabel>
 #include <QMenu>
 #include <QToolButton>
+#include <algorithm>
+#include <tuple>
 
+#include "app/look/labels.hpp"
 #include "app/look/look.hpp"
 #include "core/body/measures.hpp"
 
 namespace nb {
 
 namespace {
+
+constexpr int largest_px = 16;
+constexpr int least_px = 12;
+constexpr int beside_word_px = 4;  // of a word that is a button, on both sides together
 
 QPushButton* word(QWidget* parent, const QString& name, const QString& tip) {
     auto* button = new QPushButton(parent);
@@ -22,11 +29,12 @@ QPushButton* word(QWidget* parent, const QString& name, const QString& tip) {
     return button;
 }
 
-void dress(QPushButton* button, const QColor& colour) {
+void dress(QPushButton* button, const QColor& colour, int px) {
     button->setStyleSheet(QString("QPushButton#word { border: none; border-bottom: 2px solid %1; "
-                                  "border-radius: 0; padding: 1px 1px; font-size: 16px; }"
+                                  "border-radius: 0; padding: 1px 1px; font-size: %3px; }"
                                   "QPushButton#word:hover, QPushButton#word:focus { background: %2; }")
-                              .arg(colour.name(), look().line.name()));
+                              .arg(colour.name(), look().line.name())
+                              .arg(scaled(px)));
 }
 
 }  // namespace
@@ -42,8 +50,8 @@ SentenceBar::SentenceBar(Workspace& workspace, QWidget* parent) : QWidget(parent
                    tr("Who takes it on: click to choose, ← → step (Alt+← Alt+→ from anywhere)"));
     moved_by_ = new QLabel(tr(", moved by "), this);
     carried_onto_ = new QLabel(tr(", carried onto "), this);
-    stop_ = new QLabel(this);
-    for (QLabel* label : {moved_by_, carried_onto_, stop_}) label->setStyleSheet("font-size: 16px;");
+    stop_ = new QLabel(".", this);
+
     for (QWidget* part :
          std::initializer_list<QWidget*>{take_, moved_by_, source_, carried_onto_, target_, stop_})
         row->addWidget(part);
@@ -59,24 +67,57 @@ SentenceBar::SentenceBar(Workspace& workspace, QWidget* parent) : QWidget(parent
 }
 
 QString SentenceBar::sentence() const {
-    return take_->text() + moved_by_->text() + source_->text() + carried_onto_->text() + target_->text() +
+    return take_name_ + moved_by_->text() + source_name_ + carried_onto_->text() + target_name_ +
            stop_->text();
+}
+
+/// `most_of_a_name`: to which a name is cut, px; none: it is whole.
+int SentenceBar::width_at(int px, int most_of_a_name) const {
+    const QFontMetrics metrics(text_font(px));
+    int width = 0;
+    for (const QString* name : {&take_name_, &source_name_, &target_name_}) {
+        const int whole = metrics.horizontalAdvance(*name);
+        width += beside_word_px + (most_of_a_name < 0 ? whole : std::min(whole, most_of_a_name));
+    }
+    for (const QLabel* label : {moved_by_, carried_onto_, stop_})
+        width += metrics.horizontalAdvance(label->text());
+    return width;
+}
+
+int SentenceBar::whole_width() const {
+    return width_at(largest_px);
+}
+
+void SentenceBar::fit(int room_px) {
+    int px = largest_px;
+    while (px > least_px && width_at(px) > room_px) --px;
+    const QFontMetrics metrics(text_font(px));
+    int most = std::max({metrics.horizontalAdvance(take_name_), metrics.horizontalAdvance(source_name_),
+                         metrics.horizontalAdvance(target_name_)});
+    while (most > scaled(40) && width_at(px, most) > room_px) most -= 4;
+    for (const auto& [word, name, colour] : {std::tuple{take_, &take_name_, look().dim},
+                                             {source_, &source_name_, look().source},
+                                             {target_, &target_name_, look().target}}) {
+        dress(word, colour, px);
+        word->setText(metrics.horizontalAdvance(*name) <= most
+                          ? *name
+                          : metrics.elidedText(*name, Qt::ElideMiddle, most));
+        word->setFixedWidth(metrics.horizontalAdvance(word->text()) + beside_word_px);
+    }
+    for (QLabel* label : {moved_by_, carried_onto_, stop_}) label->setFont(text_font(px));
 }
 
 void SentenceBar::refresh() {
     const LoadedPtr source = workspace_.source();
     const LoadedPtr target = workspace_.target();
     const int take = workspace_.take_index();
-    take_->setText(take >= 0 ? workspace_.take_name() : tr("Choose a take"));
-    source_->setText(source ? QString::fromStdString(source->file.character.name) : tr("…"));
+    take_name_ = take >= 0 ? workspace_.take_name() : tr("Choose a take");
+    source_name_ = source ? text_of(source->file.character.name) : tr("…");
     const int at = workspace_.target_index();
-    target_->setText(target    ? QString::fromStdString(target->file.character.name)
-                     : at >= 0 ? tr("…")
-                               : tr("nobody yet: drop a rig"));
-    stop_->setText(".");
-    dress(take_, look().dim);
-    dress(source_, look().source);
-    dress(target_, look().target);
+    target_name_ = target    ? text_of(target->file.character.name)
+                   : at >= 0 ? tr("…")
+                             : tr("nobody yet: drop a rig");
+    emit changed();
 }
 
 void SentenceBar::show_takes() {

@@ -19,8 +19,14 @@ class SentenceBar : public QWidget {
     QPushButton* take_word() const { return take_; }
     QPushButton* source_word() const { return source_; }
     QPushButton* target_word() const { return target_; }
+    /// In the largest letters with which it is no wider than this, px; names are cut only when the smallest
+    /// are too large.
+    void fit(int room_px);
+    /// How wide it is in its largest letters, px.
+    int whole_width() const;
 
   signals:
+    void changed();
     void open_take_wanted();
     void open_target_wanted();
 
@@ -31,8 +37,10 @@ class SentenceBar : public QWidget {
     Workspace& workspace_;
     QPushButton *take_, *source_, *target_;
     QLabel *moved_by_, *carried_onto_, *stop_;
+    QString take_name_, source_name_, target_name_;  ///< uncut
 
     void refresh();
+    int width_at(int px, int most_of_a_name = -1) const;
     void show_takes();
     void show_source();
     void show_targets();

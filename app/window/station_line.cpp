@@ -17,8 +17,8 @@ constexpr double below_last = 1.2;  ///< of the line, in the shares of StationAb
 }  // namespace
 
 StationLine::StationLine(StationList list, QWidget* parent)
-    : QWidget(parent), list_(std::move(list)), open_points_(list_.size(), 0) {
-    setFixedWidth(96);
+    : Drawing(parent), list_(std::move(list)), open_points_(list_.size(), 0) {
+    when_scaled(this, [this] { setFixedWidth(scaled(96)); });
     setMouseTracking(true);
     setFocusPolicy(Qt::TabFocus);
     setAccessibleName(tr("Stations"));
@@ -59,7 +59,7 @@ void StationLine::count_open_points() {
 }
 
 QPoint StationLine::place(int index) const {
-    return {line_x, int(places_[size_t(index)] * height())};
+    return {line_x, int(places_[size_t(index)] * drawn_height())};
 }
 
 QPoint StationLine::place_of(const QString& id) const {
@@ -68,16 +68,15 @@ QPoint StationLine::place_of(const QString& id) const {
 
 int StationLine::station_at(const QPointF& at) const {
     for (int i = 0; i < int(list_.size()); ++i)
-        if (std::abs(at.y() - places_[size_t(i)] * height()) < 18) return i;
+        if (std::abs(at.y() - places_[size_t(i)] * drawn_height()) < 18) return i;
     return -1;
 }
 
 void StationLine::paintEvent(QPaintEvent*) {
     QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.fillRect(rect(), look().ground);
+    start(painter);
     painter.setPen(QPen(look().line, 2));
-    painter.drawLine(QPointF(line_x, 0), QPointF(line_x, height()));
+    painter.drawLine(QPointF(line_x, 0), QPointF(line_x, drawn_height()));
     for (int i = 0; i < int(list_.size()); ++i) {
         const QPointF at = place(i);
         const bool is_here = here_ == i;
@@ -90,7 +89,7 @@ void StationLine::paintEvent(QPaintEvent*) {
         painter.setPen(QPen(tone, is_here ? 2.6 : 1.8, Qt::SolidLine, Qt::RoundCap));
         painter.setBrush(Qt::NoBrush);
         painter.drawPath(knot);
-        QFont own = font();
+        QFont own = letters();
         own.setBold(is_here);
         painter.setFont(own);
         painter.setPen(tone);
@@ -112,11 +111,11 @@ void StationLine::paintEvent(QPaintEvent*) {
 }
 
 void StationLine::mousePressEvent(QMouseEvent* event) {
-    if (const int i = station_at(event->position()); i >= 0) go(i);
+    if (const int i = station_at(drawn_at(event->position())); i >= 0) go(i);
 }
 
 void StationLine::mouseMoveEvent(QMouseEvent* event) {
-    hovered_ = station_at(event->position());
+    hovered_ = station_at(drawn_at(event->position()));
     setCursor(hovered_ >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
     update();
 }
@@ -131,7 +130,7 @@ void StationLine::keyPressEvent(QKeyEvent* event) {
 bool StationLine::event(QEvent* event) {
     if (event->type() == QEvent::ToolTip) {
         auto* help = static_cast<QHelpEvent*>(event);
-        const int i = station_at(help->pos());
+        const int i = station_at(drawn_at(help->pos()));
         if (i >= 0)
             QToolTip::showText(help->globalPos(),
                                tr("%1 (F%2)\n%3")
@@ -143,7 +142,7 @@ bool StationLine::event(QEvent* event) {
             QToolTip::hideText();
         return true;
     }
-    return QWidget::event(event);
+    return Drawing::event(event);
 }
 
 }  // namespace nb

@@ -4,11 +4,12 @@
 #include <QTimer>
 #include <QWidget>
 
+#include "app/look/drawing.hpp"
 #include "app/stations/station.hpp"
 
 namespace nb {
 
-class StationLine : public QWidget {
+class StationLine : public Drawing {
     Q_OBJECT
 
   public:
@@ -21,7 +22,7 @@ class StationLine : public QWidget {
     void refresh_open_points() { count_.start(); }
     /// As they were last counted.
     int open_points(const QString& station) const;
-    QSize sizeHint() const override { return {96, 400}; }
+    QSize sizeHint() const override { return scaled(QSize{96, 400}); }
     /// Where a station hangs, for a click.
     QPoint place_of(const QString& id) const;
 
@@ -29,6 +30,7 @@ class StationLine : public QWidget {
     void station_chosen();
 
   protected:
+    bool has_focus_frame() const override { return false; }
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;

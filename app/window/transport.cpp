@@ -20,8 +20,8 @@ constexpr int margin_px = 14;
 constexpr double ring_px = 4.0;
 }  // namespace
 
-TimeLine::TimeLine(Playback& playback, QWidget* parent) : QWidget(parent), playback_(playback) {
-    setMinimumHeight(34);
+TimeLine::TimeLine(Playback& playback, QWidget* parent) : Drawing(parent), playback_(playback) {
+    when_scaled(this, [this] { setMinimumHeight(scaled(34)); });
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     setAccessibleName(tr("Time line"));
     setToolTip(
@@ -32,17 +32,17 @@ TimeLine::TimeLine(Playback& playback, QWidget* parent) : QWidget(parent), playb
 }
 
 double TimeLine::x_of(double frame) const {
-    return margin_px + (width() - 2.0 * margin_px) * frame / std::max(1, playback_.frames() - 1);
+    return margin_px + (drawn_width() - 2.0 * margin_px) * frame / std::max(1, playback_.frames() - 1);
 }
 
 double TimeLine::frame_at(double x) const {
-    return std::clamp((x - margin_px) / std::max(1.0, width() - 2.0 * margin_px), 0.0, 1.0) *
+    return std::clamp((x - margin_px) / std::max(1.0, drawn_width() - 2.0 * margin_px), 0.0, 1.0) *
            std::max(0, playback_.frames() - 1);
 }
 
 void TimeLine::paintEvent(QPaintEvent*) {
     QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
+    start(painter, false);
     const int frames = playback_.frames();
     if (frames < 1) return;
     const double base = 21;
@@ -52,14 +52,13 @@ void TimeLine::paintEvent(QPaintEvent*) {
         step = s;
         if (x_of(s) - x_of(0) > 58) break;
     }
-    QFont small = font();
-    small.setPixelSize(10);
+    const QFont small = letters(10);
     painter.setFont(small);
     for (int f = 0; f < frames; f += step) {
         const double x = x_of(f);
         painter.setPen(look().dim);
         painter.drawLine(QPointF(x, base), QPointF(x, base + 5));
-        if (x < width() - 40)
+        if (x < drawn_width() - 40)
             painter.drawText(QRectF(x + 3, base + 1, 50, 12), Qt::AlignLeft | Qt::AlignTop,
                              QString::number(f));
     }
@@ -88,12 +87,12 @@ void TimeLine::paintEvent(QPaintEvent*) {
 }
 
 void TimeLine::mousePressEvent(QMouseEvent* event) {
-    const double x = event->position().x();
+    const double x = drawn_at(event->position()).x();
     const double a = x_of(playback_.first());
     const double b = x_of(playback_.last() - 1);
-    held_ = event->position().y() > 10 && x < a + 2 && x > a - 9   ? Held::first
-            : event->position().y() > 10 && x > b - 2 && x < b + 9 ? Held::last
-                                                                   : Held::frame;
+    held_ = drawn_at(event->position()).y() > 10 && x < a + 2 && x > a - 9   ? Held::first
+            : drawn_at(event->position()).y() > 10 && x > b - 2 && x < b + 9 ? Held::last
+                                                                             : Held::frame;
     was_playing_ = playback_.is_playing();
     if (held_ == Held::frame) playback_.play(false);
     drag(x);
@@ -115,7 +114,7 @@ bool TimeLine::event(QEvent* event) {
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
         for (const MarkedFrame& mark : marks_)
-            if (std::abs(x_of(mark.frame) - help->pos().x()) < 5) {
+            if (std::abs(x_of(mark.frame) - drawn_at(help->pos()).x()) < 5) {
                 const QString note = QString::fromStdString(mark.note);
                 QToolTip::showText(help->globalPos(),
                                    note.isEmpty() ? tr("Frame %1, marked").arg(mark.frame)
@@ -124,11 +123,11 @@ bool TimeLine::event(QEvent* event) {
                 return true;
             }
     }
-    return QWidget::event(event);
+    return Drawing::event(event);
 }
 
 void TimeLine::mouseMoveEvent(QMouseEvent* event) {
-    if (held_ != Held::nothing) drag(event->position().x());
+    if (held_ != Held::nothing) drag(drawn_at(event->position()).x());
 }
 
 void TimeLine::mouseReleaseEvent(QMouseEvent*) {
@@ -159,9 +158,9 @@ Transport::Transport(Playback& playback, QWidget* parent) : QWidget(parent), pla
     frame_ = new QSpinBox(this);
     frame_->setToolTip(tr("The shown frame; type one to go there"));
     frame_->setAccessibleName(tr("frame"));
-    frame_->setMinimumWidth(76);
+    when_scaled(frame_, [this] { frame_->setMinimumWidth(scaled(76)); });
     frame_->setKeyboardTracking(false);
-    frame_->setFocusPolicy(Qt::ClickFocus);
+    frame_->setFocusPolicy(Qt::StrongFocus);
     row->addSpacing(6);
     row->addWidget(frame_);
     line_ = new TimeLine(playback, this);

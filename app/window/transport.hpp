@@ -2,6 +2,7 @@
 #pragma once
 #include <QWidget>
 
+#include "app/look/drawing.hpp"
 #include "app/work/playback.hpp"
 #include "core/review/judgement.hpp"
 
@@ -14,12 +15,12 @@ namespace nb {
 
 /// The time line: frames as ticks, the played range between two rings, frames somebody has marked, the shown
 /// frame.
-class TimeLine : public QWidget {
+class TimeLine : public Drawing {
     Q_OBJECT
 
   public:
     explicit TimeLine(Playback& playback, QWidget* parent = nullptr);
-    QSize sizeHint() const override { return {500, 34}; }
+    QSize sizeHint() const override { return scaled(QSize{500, 34}); }
     double x_of(double frame) const;
     void set_marks(std::vector<MarkedFrame> marks);
 

@@ -8,6 +8,7 @@
 #include "core/base/files.hpp"
 #include "core/documents/review.hpp"
 #include "core/handover/export.hpp"
+#include "core/library/shipped.hpp"
 
 namespace nb {
 

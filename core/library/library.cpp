@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cstdlib>
 #include <filesystem>
 
 #include "core/base/fault.hpp"
@@ -175,26 +174,6 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
         loaded.take_document = {path, text};
     }
     return loaded;
-}
-
-std::string limbering_take() {
-    std::vector<fs::path> places;
-    if (const char* share = std::getenv("NB_SHARE")) places.emplace_back(share);
-    std::error_code error;
-    const fs::path program = fs::read_symlink("/proc/self/exe", error);
-    if (!error) places.push_back(program.parent_path() / ".." / "share" / "nimble-bone");
-    places.emplace_back(NB_SHARE_DIR);
-    for (const fs::path& place : places)
-        if (const fs::path take = place / "takes" / "limbering.bvh"; fs::exists(take, error))
-            return take.string();
-    throw FileError("limbering.bvh", "the shipped take is not found",
-                    "set NB_SHARE to the folder that has takes/");
-}
-
-std::string limbering_document() {
-    const std::string take = limbering_take();
-    const fs::path document = fs::path(take).replace_extension(".take.json");
-    return fs::exists(document) ? document.string() : take;
 }
 
 }  // namespace nb

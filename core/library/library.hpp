@@ -51,10 +51,4 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
                      std::vector<std::string>& notes, int animation = 0,
                      const LoadOptions* by_hand = nullptr);
 
-/// The shipped limbering take: from the environment (NB_SHARE), beside the program, or in the source tree.
-/// Throws FileError when it is nowhere.
-std::string limbering_take();
-/// Its document when there is one, else the take itself.
-std::string limbering_document();
-
 }  // namespace nb

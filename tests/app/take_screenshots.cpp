@@ -1,6 +1,7 @@
 #include <QTableWidget>
 // Takes the pictures of docs/screenshots from the real window with the demo library. Usage: take_screenshots
-// FOLDER [NAME...]   (needs a display with OpenGL; tools/with-display gives one)
+// FOLDER [NAME...]   (needs a display with OpenGL; tools/with-display gives one). In other looks and sizes:
+// NB_LOOK=paper, NB_TEXT=150 (percent), NB_SIZE=1000x640.
 #include <QApplication>
 #include <QCheckBox>
 #include <QDir>
@@ -31,6 +32,7 @@
 #include "app/stations/transfer/transfer_sheet.hpp"
 #include "app/window/finder.hpp"
 #include "app/window/main_window.hpp"
+#include "app/window/notice_bar.hpp"
 #include "app/window/station_line.hpp"
 #include "app/window/unsaved_list.hpp"
 #include "app/work/commands.hpp"
@@ -65,6 +67,10 @@ int main(int argc, char** argv) {
     const QStringList wanted = app.arguments().mid(2);
     MainWindow window;
     window.set_look(qEnvironmentVariable("NB_LOOK", "ink"));
+    window.set_text_size(qEnvironmentVariable("NB_TEXT", "100").toInt());
+    window.notice().say({});
+    const QStringList size = qEnvironmentVariable("NB_SIZE", "1280x800").split('x');
+    window.resize(size.value(0).toInt(), size.value(1).toInt());
     window.show();
     window.open_files({NB_SOURCE_DIR "/demo-library"});
     settle_down(window);
@@ -389,6 +395,14 @@ int main(int argc, char** argv) {
              workspace.set_chains(workspace.key(true), chains);
              workspace.set_contacts(workspace.key(false), {});
              settle_down(window);
+         }},
+        {"handbook",
+         [&] {
+             window.stations().set_station("chains");
+             window.show_handbook(true);
+             shoot("handbook");
+             window.show_handbook(false);
+             window.stations().set_station("transfer");
          }},
         {"finder",
          [&] {

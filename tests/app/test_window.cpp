@@ -20,6 +20,7 @@
 #include "app/window/notice_bar.hpp"
 #include "app/window/sentence_bar.hpp"
 #include "app/window/station_line.hpp"
+#include "app/window/top_bar.hpp"
 #include "app/window/transport.hpp"
 #include "app/window/unsaved_list.hpp"
 #include "core/base/files.hpp"
@@ -297,7 +298,7 @@ class WindowTest : public test::WindowFixture {
         QTest::keyClick(&w(), Qt::Key_S, Qt::ControlModifier);
         QVERIFY2(w().notice().line().contains("changed by somebody else"), qPrintable(w().notice().line()));
         QCOMPARE(read_file(path.toStdString()), text);
-        emit w().notice().link_chosen("save mine over it");
+        w().notice().choose("save mine over it");
         QVERIFY(read_file(path.toStdString()) != text);
     }
     void a_folder_that_cannot_be_written_loses_nothing() {
@@ -312,8 +313,8 @@ class WindowTest : public test::WindowFixture {
     }
     /// What is unsaved is shown at the top; a click lists whose it is, and saves one or all.
     void what_is_unsaved_is_listed_and_saved() {
-        auto* shown = named<QToolButton>("not saved");
-        QVERIFY(shown && !shown->isVisible());
+        auto* shown = &w().top().button("unsaved");
+        QVERIFY(!shown->isVisible());
         box("reach")->click();
         QVERIFY(shown->isVisible());
         QCOMPARE(shown->text(), QString("1 not saved"));
@@ -357,7 +358,7 @@ class WindowTest : public test::WindowFixture {
         w().close();
         QVERIFY(w().isVisible());
         QVERIFY(w().notice().line().contains("not saved"));
-        emit w().notice().link_chosen("leave without saving");
+        w().notice().choose("leave without saving");
         QVERIFY(!w().isVisible());
     }
 
@@ -399,7 +400,7 @@ class WindowTest : public test::WindowFixture {
         QVERIFY2(w().notice().line().contains("mesh and materials stay behind"),
                  qPrintable(w().notice().line()));
         QVERIFY(!QFile::exists(path));
-        emit w().notice().link_chosen("write it all the same");
+        w().notice().choose("write it all the same");
         QVERIFY(QTest::qWaitFor([this] { return w().notice().line().startsWith("Written"); }, 20000));
         LoadOptions options;
         options.unit_m = 1.0;

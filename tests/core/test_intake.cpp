@@ -18,6 +18,7 @@
 #include "core/intake/repair.hpp"
 #include "core/intake/take_faults.hpp"
 #include "core/library/library.hpp"
+#include "core/library/shipped.hpp"
 #include "core/motion/kinematics.hpp"
 #include "core/review/review.hpp"
 #include "tests/support/run_test.hpp"

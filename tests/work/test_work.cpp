@@ -4,6 +4,7 @@
 #include "core/documents/take.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/handover/export.hpp"
+#include "core/library/shipped.hpp"
 #include "core/rest/edit.hpp"
 #include "tests/work/work_fixture.hpp"
 

@@ -46,7 +46,7 @@ void ChainForm::add_row(QGridLayout& grid, const ChainField& setting, QWidget* f
     row.mark->setWordWrap(false);
     field->setAccessibleName(setting.name);
     field->setFocusPolicy(Qt::StrongFocus);
-    field->setMaximumWidth(field_px);
+    when_scaled(field, [field] { field->setMaximumWidth(scaled(field_px)); });
     const int at = grid.rowCount();
     grid.addWidget(row.name, at, 0);
     grid.addWidget(field, at, 1);

@@ -12,6 +12,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/look/labels.hpp"
 #include "app/look/look.hpp"
 #include "app/stations/roles/rails_view.hpp"
 
@@ -28,7 +29,7 @@ constexpr int reach_px = 7;
 
 }  // namespace
 
-ChainRuler::ChainRuler(QWidget* parent) : QWidget(parent) {
+ChainRuler::ChainRuler(QWidget* parent) : Drawing(parent) {
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Chain ruler"));
@@ -49,7 +50,7 @@ int ChainRuler::row_of(const QString& chain) const {
 }
 
 int ChainRuler::shown_rows() const {
-    return std::max(1, (height() - head_px) / row_px);
+    return std::max(1, (drawn_height() - head_px) / row_px);
 }
 
 void ChainRuler::scroll_to(int first) {
@@ -70,7 +71,7 @@ double ChainRuler::px_per_m() const {
     double longest = 0.2;
     for (const Row& row : rows_)
         longest = std::max({longest, row.chain.S_length_m(), row.chain.T_length_m()});
-    return std::max(80.0, double(width() - name_px - right_px)) / longest;
+    return std::max(80.0, double(drawn_width() - name_px - right_px)) / longest;
 }
 
 double ChainRuler::end_x(int row, bool of_target, int bone) const {
@@ -114,13 +115,11 @@ int ChainRuler::source_end_near(int row, const QPointF& at) const {
 
 void ChainRuler::paintEvent(QPaintEvent*) {
     QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.fillRect(rect(), look().ground);
-    QFont small = font();
-    small.setPixelSize(11);
+    start(painter);
+    const QFont small = letters(11);
     painter.setPen(look().dim);
     painter.setFont(small);
-    const QRectF head(12, 2, width() - 24, head_px - 2);
+    const QRectF head(12, 2, drawn_width() - 24, head_px - 2);
     const QString place = int(rows_.size()) > shown_rows()
                               ? tr("%1 to %2 of %3")
                                     .arg(first_ + 1)
@@ -137,8 +136,7 @@ void ChainRuler::paintEvent(QPaintEvent*) {
     if (metrics.horizontalAdvance(hint) > room && !rows_.empty())
         hint = tr("to one scale · drag a lower joint onto an upper one");
     painter.drawText(head, Qt::AlignLeft | Qt::AlignVCenter, metrics.elidedText(hint, Qt::ElideRight, room));
-    QFont tiny = small;
-    tiny.setPixelSize(10);
+    const QFont tiny = letters(10);
     for (int r = first_; r < std::min(int(rows_.size()), first_ + shown_rows()); ++r) {
         const Row& row = rows_[size_t(r)];
         const MatchedChain& chain = row.chain;
@@ -146,10 +144,10 @@ void ChainRuler::paintEvent(QPaintEvent*) {
         const bool is_chosen = chosen_ == QString::fromStdString(chain.name);
         if (is_chosen) {
             painter.setPen(Qt::NoPen);
-            painter.fillRect(QRectF(0, top, width(), row_px - 3), look().raised);
+            painter.fillRect(QRectF(0, top, drawn_width(), row_px - 3), look().raised);
             painter.fillRect(QRectF(4, top + 4, 2.5, row_px - 11), look().mark);
         }
-        painter.setFont(font());
+        painter.setFont(letters());
         painter.setPen(look().text);
         painter.drawText(QRectF(12, top + 3, name_px - 16, 18), Qt::AlignLeft | Qt::AlignVCenter,
                          side_and_role(chain.name));
@@ -196,6 +194,11 @@ void ChainRuler::paintEvent(QPaintEvent*) {
                 painter.setPen(Qt::NoPen);
                 painter.setBrush(tone);
                 painter.drawRoundedRect(bar, 2, 2);
+                if (is_chosen && hasFocus() && i == walked_ && of_target == walks_target(r)) {
+                    painter.setPen(QPen(look().mark, 2));
+                    painter.setBrush(Qt::NoBrush);
+                    painter.drawRoundedRect(bar.adjusted(-1, -1, 1, 1), 2, 2);
+                }
                 painter.setFont(tiny);
                 painter.setPen(look().ground);
                 const QString name = names[size_t(i)];
@@ -217,7 +220,7 @@ void ChainRuler::paintEvent(QPaintEvent*) {
             if (of_target && chain.S_length_m() > 1e-6)
                 text += QString::fromUtf8("  ×%1").arg(chain.T_length_m() / chain.S_length_m(), 0, 'f', 2);
             painter.drawText(
-                QRectF(width() - right_px + 8, bar_of(r, of_target, 0).top(), right_px - 12, bar_px),
+                QRectF(drawn_width() - right_px + 8, bar_of(r, of_target, 0).top(), right_px - 12, bar_px),
                 Qt::AlignLeft | Qt::AlignVCenter, text);
         }
         // Ticks by hand: a joint line across the ribbon.
@@ -240,7 +243,7 @@ void ChainRuler::paintEvent(QPaintEvent*) {
 }
 
 void ChainRuler::mousePressEvent(QMouseEvent* event) {
-    const QPointF at = event->position();
+    const QPointF at = drawn_at(event->position());
     const int row = row_at(at);
     drag_row_ = -1;
     is_dragged_ = false;
@@ -272,7 +275,8 @@ std::pair<bool, int> ChainRuler::bone_at(int row, const QPointF& at) const {
 }
 
 void ChainRuler::contextMenuEvent(QContextMenuEvent* event) {
-    const int row = row_at(event->pos());
+    const bool is_by_key = event->reason() == QContextMenuEvent::Keyboard;
+    const int row = is_by_key ? row_of(chosen_) : row_at(drawn_at(event->pos()));
     if (row < 0 || rows_[size_t(row)].chain.is_limb) return;
     const QString name = QString::fromStdString(rows_[size_t(row)].chain.name);
     if (chosen_ != name) {
@@ -280,7 +284,8 @@ void ChainRuler::contextMenuEvent(QContextMenuEvent* event) {
         emit chain_chosen(name);
     }
     QMenu menu(this);
-    const auto bone = bone_at(row, event->pos());
+    const auto bone =
+        is_by_key ? std::pair(walks_target(row), walked_) : bone_at(row, drawn_at(event->pos()));
     if (bone.second >= 0) {
         for (const bool is_first : {true, false})
             connect(menu.addAction(is_first ? tr("The run starts at this bone")
@@ -295,7 +300,7 @@ void ChainRuler::contextMenuEvent(QContextMenuEvent* event) {
 }
 
 void ChainRuler::mouseMoveEvent(QMouseEvent* event) {
-    const QPointF at = event->position();
+    const QPointF at = drawn_at(event->position());
     if (drag_row_ >= 0 && (event->buttons() & Qt::LeftButton)) {
         is_dragged_ |= (at - drag_at_).manhattanLength() > 4;
         drag_at_ = at;
@@ -313,7 +318,7 @@ void ChainRuler::mouseMoveEvent(QMouseEvent* event) {
 void ChainRuler::mouseReleaseEvent(QMouseEvent* event) {
     if (is_dragged_ && drag_row_ >= 0)
         emit tick_moved(QString::fromStdString(rows_[size_t(drag_row_)].chain.name), drag_bone_,
-                        source_end_near(drag_row_, event->position()));
+                        source_end_near(drag_row_, drawn_at(event->position())));
     drag_row_ = -1;
     is_dragged_ = false;
     update();
@@ -323,25 +328,75 @@ void ChainRuler::wheelEvent(QWheelEvent* event) {
     scroll_to(first_ - (event->angleDelta().y() > 0 ? 1 : -1));
 }
 
+/// The arrows walk along the target's bones, and along the source's where the target has none.
+bool ChainRuler::walks_target(int row) const {
+    return !rows_[size_t(row)].chain.T_joints.empty();
+}
+
+void ChainRuler::walk(int by) {
+    const int row = row_of(chosen_);
+    if (row < 0) return;
+    const MatchedChain& chain = rows_[size_t(row)].chain;
+    const auto& joints = walks_target(row) ? chain.T_joints : chain.S_joints;
+    if (joints.empty()) return;
+    walked_ = std::clamp(walked_ + by, 0, int(joints.size()) - 1);
+    update();
+    emit bone_picked(walks_target(row), joints[size_t(walked_)]);
+}
+
+/// The end of the bone walked to is matched with the next joint of the source, or with the one before.
+void ChainRuler::shift_match(int by) {
+    const int row = row_of(chosen_);
+    if (row < 0 || rows_[size_t(row)].chain.is_limb || !walks_target(row)) return;
+    const MatchedChain& chain = rows_[size_t(row)].chain;
+    const int last = int(chain.S_joints.size()) - 1;
+    if (walked_ < 0 || walked_ + 1 >= int(chain.T_joints.size()) || last < 0) return;
+    const auto tick = std::find_if(chain.ticks.begin(), chain.ticks.end(),
+                                   [this](const ChainTick& one) { return one.second == walked_; });
+    int now = -1;
+    if (tick != chain.ticks.end())
+        now = tick->first + by;
+    else  // not matched yet: the joint of the source that lies nearest
+        for (int i = 0; i <= last; ++i)
+            if (now < 0 || std::abs(end_x(row, false, i) - end_x(row, true, walked_)) <
+                               std::abs(end_x(row, false, now) - end_x(row, true, walked_)))
+                now = i;
+    emit tick_moved(chosen_, walked_, now > last ? -1 : now);
+}
+
 void ChainRuler::keyPressEvent(QKeyEvent* event) {
-    const int by = event->key() == Qt::Key_Down ? 1 : event->key() == Qt::Key_Up ? -1 : 0;
+    const int key = event->key();
+    const int along = key == Qt::Key_Right ? 1 : key == Qt::Key_Left ? -1 : 0;
+    if (along != 0) return event->modifiers() & Qt::ShiftModifier ? shift_match(along) : walk(along);
+    const int by = key == Qt::Key_Down ? 1 : key == Qt::Key_Up ? -1 : 0;
     if (by == 0 || rows_.empty()) return QWidget::keyPressEvent(event);
     const int row = std::clamp(row_of(chosen_) + by, 0, int(rows_.size()) - 1);
-    choose(QString::fromStdString(rows_[size_t(row)].chain.name));
+    choose(text_of(rows_[size_t(row)].chain.name));
+    walked_ = -1;
     emit chain_chosen(chosen_);
 }
 
 bool ChainRuler::event(QEvent* event) {
+    // On the ruler the arrows walk from chain to chain and from bone to bone, not from frame to frame.
+    if (event->type() == QEvent::ShortcutOverride) {
+        const auto* pressed = static_cast<QKeyEvent*>(event);
+        const bool is_arrow = pressed->key() == Qt::Key_Left || pressed->key() == Qt::Key_Right ||
+                              pressed->key() == Qt::Key_Up || pressed->key() == Qt::Key_Down;
+        if (is_arrow && !(pressed->modifiers() & ~(Qt::ShiftModifier | Qt::KeypadModifier))) {
+            event->accept();
+            return true;
+        }
+    }
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
-        const int row = row_at(help->pos());
+        const int row = row_at(drawn_at(help->pos()));
         QString text = tr("Every chain of the target below what drives it, to one scale");
         if (row >= 0)
             for (const bool of_target : {false, true}) {
                 const Row& r = rows_[size_t(row)];
                 const auto& names = of_target ? r.T_names : r.S_names;
                 for (int i = 0; i < int(names.size()); ++i)
-                    if (bar_of(row, of_target, i).contains(help->pos()))
+                    if (bar_of(row, of_target, i).contains(drawn_at(help->pos())))
                         text = tr("%1: %2 cm")
                                    .arg(names[size_t(i)])
                                    .arg(100.0 * (of_target ? r.chain.T_lengths_m
@@ -351,7 +406,7 @@ bool ChainRuler::event(QEvent* event) {
         QToolTip::showText(help->globalPos(), text, this);
         return true;
     }
-    return QWidget::event(event);
+    return Drawing::event(event);
 }
 
 }  // namespace nb

@@ -5,11 +5,12 @@
 #include <QWidget>
 #include <vector>
 
+#include "app/look/drawing.hpp"
 #include "core/chain/match.hpp"
 
 namespace nb {
 
-class ChainRuler : public QWidget {
+class ChainRuler : public Drawing {
     Q_OBJECT
 
   public:
@@ -53,6 +54,7 @@ class ChainRuler : public QWidget {
     int drag_row_ = -1, drag_bone_ = -1;
     QPointF drag_at_;
     bool is_dragged_ = false;
+    int walked_ = -1;  ///< the bone of the chosen chain that the arrows have come to
 
     int row_of(const QString& chain) const;
     int shown_rows() const;
@@ -66,6 +68,9 @@ class ChainRuler : public QWidget {
     /// The source bone whose end is near to a point of a row; -1 for none.
     int source_end_near(int row, const QPointF& at) const;
     void scroll_to(int first);
+    bool walks_target(int row) const;
+    void walk(int by);
+    void shift_match(int by);
 };
 
 }  // namespace nb

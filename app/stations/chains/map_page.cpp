@@ -1,7 +1,6 @@
 #include "app/stations/chains/map_page.hpp"
 
 #include <QFileDialog>
-#include <QHBoxLayout>
 #include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
@@ -9,6 +8,7 @@
 #include <algorithm>
 #include <memory>
 
+#include "app/look/flow.hpp"
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
 #include "app/look/table.hpp"
@@ -29,8 +29,7 @@ MapPage::MapPage(Workspace& workspace, ChainEdits& edits, QWidget* parent)
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(12, 0, 12, 6);
     column->setSpacing(4);
-    auto* head = new QHBoxLayout;
-    head->setSpacing(4);
+    auto* head = new Flow(4);
     const std::array<std::pair<Kind, QString>, 7> kinds{
         {{Kind::all, tr("Every bone of the target, then those of the source that nobody takes")},
          {Kind::alone, tr("Bones moved by one bone of the source")},
@@ -47,14 +46,13 @@ MapPage::MapPage(Workspace& workspace, ChainEdits& edits, QWidget* parent)
         });
         head->addWidget(button);
     }
-    head->addStretch();
     search_ = new QLineEdit(this);
     search_->setPlaceholderText(tr("find a bone, role or chain"));
     search_->setAccessibleName(tr("find in the bone map"));
     search_->setClearButtonEnabled(true);
-    search_->setMinimumWidth(120);
-    search_->setMaximumWidth(200);
-    head->addWidget(search_, 1);
+    when_scaled(search_, [this] { search_->setFixedWidth(scaled(190)); });
+    head->add_gap();
+    head->addWidget(search_);
     auto* write_button = new QPushButton(tr("write …"), this);
     write_button->setToolTip(tr("Writes the map as CSV"));
     write_button->setFocusPolicy(Qt::TabFocus);

@@ -163,7 +163,7 @@ void IntakePanel::refresh_opened() {
     const int count = opened_->count();
     opened_->setVisible(count > 0);
     opened_heading_->setVisible(count > 0);
-    opened_->setFixedHeight(std::clamp(count * 38 + 6, 44, 160));
+    opened_->setFixedHeight(scaled(std::clamp(count * 38 + 6, 44, 160)));
 }
 
 const std::vector<Finding>& IntakePanel::findings_of(bool of_target) const {

@@ -11,7 +11,10 @@
 namespace nb {
 
 namespace {
-constexpr double heights_px = 300.0;
+/// The heights of the bodies stand left of the tape, which has the greater part where it is narrow.
+double heights_px(int width) {
+    return std::min(300.0, 0.44 * width);
+}
 
 /// Lines from joint to joint at rest, seen from the front: across, up; m over the floor.
 std::vector<std::pair<QPointF, QPointF>> bones_from_the_front(const Character& c) {
@@ -61,7 +64,7 @@ std::vector<std::pair<QPointF, QPointF>> measured_figure(double stature) {
 }  // namespace
 
 IntakeSheet::IntakeSheet(Workspace& workspace, Playback& playback, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), playback_(playback) {
+    : Drawing(parent), workspace_(workspace), playback_(playback) {
     setMouseTracking(true);
     setAccessibleName(tr("Heights and tape"));
     for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed})
@@ -83,7 +86,8 @@ IntakeSheet::Tape IntakeSheet::tape() const {
 }
 
 QRectF IntakeSheet::tape_place() const {
-    return {heights_px + 84.0, 34.0, std::max(50.0, width() - heights_px - 112.0), height() - 62.0};
+    const double left = heights_px(drawn_width()) + 84.0;
+    return {left, 34.0, std::max(50.0, drawn_width() - left - 28.0), drawn_height() - 62.0};
 }
 
 double IntakeSheet::x_of(double file_frame) const {
@@ -104,9 +108,8 @@ QPointF IntakeSheet::handle(int which) const {
 
 void IntakeSheet::paintEvent(QPaintEvent*) {
     QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.fillRect(rect(), look().ground);
-    paint_heights(painter, QRectF(12, 8, heights_px - 12, height() - 16));
+    start(painter);
+    paint_heights(painter, QRectF(12, 8, heights_px(drawn_width()) - 12, drawn_height() - 16));
     paint_tape(painter);
 }
 
@@ -134,7 +137,7 @@ void IntakeSheet::paint_heights(QPainter& painter, const QRectF& place) const {
     for (const Shown& shown : all) tallest = std::max(tallest, shown.stature);
     const double floor = place.bottom() - 32.0;
     const double scale = (floor - place.top() - 6.0) / (1.05 * tallest);
-    painter.setFont(font());
+    painter.setFont(letters());
     // A staff with a tick each half metre (metres for giants).
     const double step = tallest < 4.0 ? 0.5 : std::pow(10.0, std::floor(std::log10(tallest)));
     for (double h = 0.0; h <= tallest * 1.02; h += step) {
@@ -166,16 +169,17 @@ void IntakeSheet::paint_heights(QPainter& painter, const QRectF& place) const {
             painter.drawEllipse(QPointF(middle, floor - 0.935 * 1.75 * scale), 0.05 * scale,
                                 0.065 * 1.75 * scale);
         painter.restore();
+        painter.setFont(letters(wide < 80 ? 10 : 12));
         painter.setPen(look().text);
         const bool is_measure = i + 1 == all.size();
         painter.drawText(QRectF(middle - 0.5 * wide, floor + 2, wide, 15), Qt::AlignCenter,
                          tr("%1 cm").arg(std::lround(100.0 * shown.stature)));
         painter.setPen(look().dim);
         painter.drawText(QRectF(middle - 0.5 * wide, floor + 16, wide, 15), Qt::AlignCenter,
-                         is_measure
-                             ? tr("to compare")
-                             : painter.fontMetrics().elidedText(shown.name, Qt::ElideMiddle, int(wide) - 4));
+                         painter.fontMetrics().elidedText(is_measure ? tr("to compare") : shown.name,
+                                                          Qt::ElideMiddle, int(wide) - 4));
     }
+    painter.setFont(letters());
 }
 
 void IntakeSheet::paint_tape(QPainter& painter) const {
@@ -218,7 +222,7 @@ void IntakeSheet::paint_tape(QPainter& painter) const {
         const double y = line + 14.0 + tall * double(i);
         painter.setPen(look().text);
         painter.drawText(
-            QRectF(heights_px + 6, y, 74, tall), Qt::AlignRight | Qt::AlignVCenter,
+            QRectF(heights_px(drawn_width()) + 6, y, 74, tall), Qt::AlignRight | Qt::AlignVCenter,
             painter.fontMetrics().elidedText(QString::fromStdString(rows[i]->kind), Qt::ElideRight, 74));
         painter.setPen(QPen(look().mark, 1.6));
         for (const int frame : rows[i]->frames) {
@@ -238,8 +242,8 @@ void IntakeSheet::paint_tape(QPainter& painter) const {
     painter.setPen(QPen(look().text, 1));
     painter.drawLine(QPointF(now, place.top()), QPointF(now, place.bottom()));
     painter.setPen(look().text);
-    painter.drawText(QRectF(place.left(), place.top() - 22, place.width(), 18),
-                     Qt::AlignLeft | Qt::AlignVCenter,
+    painter.drawText(QRectF(place.left() - 76, place.top() - 22, place.width() + 90, 18),
+                     (place.width() < 180 ? Qt::AlignRight : Qt::AlignHCenter) | Qt::AlignVCenter,
                      tr("frames %1 to %2 of %3").arg(t.used.first).arg(t.used.second - 1).arg(t.frames));
     // Handles: brackets that hold what is used.
     for (const bool is_first : {true, false}) {
@@ -254,7 +258,7 @@ void IntakeSheet::paint_tape(QPainter& painter) const {
 void IntakeSheet::mousePressEvent(QMouseEvent* event) {
     const Tape t = tape();
     if (t.frames == 0 || event->button() != Qt::LeftButton) return;
-    const double x = event->position().x();
+    const double x = drawn_at(event->position()).x();
     for (const int which : {0, 1})
         if (std::abs(x - handle(which).x()) < 8.0) {
             wanted_ = t.used;
@@ -268,13 +272,14 @@ void IntakeSheet::mousePressEvent(QMouseEvent* event) {
 
 void IntakeSheet::mouseMoveEvent(QMouseEvent* event) {
     if (dragged_ < 0) {
-        const bool is_near = tape().frames > 0 && (std::abs(event->position().x() - handle(0).x()) < 8.0 ||
-                                                   std::abs(event->position().x() - handle(1).x()) < 8.0);
+        const bool is_near =
+            tape().frames > 0 && (std::abs(drawn_at(event->position()).x() - handle(0).x()) < 8.0 ||
+                                  std::abs(drawn_at(event->position()).x() - handle(1).x()) < 8.0);
         setCursor(is_near ? Qt::SizeHorCursor : Qt::ArrowCursor);
         setToolTip(is_near ? tr("Drag to trim; what is cut off stays in the file") : QString());
         return;
     }
-    const int frame = file_frame_at(event->position().x());
+    const int frame = file_frame_at(drawn_at(event->position()).x());
     if (dragged_ == 0)
         wanted_.first = std::min(frame, wanted_.second - 1);
     else

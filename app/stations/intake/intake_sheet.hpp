@@ -4,13 +4,14 @@
 #pragma once
 #include <QWidget>
 
+#include "app/look/drawing.hpp"
 #include "app/stations/intake/intake_panel.hpp"
 #include "app/work/playback.hpp"
 #include "app/work/workspace.hpp"
 
 namespace nb {
 
-class IntakeSheet : public QWidget {
+class IntakeSheet : public Drawing {
     Q_OBJECT
 
   public:
@@ -20,7 +21,7 @@ class IntakeSheet : public QWidget {
     /// Where a handle stands: 0 the first frame that is used, 1 the end of the last.
     QPointF handle(int which) const;
     double x_of(double file_frame) const;
-    QSize sizeHint() const override { return {600, 196}; }
+    QSize sizeHint() const override { return scaled(QSize{600, 196}); }
 
   protected:
     void paintEvent(QPaintEvent* event) override;

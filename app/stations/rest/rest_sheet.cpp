@@ -22,15 +22,20 @@ constexpr int row_px = 20;
 constexpr int role_px = 132;
 
 struct Columns {
-    double direction, roll, bar, evidence, right;
+    double direction, roll, bar, figures, evidence, right;
+    bool is_narrow;   ///< with smaller letters
+    bool has_stored;  ///< the figure of the files stands beside that of now; its bar is drawn in any case
 };
 
+/// Where it is narrow the bars give way first, then figures: what a roll is taken from stays.
 Columns columns(int width) {
-    const double bar = std::clamp(0.155 * width, 90.0, 190.0);
-    const double figures = 134.0;
-    const double direction = role_px;
+    const bool is_narrow = width < 720;
+    const bool has_stored = width >= 560;
+    const double bar = std::clamp(0.155 * width - (is_narrow ? 36.0 : 0.0), 50.0, 190.0);
+    const double figures = !has_stored ? 58.0 : is_narrow ? 112.0 : 134.0;
+    const double direction = is_narrow ? role_px - 12 : role_px;
     const double roll = direction + bar + figures;
-    return {direction, roll, bar, roll + bar + figures, width - 10.0};
+    return {direction, roll, bar, figures, roll + bar + figures, width - 10.0, is_narrow, has_stored};
 }
 
 QString degrees(double deg) {
@@ -45,7 +50,7 @@ QString from(RollSource source) {
 
 }  // namespace
 
-RestSheet::RestSheet(QWidget* parent) : QWidget(parent) {
+RestSheet::RestSheet(QWidget* parent) : Drawing(parent) {
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Rests compared"));
@@ -57,7 +62,7 @@ void RestSheet::set_rows(std::vector<RestRow> rows) {
 }
 
 int RestSheet::shown_rows() const {
-    return std::max(1, (height() - head_px) / row_px);
+    return std::max(1, (drawn_height() - head_px) / row_px);
 }
 
 void RestSheet::scroll_to(int first) {
@@ -81,7 +86,7 @@ void RestSheet::show_picked(const QString& role) {
 QRectF RestSheet::place_of(const QString& role) const {
     const int row = row_of(role) - first_;
     if (row_of(role) < 0 || row < 0 || row >= shown_rows()) return {};
-    return {0.0, double(head_px + row * row_px), double(width()), double(row_px)};
+    return {0.0, double(head_px + row * row_px), double(drawn_width()), double(row_px)};
 }
 
 /// The next round number above the largest gap; both bars are drawn to it.
@@ -96,31 +101,33 @@ double RestSheet::scale_deg() const {
 
 void RestSheet::paintEvent(QPaintEvent*) {
     QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.fillRect(rect(), look().ground);
+    start(painter);
     if (rows_.empty()) {
         painter.setPen(look().dim);
-        painter.drawText(rect(), Qt::AlignCenter,
+        painter.drawText(drawn_rect(), Qt::AlignCenter,
                          tr("Rests are compared role by role once there are a source and a target."));
         return;
     }
-    const Columns at = columns(width());
+    const Columns at = columns(drawn_width());
     const double scale = scale_deg();
     painter.setPen(look().dim);
-    QFont small = font();
-    small.setPixelSize(11);
+    const QFont small = letters(11);
     painter.setFont(small);
     const auto heading = [&](double x, double w, const QString& text) {
         painter.drawText(QRectF(x, 4, w, head_px - 6), Qt::AlignVCenter | Qt::AlignLeft,
                          painter.fontMetrics().elidedText(text, Qt::ElideRight, int(w)));
     };
     heading(24, role_px - 30, tr("role"));
-    heading(at.direction, at.bar + 110, tr("direction, 0–%1° · outline: files, bar: now").arg(scale));
-    heading(at.roll, at.bar + 110, tr("roll about its own length"));
-    heading(at.evidence, at.right - at.evidence, tr("roll from: source · target"));
+    heading(at.direction, at.bar + at.figures - 10,
+            at.is_narrow ? tr("direction, 0–%1°").arg(scale)
+                         : tr("direction, 0–%1° · outline: files, bar: now").arg(scale));
+    heading(at.roll, at.bar + at.figures - 10,
+            at.has_stored ? tr("roll about its own length") : tr("roll, 0–%1°").arg(scale));
+    heading(at.evidence, at.right - at.evidence,
+            at.has_stored ? tr("roll from: source · target") : tr("roll from"));
     painter.setPen(QPen(look().line, 1));
-    painter.drawLine(QPointF(12, head_px - 1.5), QPointF(width() - 10, head_px - 1.5));
-    painter.setFont(font());
+    painter.drawLine(QPointF(12, head_px - 1.5), QPointF(drawn_width() - 10, head_px - 1.5));
+    painter.setFont(letters());
     for (int i = 0; i < shown_rows() && first_ + i < int(rows_.size()); ++i) {
         const RestRow& row = rows_[size_t(first_) + size_t(i)];
         const double top = head_px + i * row_px;
@@ -128,7 +135,7 @@ void RestSheet::paintEvent(QPaintEvent*) {
         if (QString::fromStdString(row.role) == picked_) {
             painter.setPen(QPen(look().mark, 1));
             painter.setBrush(Qt::NoBrush);
-            painter.drawRoundedRect(QRectF(8.5, top + 0.5, width() - 18, row_px - 1), 3, 3);
+            painter.drawRoundedRect(QRectF(8.5, top + 0.5, drawn_width() - 18, row_px - 1), 3, 3);
         }
         if (row.now.worst_deg() >= 1.0 && !row.is_carried) {
             painter.setPen(QPen(look().mark, 1.6));
@@ -146,9 +153,10 @@ void RestSheet::paintEvent(QPaintEvent*) {
             if (std::abs(stored) >= 0.05) painter.drawRect(QRectF(x + 0.5, middle - 4.5, length(stored), 9));
             if (is_known && std::abs(now) >= 0.005)
                 painter.fillRect(QRectF(x, middle - 2.5, std::max(1.5, length(now)), 6), look().mark);
-            const QRectF figures(x + at.bar + 8, top, 124, row_px);
+            const QRectF figures(x + at.bar + 8, top, at.figures - 10, row_px);
+            painter.setFont(letters(at.is_narrow ? 11 : 12));
             painter.setPen(look().dim);
-            const QString before = degrees(stored) + "  → ";
+            const QString before = at.has_stored ? degrees(stored) + "  → " : QString();
             painter.drawText(figures, Qt::AlignVCenter, before);
             painter.setPen(look().text);
             painter.drawText(figures.adjusted(painter.fontMetrics().horizontalAdvance(before), 0, 0, 0),
@@ -158,6 +166,7 @@ void RestSheet::paintEvent(QPaintEvent*) {
         // Without evidence the difference of rolls is one of guesses: said, not drawn.
         const bool is_said = row.is_roll_known || std::abs(row.now.roll_deg) > 0.05;
         bars(at.roll, row.stored.roll_deg, row.now.roll_deg, is_said);
+        painter.setFont(letters());
         painter.setPen(look().dim);
         const QString why = row.is_carried && row.now.worst_deg() >= 0.05
                                 ? tr("carried on from the bone above")
@@ -167,16 +176,16 @@ void RestSheet::paintEvent(QPaintEvent*) {
     }
     // How far down the list one is.
     if (int(rows_.size()) > shown_rows()) {
-        const double whole = height() - head_px - 4;
+        const double whole = drawn_height() - head_px - 4;
         const double part = whole * shown_rows() / double(rows_.size());
-        painter.fillRect(QRectF(width() - 5, head_px + whole * first_ / double(rows_.size()), 3, part),
+        painter.fillRect(QRectF(drawn_width() - 5, head_px + whole * first_ / double(rows_.size()), 3, part),
                          look().line);
     }
 }
 
 void RestSheet::mousePressEvent(QMouseEvent* event) {
-    const int row = first_ + int((event->position().y() - head_px) / row_px);
-    if (event->position().y() < head_px || row < 0 || row >= int(rows_.size())) return;
+    const int row = first_ + int((drawn_at(event->position()).y() - head_px) / row_px);
+    if (drawn_at(event->position()).y() < head_px || row < 0 || row >= int(rows_.size())) return;
     picked_ = QString::fromStdString(rows_[size_t(row)].role);
     update();
     emit role_picked(picked_);
@@ -199,8 +208,8 @@ bool RestSheet::event(QEvent* event) {
     }
     if (event->type() == QEvent::ToolTip) {
         auto* help = static_cast<QHelpEvent*>(event);
-        const int row = first_ + (help->pos().y() - head_px) / row_px;
-        if (help->pos().y() >= head_px && row < int(rows_.size())) {
+        const int row = first_ + int((drawn_at(help->pos()).y() - head_px) / row_px);
+        if (drawn_at(help->pos()).y() >= head_px && row < int(rows_.size())) {
             const RestRow& r = rows_[size_t(row)];
             QToolTip::showText(help->globalPos(),
                                tr("%1: %2 of direction, %3 of roll now; %4 and %5 in the files.\n"
@@ -214,7 +223,7 @@ bool RestSheet::event(QEvent* event) {
             return true;
         }
     }
-    return QWidget::event(event);
+    return Drawing::event(event);
 }
 
 void RestSheet::keyPressEvent(QKeyEvent* event) {

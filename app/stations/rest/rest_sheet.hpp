@@ -5,11 +5,12 @@
 #include <QWidget>
 #include <vector>
 
+#include "app/look/drawing.hpp"
 #include "core/rest/compare.hpp"
 
 namespace nb {
 
-class RestSheet : public QWidget {
+class RestSheet : public Drawing {
     Q_OBJECT
 
   public:

@@ -12,6 +12,7 @@ namespace nb {
 namespace {
 constexpr double left_px = 104.0;
 constexpr double head_px = 16.0;
+constexpr double readable_px = 120.0;  // most names of bones
 
 /// What fills a role of a body; it lives as long as the body is in use. Null for a gap.
 const RoleFill* fill_of(const LoadedPtr& body, const QString& role) {
@@ -34,7 +35,7 @@ QString side_and_role(const std::string& role) {
     return spoken_role(role) + (side == Side::left ? " L" : side == Side::right ? " R" : "");
 }
 
-RailsView::RailsView(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+RailsView::RailsView(Workspace& workspace, QWidget* parent) : Drawing(parent), workspace_(workspace) {
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Rails"));
@@ -156,9 +157,13 @@ std::vector<RailsView::Rail> RailsView::rails() const {
 }
 
 QRectF RailsView::rung(const std::vector<Rail>& all, size_t rail, size_t place) const {
+    // Rungs of all rails are equally wide; those of short rails are wider where names would not be read else.
     size_t most = 6;
     for (const Rail& r : all) most = std::max(most, r.roles.size());
-    const double wide = (width() - left_px - 12.0) / double(most);
+    const double whole = drawn_width() - left_px - 12.0;
+    const double even = whole / double(most);
+    const double wide = std::clamp(whole / double(std::max<size_t>(1, all[rail].roles.size())), even,
+                                   std::max(even, readable_px));
     // Each group has a line of role names above it.
     double top = 6.0;
     double tall = 20.0;
@@ -167,7 +172,7 @@ QRectF RailsView::rung(const std::vector<Rail>& all, size_t rail, size_t place) 
     // Fingers share the one line of names above the first.
     const double later_px = shows_hands_ ? 6.0 : head_px;
     const double heads = groups == 0 ? 0.0 : head_px + later_px * double(groups - 1);
-    tall = std::clamp((height() - 14.0 - heads) / double(std::max<size_t>(1, all.size())), 15.0, 24.0);
+    tall = std::clamp((drawn_height() - 14.0 - heads) / double(std::max<size_t>(1, all.size())), 15.0, 24.0);
     for (size_t i = 0; i <= rail; ++i) {
         if (!all[i].name.isEmpty()) top += i == 0 ? head_px : later_px;
         if (i < rail) top += tall;
@@ -253,19 +258,18 @@ bool RailsView::pick_next_open() {
 
 void RailsView::paintEvent(QPaintEvent*) {
     QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.fillRect(rect(), look().ground);
+    start(painter);
     const LoadedPtr target = body();
     if (!target) {
         painter.setPen(look().dim);
-        painter.drawText(rect(), Qt::AlignCenter, tr("The rails show a body's bones once there is one."));
+        painter.drawText(drawn_rect(), Qt::AlignCenter,
+                         tr("The rails show a body's bones once there is one."));
         return;
     }
     const Character& c = target->file.character;
     const auto all = rails();
-    QFont small = font();
-    small.setPixelSize(10);
-    QFont bold = font();
+    const QFont small = letters(10);
+    QFont bold = letters();
     bold.setBold(true);
     for (size_t i = 0; i < all.size(); ++i) {
         const QRectF first = rung(all, i, 0);
@@ -286,7 +290,7 @@ void RailsView::paintEvent(QPaintEvent*) {
             painter.drawText(QRectF(12, shows_hands_ ? first.bottom() : first.top() - 13, 80, 13),
                              Qt::AlignLeft, count_of(all, i));
         }
-        painter.setFont(font());
+        painter.setFont(letters());
         painter.setPen(look().dim);
         painter.drawText(QRectF(84, first.top(), 14, first.height()), Qt::AlignCenter, all[i].side);
         if (!picked_chain_.isEmpty()) {
@@ -294,7 +298,7 @@ void RailsView::paintEvent(QPaintEvent*) {
             painter.setBrush(Qt::NoBrush);
             if (all[i].chain == picked_chain_)
                 painter.drawRoundedRect(
-                    QRectF(left_px - 6, first.top(), width() - left_px - 6, first.height() + 1), 3, 3);
+                    QRectF(left_px - 6, first.top(), drawn_width() - left_px - 6, first.height() + 1), 3, 3);
         }
         for (size_t k = 0; k < all[i].roles.size(); ++k) {
             const QString& role = all[i].roles[k];
@@ -310,7 +314,12 @@ void RailsView::paintEvent(QPaintEvent*) {
                 if (shows_hands_)
                     above = above.section(' ', 1) == "palm" ? tr("in the palm")
                                                             : tr("link %1").arg(above.section(' ', 1));
-                painter.drawText(QRectF(place.left(), place.top() - 13, place.width(), 13), Qt::AlignLeft,
+                // "spine 1", and where it is narrow "2", "3".
+                if (k > 0 && painter.fontMetrics().horizontalAdvance(above) > place.width() &&
+                    above.section(' ', 0, 0) ==
+                        spoken_role(all[i].roles[k - 1].toStdString()).section(' ', 0, 0))
+                    above = above.section(' ', 1);
+                painter.drawText(QRectF(place.left(), place.top() - 13, place.width() + 2, 13), Qt::AlignLeft,
                                  above);
             }
             const bool is_picked = role == picked_ || is_whole_finger;
@@ -319,7 +328,7 @@ void RailsView::paintEvent(QPaintEvent*) {
                 painter.setBrush(Qt::NoBrush);
                 painter.drawRoundedRect(place.adjusted(-4, 0, 2, 1), 3, 3);
             }
-            painter.setFont(font());
+            painter.setFont(letters());
             const RoleFill* fill = c.roles.fill(role.toStdString());
             if (!fill) {
                 const std::string name = role.toStdString();
@@ -341,10 +350,13 @@ void RailsView::paintEvent(QPaintEvent*) {
             QString bone = QString::fromStdString(c.rig.skeleton.names[size_t(fill->joint)]);
             // A finger's rung stands for all its bones.
             if (is_finger_role(role.toStdString()) && !shows_hands_)
-                if (const ChainPlan* chain = body_plan(c.roles.plan).chain_of(role.toStdString()))
-                    bone += tr(" ×%1").arg(c.roles.chain(*chain).size());
-            painter.drawText(place.adjusted(0, 0, 0, -3), Qt::AlignVCenter | Qt::AlignLeft,
-                             painter.fontMetrics().elidedText(bone, Qt::ElideMiddle, int(place.width())));
+                if (const ChainPlan* chain = body_plan(c.roles.plan).chain_of(role.toStdString())) {
+                    const QString with_links = bone + tr(" ×%1").arg(c.roles.chain(*chain).size());
+                    if (QFontMetrics(small).horizontalAdvance(with_links) <= place.width()) bone = with_links;
+                }
+            if (painter.fontMetrics().horizontalAdvance(bone) > place.width()) painter.setFont(small);
+            painter.drawText(place.adjusted(0, 0, 4, -3), Qt::AlignVCenter | Qt::AlignLeft,
+                             painter.fontMetrics().elidedText(bone, Qt::ElideMiddle, int(place.width()) + 4));
             // Where the bone goes on in further pieces.
             for (const TwistBone& twist : c.roles.twists) {
                 if (twist.role != role.toStdString()) continue;
@@ -371,20 +383,20 @@ void RailsView::mousePressEvent(QMouseEvent* event) {
         std::vector<QString> chains = all[i].chains;
         if (!all[i].chain.isEmpty()) chains = {all[i].chain};
         for (const QString& chain : chains)
-            if (!chain.isEmpty() && place_of_chain(chain).contains(event->position()))
+            if (!chain.isEmpty() && place_of_chain(chain).contains(drawn_at(event->position())))
                 return pick_chain(chain);
     }
-    const QString role = role_at(event->position());
+    const QString role = role_at(drawn_at(event->position()));
     const RoleFill* fill = fill_of(body(), role);
     pick(role, !fill || fill->is_unsure());
 }
 
 void RailsView::mouseDoubleClickEvent(QMouseEvent* event) {
-    pick(role_at(event->position()), true);
+    pick(role_at(drawn_at(event->position())), true);
 }
 
 void RailsView::mouseMoveEvent(QMouseEvent* event) {
-    const QString role = role_at(event->position());
+    const QString role = role_at(drawn_at(event->position()));
     const RoleFill* fill = fill_of(body(), role);
     if (!fill) {
         QToolTip::hideText();
@@ -415,7 +427,7 @@ bool RailsView::event(QEvent* event) {
             return true;
         }
     }
-    return QWidget::event(event);
+    return Drawing::event(event);
 }
 
 void RailsView::keyPressEvent(QKeyEvent* event) {

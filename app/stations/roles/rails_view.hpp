@@ -7,11 +7,12 @@
 #pragma once
 #include <QWidget>
 
+#include "app/look/drawing.hpp"
 #include "app/work/workspace.hpp"
 
 namespace nb {
 
-class RailsView : public QWidget {
+class RailsView : public Drawing {
     Q_OBJECT
 
   public:
@@ -37,7 +38,7 @@ class RailsView : public QWidget {
     bool pick_next_open();
     /// Where a rung is drawn; null when it is not.
     QRectF place_of(const QString& role) const;
-    QSize sizeHint() const override { return {600, 250}; }
+    QSize sizeHint() const override { return scaled(QSize{600, 250}); }
 
   signals:
     void rung_picked(const QString& role);

@@ -482,7 +482,7 @@ void RolesPanel::refresh_check() {
                       entry.roles.empty() ? QString() : QString::fromStdString(entry.roles.front()));
     }
     check_->setVisible(!entries.empty());
-    check_->setFixedHeight(std::clamp(int(entries.size()) * 34 + 6, 40, 110));
+    check_->setFixedHeight(scaled(std::clamp(int(entries.size()) * 34 + 6, 40, 110)));
     settled_->setChecked(roles.is_settled);
     plan_->setText(QString::fromStdString(roles.plan));
     next_->setVisible(open > 0);

@@ -52,7 +52,7 @@ QString kind_text(ContactKind kind) {
 }  // namespace
 
 ContactLanes::ContactLanes(Workspace& workspace, Playback& playback, QUndoStack& undo, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), playback_(playback), undo_(undo) {
+    : Drawing(parent), workspace_(workspace), playback_(playback), undo_(undo) {
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Contacts"));
@@ -65,8 +65,7 @@ ContactLanes::ContactLanes(Workspace& workspace, Playback& playback, QUndoStack&
         });
     connect(&workspace_, &Workspace::source_changed, this, [this] { choose(-1); });
     connect(&playback_, &Playback::frame_changed, this, [this] {
-        for (const double x : {shown_x_, x_of(playback_.frame() + 0.5)})
-            update(QRect(int(x) - 2, 0, 5, height()));
+        for (const double x : {shown_x_, x_of(playback_.frame() + 0.5)}) update_column(x);
     });
     set_lanes();
 }
@@ -138,12 +137,12 @@ void ContactLanes::hold_here(const std::string& point) {
 }
 
 double ContactLanes::x_of(double frame) const {
-    const double width_px = std::max(1, width() - ErrorStrip::left_px - ErrorStrip::right_px);
+    const double width_px = std::max(1, drawn_width() - ErrorStrip::left_px - ErrorStrip::right_px);
     return ErrorStrip::left_px + width_px * frame / std::max(1, playback_.frames());
 }
 
 int ContactLanes::frame_at(double x) const {
-    const double width_px = std::max(1, width() - ErrorStrip::left_px - ErrorStrip::right_px);
+    const double width_px = std::max(1, drawn_width() - ErrorStrip::left_px - ErrorStrip::right_px);
     return std::clamp(int(std::lround((x - ErrorStrip::left_px) / width_px * playback_.frames())), 0,
                       std::max(0, playback_.frames()));
 }
@@ -261,15 +260,13 @@ void ContactLanes::find_anew() {
 
 void ContactLanes::paintEvent(QPaintEvent*) {
     QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.fillRect(rect(), look().ground);
+    start(painter);
     const Contacts& contacts = workspace_.contacts();
     const auto review = workspace_.review();
     for (size_t lane = 0; lane < lanes_.size(); ++lane) {
         const double top = 2.0 + double(lane) * lane_px;
         painter.setPen(look().dim);
-        QFont small = font();
-        small.setPixelSize(11);
+        const QFont small = letters(11);
         painter.setFont(small);
         painter.drawText(QRectF(12, top - 1, ErrorStrip::left_px - 16, lane_px),
                          Qt::AlignVCenter | Qt::AlignLeft, lane_name(lanes_[lane]));
@@ -320,13 +317,13 @@ void ContactLanes::paintEvent(QPaintEvent*) {
         }
     shown_x_ = x_of(playback_.frame() + 0.5);
     painter.setPen(QPen(look().mark, 1.4));
-    painter.drawLine(QPointF(shown_x_, 0), QPointF(shown_x_, height()));
+    painter.drawLine(QPointF(shown_x_, 0), QPointF(shown_x_, drawn_height()));
 }
 
 void ContactLanes::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
-    drag_ = hit(event->pos());
-    drag_frame_ = frame_at(event->position().x());
+    drag_ = hit(drawn_at(event->pos()).toPoint());
+    drag_frame_ = frame_at(drawn_at(event->position()).x());
     ++drag_count_;
     if (drag_.index >= 0) {
         drag_before_ = workspace_.contacts().list[size_t(drag_.index)];
@@ -339,13 +336,13 @@ void ContactLanes::mousePressEvent(QMouseEvent* event) {
 }
 
 void ContactLanes::mouseMoveEvent(QMouseEvent* event) {
-    const Hit over = hit(event->pos());
+    const Hit over = hit(drawn_at(event->pos()).toPoint());
     if (!(event->buttons() & Qt::LeftButton)) {
         setCursor(over.grip == Grip::first || over.grip == Grip::last ? Qt::SizeHorCursor : Qt::ArrowCursor);
         return;
     }
     if (drag_.lane < 0 || playback_.frames() < 2) return;
-    const int frame = frame_at(event->position().x());
+    const int frame = frame_at(drawn_at(event->position()).x());
     Contacts contacts = workspace_.contacts();
     if (drag_.index < 0) {
         // An empty place: a new contact grows from where it was pressed.
@@ -391,7 +388,7 @@ void ContactLanes::mouseReleaseEvent(QMouseEvent*) {
 }
 
 void ContactLanes::contextMenuEvent(QContextMenuEvent* event) {
-    if (event->reason() == QContextMenuEvent::Mouse) choose(hit(event->pos()).index);
+    if (event->reason() == QContextMenuEvent::Mouse) choose(hit(drawn_at(event->pos()).toPoint()).index);
     QMenu menu(this);
     const auto& list = workspace_.contacts().list;
     if (chosen_ >= 0 && chosen_ < int(list.size())) {
@@ -450,7 +447,7 @@ void ContactLanes::keyPressEvent(QKeyEvent* event) {
 bool ContactLanes::event(QEvent* event) {
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
-        const Hit over = hit(help->pos());
+        const Hit over = hit(drawn_at(help->pos()).toPoint());
         QToolTip::showText(
             help->globalPos(),
             over.index >= 0
@@ -462,7 +459,7 @@ bool ContactLanes::event(QEvent* event) {
             this);
         return true;
     }
-    return QWidget::event(event);
+    return Drawing::event(event);
 }
 
 }  // namespace nb

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "app/look/drawing.hpp"
 #include "app/work/playback.hpp"
 #include "app/work/workspace.hpp"
 
@@ -13,13 +14,13 @@ class QUndoStack;
 
 namespace nb {
 
-class ContactLanes : public QWidget {
+class ContactLanes : public Drawing {
     Q_OBJECT
 
   public:
     ContactLanes(Workspace& workspace, Playback& playback, QUndoStack& undo, QWidget* parent = nullptr);
-    QSize sizeHint() const override { return {600, height_px()}; }
-    QSize minimumSizeHint() const override { return {300, height_px()}; }
+    QSize sizeHint() const override { return scaled(QSize{600, height_px()}); }
+    QSize minimumSizeHint() const override { return scaled(QSize{300, height_px()}); }
     static constexpr int lane_px = 13;
 
     /// Index of the chosen contact in `Workspace::contacts()`, -1 for none.

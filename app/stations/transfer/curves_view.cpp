@@ -29,9 +29,8 @@ CurvesView::CurvesView(Workspace& workspace, Playback& playback, StageView& stag
         plot_->addGraph();
         plot_->graph(i)->setAdaptiveSampling(true);
     }
-    // Both bodies stand under one ruler with the strip above.
+    // Under one ruler with the strip above.
     plot_->axisRect()->setAutoMargins(QCP::msTop | QCP::msBottom);
-    plot_->axisRect()->setMargins(QMargins(ErrorStrip::left_px, 4, ErrorStrip::right_px, 0));
     plot_->setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);
     plot_->axisRect()->setRangeDrag(Qt::Horizontal);
     plot_->axisRect()->setRangeZoom(Qt::Horizontal);
@@ -66,8 +65,8 @@ void CurvesView::refresh_look() {
     plot_->graph(2)->setPen(pen(l.mark, 1.0));
     now_->setPen(pen(l.mark, 1.4));
     words_->setColor(l.text);
-    QFont small = font();
-    small.setPixelSize(11);
+    plot_->axisRect()->setMargins(QMargins(scaled(ErrorStrip::left_px), 4, scaled(ErrorStrip::right_px), 0));
+    const QFont small = text_font(11);
     words_->setFont(small);
     for (QCPAxis* axis : {plot_->xAxis, plot_->yAxis}) {
         axis->setBasePen(pen(l.line, 1.0));

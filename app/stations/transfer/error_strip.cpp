@@ -53,7 +53,7 @@ QString measure_unit(ReviewMeasure measure) {
 }
 
 ErrorStrip::ErrorStrip(Workspace& workspace, Playback& playback, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), playback_(playback) {
+    : Drawing(parent), workspace_(workspace), playback_(playback) {
     setMouseTracking(true);
     setAccessibleName(tr("Error strip"));
     for (const auto signal :
@@ -61,8 +61,7 @@ ErrorStrip::ErrorStrip(Workspace& workspace, Playback& playback, QWidget* parent
         connect(&workspace_, signal, this, &ErrorStrip::draw_anew);
     // Only the line that stands for the frame moves.
     connect(&playback_, &Playback::frame_changed, this, [this] {
-        for (const double x : {shown_x_, x_of(playback_.frame() + 0.5)})
-            update(QRect(int(x) - 2, 0, 5, height()));
+        for (const double x : {shown_x_, x_of(playback_.frame() + 0.5)}) update_column(x);
     });
 }
 
@@ -99,20 +98,20 @@ double ErrorStrip::full_scale() const {
 }
 
 double ErrorStrip::x_of(double frame) const {
-    const double width_px = std::max(1, width() - left_px - right_px);
+    const double width_px = std::max(1, drawn_width() - left_px - right_px);
     return left_px + width_px * frame / std::max(1, playback_.frames());
 }
 
 int ErrorStrip::frame_at(double x) const {
-    const double width_px = std::max(1, width() - left_px - right_px);
+    const double width_px = std::max(1, drawn_width() - left_px - right_px);
     return std::clamp(int((x - left_px) / width_px * playback_.frames()), 0,
                       std::max(0, playback_.frames() - 1));
 }
 
 QRectF ErrorStrip::row_rect(int row, int count) const {
     const double top = 16;
-    const double each = (height() - top - 4.0) / std::max(1, count);
-    return {double(left_px), top + each * row, double(width() - left_px - right_px), each};
+    const double each = (drawn_height() - top - 4.0) / std::max(1, count);
+    return {double(left_px), top + each * row, double(drawn_width() - left_px - right_px), each};
 }
 
 void ErrorStrip::paintEvent(QPaintEvent* event) {
@@ -122,26 +121,24 @@ void ErrorStrip::paintEvent(QPaintEvent* event) {
         rows_picture_.setDevicePixelRatio(ratio);
         pictured_look_ = look().is_paper;
         QPainter painter(&rows_picture_);
-        painter.setFont(font());
         paint_rows(painter);
     }
     QPainter painter(this);
     painter.setClipRegion(event->region());
     painter.drawPixmap(0, 0, rows_picture_);
     if (!workspace_.review()) return;
-    painter.setRenderHint(QPainter::Antialiasing);
+    start(painter, false);
     shown_x_ = x_of(playback_.frame() + 0.5);
     painter.setPen(QPen(look().mark, 1.4));
-    painter.drawLine(QPointF(shown_x_, 0), QPointF(shown_x_, height()));
+    painter.drawLine(QPointF(shown_x_, 0), QPointF(shown_x_, drawn_height()));
 }
 
 void ErrorStrip::paint_rows(QPainter& painter) const {
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.fillRect(rect(), look().ground);
+    start(painter);
     const auto review = workspace_.review();
     if (!review) {
         painter.setPen(look().dim);
-        painter.drawText(rect(), Qt::AlignCenter,
+        painter.drawText(drawn_rect(), Qt::AlignCenter,
                          workspace_.target()
                              ? tr("measuring …")
                              : tr("The strip shows where the transfer falls short once there is one."));
@@ -177,10 +174,9 @@ void ErrorStrip::paint_rows(QPainter& painter) const {
         }
     }
     // Legend.
-    const QRectF legend(width() - right_px - 150.0, 0, 150, 12);
+    const QRectF legend(drawn_width() - right_px - 150.0, 0, 150, 12);
     painter.setPen(look().dim);
-    QFont small = font();
-    small.setPixelSize(11);
+    const QFont small = letters(11);
     painter.setFont(small);
     for (int i = 0; i < 40; ++i)
         painter.fillRect(QRectF(legend.left() + 30 + i * 1.6, 4, 1.7, 6), look().measure(i / 39.0));
@@ -294,17 +290,17 @@ int ErrorStrip::next_worst() const {
 }
 
 void ErrorStrip::mousePressEvent(QMouseEvent* event) {
-    const int frame = frame_at(event->position().x());
+    const int frame = frame_at(drawn_at(event->position()).x());
     playback_.play(false);
     playback_.go_to(frame);
     const auto all = rows();
     for (int i = 0; i < int(all.size()); ++i)
-        if (row_rect(i, int(all.size())).adjusted(-left_px, 0, 0, 0).contains(event->position()))
+        if (row_rect(i, int(all.size())).adjusted(-left_px, 0, 0, 0).contains(drawn_at(event->position())))
             emit explained(why(QString::fromStdString(all[size_t(i)]->row), frame));
 }
 
 void ErrorStrip::mouseMoveEvent(QMouseEvent* event) {
-    if (event->buttons() & Qt::LeftButton) playback_.go_to(frame_at(event->position().x()));
+    if (event->buttons() & Qt::LeftButton) playback_.go_to(frame_at(drawn_at(event->position()).x()));
 }
 
 bool ErrorStrip::event(QEvent* event) {
@@ -312,16 +308,17 @@ bool ErrorStrip::event(QEvent* event) {
         auto* help = static_cast<QHelpEvent*>(event);
         const auto all = rows();
         for (int i = 0; i < int(all.size()); ++i)
-            if (row_rect(i, int(all.size())).contains(help->pos())) {
+            if (row_rect(i, int(all.size())).contains(drawn_at(help->pos()))) {
                 QToolTip::showText(
                     help->globalPos(),
-                    why(QString::fromStdString(all[size_t(i)]->row), frame_at(help->pos().x())), this);
+                    why(QString::fromStdString(all[size_t(i)]->row), frame_at(drawn_at(help->pos()).x())),
+                    this);
                 return true;
             }
         QToolTip::hideText();
         return true;
     }
-    return QWidget::event(event);
+    return Drawing::event(event);
 }
 
 }  // namespace nb

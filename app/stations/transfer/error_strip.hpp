@@ -3,12 +3,13 @@
 #include <QPixmap>
 #include <QWidget>
 
+#include "app/look/drawing.hpp"
 #include "app/work/playback.hpp"
 #include "app/work/workspace.hpp"
 
 namespace nb {
 
-class ErrorStrip : public QWidget {
+class ErrorStrip : public Drawing {
     Q_OBJECT
 
   public:
@@ -19,8 +20,8 @@ class ErrorStrip : public QWidget {
     int next_worst() const;
     /// What the strip says of a row at a frame.
     QString why(const QString& row, int frame) const;
-    QSize sizeHint() const override { return {600, 110}; }
-    QSize minimumSizeHint() const override { return {300, 70}; }
+    QSize sizeHint() const override { return scaled(QSize{600, 110}); }
+    QSize minimumSizeHint() const override { return scaled(QSize{300, 70}); }
     /// Left edge and width of the part that stands for the frames, so that other drawings line up.
     static constexpr int left_px = 104;
     static constexpr int right_px = 16;

@@ -1,12 +1,12 @@
 #include "app/stations/transfer/events_page.hpp"
 
 #include <QComboBox>
-#include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QVBoxLayout>
 #include <algorithm>
 
+#include "app/look/flow.hpp"
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
 #include "app/look/table.hpp"
@@ -40,9 +40,8 @@ EventsPage::EventsPage(EventDesk& desk, Playback& playback, QWidget* parent)
     });
 }
 
-QHBoxLayout* EventsPage::make_head() {
-    auto* head = new QHBoxLayout;
-    head->setSpacing(4);
+QLayout* EventsPage::make_head() {
+    auto* head = new Flow(4);
     const std::array<QString, 5> tips{tr("All events and marked frames"), tr("Those nobody has judged yet"),
                                       tr("Those that may stay as they are"), tr("Those that were seen to"),
                                       tr("Frames somebody has marked")};
@@ -54,7 +53,7 @@ QHBoxLayout* EventsPage::make_head() {
         });
         head->addWidget(kinds_[i]);
     }
-    head->addStretch();
+    head->add_gap();
     auto* before = word_button(tr("before"), tr("To the open event before (Shift+E)"), this);
     auto* next = word_button(tr("next"), tr("To the next open event (E)"), this);
     connect(before, &QToolButton::clicked, this, [this] { desk_.step(-1); });
@@ -70,14 +69,13 @@ QHBoxLayout* EventsPage::make_head() {
     return head;
 }
 
-QHBoxLayout* EventsPage::make_foot() {
-    auto* foot = new QHBoxLayout;
-    foot->setSpacing(4);
+QLayout* EventsPage::make_foot() {
+    auto* foot = new Flow(4);
     note_ = new QLineEdit(this);
     note_->setPlaceholderText(tr("a note"));
     note_->setAccessibleName(tr("note"));
-    note_->setMinimumWidth(140);
-    foot->addWidget(note_, 1);
+    when_scaled(note_, [this] { note_->setMinimumWidth(scaled(140)); });
+    foot->addWidget(note_);
     verdicts_[0] = word_button(tr("accept"), tr("It may stay as it is; the note goes with it (A)"), this);
     verdicts_[1] = word_button(tr("done"), tr("It was seen to; it opens again when it grows (X)"), this);
     verdicts_[2] = word_button(tr("open again"), tr("Takes back what was said of it"), this);
@@ -88,7 +86,6 @@ QHBoxLayout* EventsPage::make_foot() {
     mark_ = word_button({}, {}, this);
     connect(mark_, &QToolButton::clicked, this, &EventsPage::mark_frame);
     foot->addWidget(mark_);
-    foot->addSpacing(8);
     remedies_ = new QLabel(this);
     remedies_->setTextFormat(Qt::RichText);
     connect(remedies_, &QLabel::linkActivated, this,

@@ -6,7 +6,7 @@
 #include <vector>
 
 class QComboBox;
-class QHBoxLayout;
+class QLayout;
 class QLabel;
 class QLineEdit;
 class QTableWidget;
@@ -56,8 +56,8 @@ class EventsPage : public QWidget {
     QToolButton* mark_;
     bool is_stale_ = true;
 
-    QHBoxLayout* make_head();
-    QHBoxLayout* make_foot();
+    QLayout* make_head();
+    QLayout* make_foot();
     void judge(int button);
     void follow();
     void refresh();

@@ -1,10 +1,10 @@
 #include "app/stations/transfer/transfer_sheet.hpp"
 
 #include <QComboBox>
-#include <QHBoxLayout>
 #include <QLabel>
 #include <QVBoxLayout>
 
+#include "app/look/flow.hpp"
 #include "app/look/labels.hpp"
 #include "app/stations/transfer/contact_lanes.hpp"
 #include "app/stations/transfer/curves_view.hpp"
@@ -43,10 +43,9 @@ TransferSheet::TransferSheet(Workspace& workspace, Playback& playback, StageView
     connect(lanes_, &ContactLanes::explained, this, &TransferSheet::said);
 }
 
-QHBoxLayout* TransferSheet::make_head() {
-    auto* head = new QHBoxLayout;
+QLayout* TransferSheet::make_head() {
+    auto* head = new Flow(4);
     head->setContentsMargins(12, 6, 12, 2);
-    head->setSpacing(4);
     const std::array<std::pair<QString, QString>, 3> pages{
         {{tr("strip"), tr("A measure, frame by frame")},
          {tr("curves"), tr("The selected bone over the take: source and target over each other (C)")},
@@ -56,7 +55,6 @@ QHBoxLayout* TransferSheet::make_head() {
         connect(pages_[i], &QToolButton::clicked, this, [this, i] { show_page(Page(int(i))); });
         head->addWidget(pages_[i]);
     }
-    head->addSpacing(8);
     measure_ = new QComboBox(this);
     measure_->setAccessibleName(tr("measure"));
     measure_->setToolTip(tr("Which measure the strip shows"));
@@ -86,12 +84,11 @@ QHBoxLayout* TransferSheet::make_head() {
     connect(worst_, &QToolButton::clicked, this, &TransferSheet::go_to_next_worst);
     hint_ = new QLabel(this);
     hint_->setProperty("dim", true);
+    hint_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     head->addWidget(measure_);
     head->addWidget(worst_);
     head->addWidget(quantity_);
-    head->addSpacing(8);
     head->addWidget(hint_);
-    head->addStretch();
     return head;
 }
 

@@ -7,7 +7,7 @@
 #include "core/review/review.hpp"
 
 class QComboBox;
-class QHBoxLayout;
+class QLayout;
 class QLabel;
 class QToolButton;
 class QUndoStack;
@@ -60,7 +60,7 @@ class TransferSheet : public QWidget {
     std::array<QToolButton*, 3> pages_{};
     QLabel* hint_;
 
-    QHBoxLayout* make_head();
+    QLayout* make_head();
     void refresh_count();
 };
 
