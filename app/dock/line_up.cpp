@@ -17,6 +17,7 @@
 #include <cmath>
 
 #include "app/look/look.hpp"
+#include "core/body/measures.hpp"
 #include "core/intake/load.hpp"
 #include "draw/portrait.hpp"
 

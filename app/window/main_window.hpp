@@ -71,6 +71,7 @@ class MainWindow : public QMainWindow {
     bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
+    static constexpr int least_panel_px = 304;
     Workspace workspace_;
     Playback playback_;
     QUndoStack undo_;

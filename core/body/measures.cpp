@@ -49,4 +49,32 @@ double stature(const Skeleton& skeleton, const RoleMap& roles) {
     return leg_length(skeleton, roles) / leg_share_of_stature;
 }
 
+double body_height(const Skeleton& skeleton, const RoleMap& roles) {
+    if (roles.is_four_legged()) {
+        // On four legs: from the lowest point of the rest to its highest.
+        const Pose rest = rest_pose(skeleton);
+        double low = 1e30;
+        double high = -1e30;
+        const auto see = [&](const Vec3& p) {
+            low = std::min(low, p.y());
+            high = std::max(high, p.y());
+        };
+        for (const Vec3& p : rest.p) see(p);
+        for (const EndSite& site : skeleton.end_sites)
+            see(rest.p[size_t(site.joint)] + rest.R[size_t(site.joint)] * site.offset_m);
+        return high - low;
+    }
+    const double legs = leg_length(skeleton, roles);
+    if (legs <= 0.0) return 0.0;
+    // Legs, trunk and head in their rest lengths; the sole and the head above its joint are added
+    // (ankle height .039 and head .13 of stature: the sum is 0.83 of it; Drillis & Contini, from memory).
+    const Pose rest = rest_pose(skeleton);
+    const int top = roles.joint(roles.joint("head") >= 0 ? "head" : "chest");
+    const int left = roles.joint("thigh.left");
+    const int right = roles.joint("thigh.right");
+    if (top < 0 || left < 0 || right < 0) return legs / leg_share_of_stature;
+    const double trunk = (rest.p[size_t(top)] - 0.5 * (rest.p[size_t(left)] + rest.p[size_t(right)])).norm();
+    return 1.18 * (legs + trunk);
+}
+
 }  // namespace nb

@@ -22,4 +22,7 @@ double arm_length(const Skeleton& skeleton, const RoleMap& roles);
 /// Height of a human of that leg length, m.
 double stature(const Skeleton& skeleton, const RoleMap& roles);
 
+/// Height of the body in the guess of the unit: from the lengths of trunk and legs, in file units.
+double body_height(const Skeleton& skeleton, const RoleMap& roles);
+
 }  // namespace nb

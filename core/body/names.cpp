@@ -1,3 +1,4 @@
+// Longer than other files: lists of words, one part of the body after the other.
 #include "core/body/names.hpp"
 
 #include <algorithm>

@@ -240,13 +240,6 @@ size_t BodyReading::find_thumb(const std::vector<Finger>& all, const Vec3& wrist
     return thumb;
 }
 
-/// The bone the fingers hang on: the hand's own, or the one elsewhere in the tree that goes with it.
-int BodyReading::far_hand(const std::string& role) const {
-    for (const FollowerBone& far : map_.followers)
-        if (far.role == role) return far.joint;
-    return map_.joint(role);
-}
-
 /// Chains of a hand, thumb first, then by their place across the palm. Names that say which finger it is go
 /// before; where they stand in another order than the palm has them, all are unsure.
 void BodyReading::read_hand(bool is_left) {

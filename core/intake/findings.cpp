@@ -1,3 +1,5 @@
+// Longer than other files: one kind of finding a function, in the order in which they are told; a reader looks
+// for one of them.
 #include "core/intake/findings.hpp"
 
 #include <fmt/format.h>

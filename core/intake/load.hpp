@@ -51,7 +51,4 @@ LoadedFile load_bvh(std::string_view text, const std::string& path, const LoadOp
 LoadedFile settle(SkeletonFile file, const std::string& path, const std::string& format,
                   const LoadOptions& options = {});
 
-/// Height of the body in the guess of the unit: from the lengths of trunk and legs, in file units.
-double body_height(const Skeleton& skeleton, const RoleMap& roles);
-
 }  // namespace nb

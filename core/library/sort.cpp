@@ -6,6 +6,7 @@
 #include <filesystem>
 
 #include "core/base/fault.hpp"
+#include "core/body/measures.hpp"
 #include "core/documents/format.hpp"
 #include "core/library/beside.hpp"
 

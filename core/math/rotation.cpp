@@ -136,4 +136,10 @@ Vec3 to_euler_nearest(const Mat3& R, const EulerOrder& order, const Vec3& previo
     return cost(b) < cost(a) ? b : a;
 }
 
+double roll_about(const Vec3& s, const Vec3& from, const Vec3& to) {
+    const Vec3 a = from - s * s.dot(from);
+    const Vec3 b = to - s * s.dot(to);
+    return std::atan2(s.dot(a.cross(b)), a.dot(b));
+}
+
 }  // namespace nb

@@ -37,6 +37,8 @@ inline Rigid inverse(const Rigid& X_AB) {
 
 /// Rotation by the angle |w| (rad) about w. Exact for w = 0.
 Quat exp_rotation(const Vec3& w);
+/// Signed angle, rad, about the unit axis s that brings `from` nearest to `to`, in [-pi, pi].
+double roll_about(const Vec3& s, const Vec3& from, const Vec3& to);
 /// Rotation vector of the shorter way round, |w| <= pi. Inverse of `exp_rotation`.
 Vec3 log_rotation(const Quat& R);
 /// Angle of the rotation that takes a to b, 0..pi rad.

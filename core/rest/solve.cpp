@@ -19,8 +19,7 @@ constexpr double least_bend = deg_to_rad(10.0);        // below it the bend plan
 constexpr double most_hinge_error = deg_to_rad(75.0);  // beyond it a bend at rest is no bend of the hinge
 constexpr double steady_upper = 0.8;
 constexpr double steady_lower = 0.98;  // cos 11 degrees: the bone carries no turn of its own
-constexpr double level_sole = deg_to_rad(8.0);
-constexpr double level_palm = deg_to_rad(12.0);
+constexpr double level_sole = deg_to_rad(8.0), level_palm = deg_to_rad(12.0);
 
 /// World turn of the whole body that makes it face +Z with the thigh-joint line level.
 Quat body_turn(const RoleMap& roles, const Pose& pose) {
@@ -37,13 +36,6 @@ Quat body_turn(const RoleMap& roles, const Pose& pose) {
     const bool is_upright = angle_between(trunk, Vec3::UnitY()) < deg_to_rad(25.0);
     return Quat(
         Mat3(frame_from(thigh_left - thigh_right, is_upright ? Vec3(Vec3::UnitY()) : trunk).transpose()));
-}
-
-/// The same about the vertical alone: what leans goes on leaning.
-Quat heading_turn(const RoleMap& roles, const Pose& pose) {
-    Vec3 left = pose.p[size_t(roles.joint("thigh.left"))] - pose.p[size_t(roles.joint("thigh.right"))];
-    left.y() = 0.0;
-    return left.norm() < 1e-9 ? Quat::Identity() : shortest_arc(left, Vec3::UnitX(), Vec3::UnitY());
 }
 
 struct Candidate {
@@ -67,13 +59,6 @@ void judge(const Skeleton& skeleton, const RoleMap& roles, Candidate& candidate)
         }
     }
     if (!candidate.deviations.empty()) candidate.deviation /= double(candidate.deviations.size());
-}
-
-/// Signed angle about unit axis s that brings `from` nearest to `to`.
-double roll_about(const Vec3& s, const Vec3& from, const Vec3& to) {
-    const Vec3 a = from - s * s.dot(from);
-    const Vec3 b = to - s * s.dot(to);
-    return std::atan2(s.dot(a.cross(b)), a.dot(b));
 }
 
 Quat rolled(const Vec3& s, const Vec3& from, const Vec3& to) {
@@ -494,29 +479,6 @@ class Solver {
     }
 };
 
-/// A body on four legs: nothing is turned; the lowest paw stands on the floor.
-RestAlignment rest_on_paws(const Rig& rig, const RoleMap& roles) {
-    const Skeleton& skeleton = rig.skeleton;
-    RestAlignment rest;
-    rest.name = "own";
-    rest.stance.kind = Stance::Kind::own;
-    rest.reference = "rest pose";
-    rest.D_W.assign(skeleton.names.size(), Quat::Identity());
-    for (const auto* limb : {"arm.left", "arm.right", "leg.left", "leg.right"})
-        rest.hinges[limb] = {Vec3::UnitX(), HingeSource::assumed};
-    for (const RoleFill& fill : roles.fills) rest.found[fill.role] = {RollSource::own, 1.0};
-    apply_alignment(skeleton, roles, rest);
-    double lowest = 1e30;
-    for (const Vec3& p : rest.p_WJ0) lowest = std::min(lowest, p.y());
-    for (const EndSite& site : skeleton.end_sites)
-        lowest = std::min(
-            lowest, (rest.p_WJ0[size_t(site.joint)] + rest.R_WJ0[size_t(site.joint)] * site.offset_m).y());
-    rest.ankle_height_m = -lowest;
-    rest.ankle_reason = "the rest pose stands on its paws";
-    apply_alignment(skeleton, roles, rest);
-    return rest;
-}
-
 }  // namespace
 
 RestAlignment solve_rest(const Rig& rig, const RoleMap& roles, const RestRequest& request) {
@@ -532,35 +494,6 @@ RestAlignment solve_rest(const Rig& rig, const RoleMap& roles, const RestRequest
     RestAlignment rest = rest_of_pose(rig, roles, own, solved);
     rest.stance = request.stance;
     rest.name = stance_name(rest.stance);
-    return rest;
-}
-
-RestAlignment stored_rest(const Rig& rig, const RoleMap& roles, const RestAlignment& solved) {
-    RestAlignment rest = rest_of_pose(rig, roles, rest_pose(rig.skeleton), solved);
-    rest.name = "as in the file";
-    return rest;
-}
-
-RestAlignment rest_of_pose(const Rig& rig, const RoleMap& roles, const Pose& pose,
-                           const RestAlignment& solved) {
-    RestAlignment rest = solved;
-    rest.stance.kind = Stance::Kind::own;
-    const Quat turn = roles.is_four_legged() ? Quat::Identity() : heading_turn(roles, pose);
-    const Pose stored = rest_pose(rig.skeleton);
-    const Skeleton skeleton = carried_skeleton(rig.skeleton, roles);
-    const int top = body_top(skeleton, roles);
-    for (int joint = 0; joint < rig.skeleton.size(); ++joint) {
-        const size_t j = size_t(joint);
-        if (!skeleton.is_ancestor(top, joint)) continue;
-        const Quat before = rest.D_W[j];
-        rest.D_W[j] = (turn * pose.R[j] * stored.R[j].conjugate()).normalized();
-        for (auto& [limb, hinge] : rest.hinges) {
-            const std::string side(side_suffix(role_side(limb)));
-            if (joint == roles.joint((limb.starts_with("leg") ? "shin" : "upperarm") + side))
-                hinge.n_W = rest.D_W[j] * before.conjugate() * hinge.n_W;
-        }
-    }
-    apply_alignment(rig.skeleton, roles, rest);
     return rest;
 }
 

@@ -36,6 +36,9 @@ struct RestRequest {
 /// Needs hips and both thighs; other roles as far as they are filled. Settings of the whole body are at zero.
 RestAlignment solve_rest(const Rig& rig, const RoleMap& roles, const RestRequest& request);
 
+/// A body on four legs: nothing is turned; the lowest paw stands on the floor.
+RestAlignment rest_on_paws(const Rig& rig, const RoleMap& roles);
+
 /// The rig as its file has it, turned ahead: nothing is made equal. `solved`: its T.
 RestAlignment stored_rest(const Rig& rig, const RoleMap& roles, const RestAlignment& solved);
 

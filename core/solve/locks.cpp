@@ -1,3 +1,5 @@
+// Longer than other files: every pass along time works on the same windows and chains, which are found here
+// once; they are being taken apart, a file a pass.
 #include "core/solve/locks.hpp"
 
 #include <algorithm>

@@ -1,5 +1,6 @@
 // The window, driven as a person drives it: keys, clicks, drops, typed numbers; what shows and what lands on
 // disk.
+// Longer than other files: short tests of one subject, side by side.
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDoubleSpinBox>

@@ -1,4 +1,5 @@
 // The command line as a script uses it: what is printed, what is written, and the exit codes of the contract.
+// Longer than other files: short tests of one subject, side by side.
 #include <fcntl.h>
 #include <spawn.h>
 #include <sys/resource.h>

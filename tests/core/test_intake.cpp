@@ -1,5 +1,6 @@
 // The intake: each finding on a file that has the fault, its repair, and the way back. Faults are made here
 // from known bodies; the real captures 01_01.bvh and 01_03.bvh are Debian's assimp-testmodels.
+// Longer than other files: short tests of one subject, side by side.
 #include <QTemporaryDir>
 #include <QtTest>
 #include <cstdlib>

@@ -1,6 +1,7 @@
 // The rest solver and corrections by hand: stated poses are found again, what is known travels with the bone,
 // sides agree, stances do not change the transfer, a degree off is a degree off, and a rig whose own rest is
 // the aligned one stands as it was posed.
+// Longer than other files: short tests of one subject, side by side.
 #include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>

@@ -8,6 +8,7 @@
 
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
+#include "core/body/measures.hpp"
 #include "core/files/scene/scene.hpp"
 #include "core/handover/export.hpp"
 #include "core/library/library.hpp"

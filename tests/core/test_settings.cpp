@@ -1,6 +1,7 @@
 // What chains are set to: levels, gather, pole, place, give-way, give in length, shoulder share, the reach of
 // longer runs (its Jacobian against orocos-kdl's), the hock of four legs, proposals. Expectations follow from
 // the definitions and from small cases worked by hand.
+// Longer than other files: short tests of one subject, side by side.
 #include <QtTest>
 
 #include <set>

@@ -1,5 +1,6 @@
 // Broken, huge, foreign and wrongly named input is told in one line, in our words; what is written is whole,
 // finite and readable, and never stands in the place of what was read.
+// Longer than other files: short tests of one subject, side by side.
 #include <fcntl.h>
 #include <sys/stat.h>
 #include <unistd.h>

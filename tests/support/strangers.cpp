@@ -1,3 +1,4 @@
+// Longer than other files: bodies of many makes, one after the other; a reader looks for one of them.
 #include "tests/support/strangers.hpp"
 
 #include <fmt/format.h>

@@ -1,5 +1,6 @@
 // What is open, changed and saved, driven without a window: every edit is in the document it belongs to, is
-// saved there alone, and is offered again when the program was ended.
+// saved there alone, and is offered again when the program was ended. Longer than other files: a
+// fault a test, by number.
 #include "core/base/files.hpp"
 #include "core/documents/take.hpp"
 #include "core/files/gltf/gltf.hpp"

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "app/look/look.hpp"
+#include "core/body/measures.hpp"
 #include "core/intake/load.hpp"
 
 namespace nb {
