@@ -1,11 +1,13 @@
 """Skins for the made-up bodies: smooth unions of rounded cones and ellipsoids, polygonised and thinned out by VTK,
-coloured by what is nearest, carried by the joints whose shapes are nearest, weights smoothed over the surface.
+coloured by what is nearest (paint.py), carried by the joints whose shapes are nearest, weights smoothed over the surface.
 
 Lengths in metres in the common stance (+Y up, facing +Z). Needs python3-vtk9 and python3-numpy.
 """
 import numpy as np
 import vtk
 from vtk.util.numpy_support import numpy_to_vtk, vtk_to_numpy
+
+from paint import paint
 
 
 class Shape:
@@ -143,15 +145,14 @@ def skin(shapes, joint_count, cell=.011, triangles=9000, softness=.016):
     """Everything a skinned mesh needs: points, faces, normals, colours (linear), joints and weights (four a vertex)."""
     points, faces, normals = polygonise(shapes, cell, triangles)
     distance = np.stack([s.distance(points) for s in shapes], 1)
-    nearest = distance.argmin(1)
     pairs = neighbours(len(points), faces)
-    colours = spread(np.array([s.colour for s in shapes])[nearest], pairs, 1, .35)
     weight = np.exp(-(distance - distance.min(1, keepdims=True)) / softness)
     by_joint = np.zeros((len(points), joint_count))
     for i, s in enumerate(shapes):
         by_joint[:, s.joint] = np.maximum(by_joint[:, s.joint], weight[:, i])
     by_joint /= by_joint.sum(1, keepdims=True)
     by_joint = spread(by_joint, pairs, 5)
+    points, normals, by_joint, faces, colours = paint(shapes, points, normals, by_joint, faces)
     order = np.argsort(-by_joint, 1)[:, :4]
     weights = np.take_along_axis(by_joint, order, 1)
     weights[weights < .01] = 0
@@ -312,5 +313,5 @@ def person(body, style):
         add(Ball(index['chest'], at['chest'] + [0, .03 * H, .072 * H], [.011 * H] * 3, part('marks'), .004))
     if style.get('satchel'):
         add(Ball(index['hips'], hips + [half + .075 * H, -.01 * H, .0], [.022 * H, .045 * H, .045 * H], part('belt'), .01))
-        add(Cone(index[spine[-1]], at['clavicle.right'] + [-.02 * H, .01 * H, .045 * H], hips + [half + .05 * H, .04 * H, .045 * H], .008 * H, .008 * H, part('belt'), .006))
+        add(Cone(index[spine[-1]], at['clavicle.right'] + [-.02 * H, .01 * H, .062 * H], hips + [half + .05 * H, .04 * H, .062 * H], .009 * H, .009 * H, part('belt'), .006))
     return shapes

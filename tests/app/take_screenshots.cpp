@@ -252,6 +252,31 @@ int main(int argc, char** argv) {
              window.undo_stack().undo();
              window.stations().set_station("transfer");
          }},
+        {"faces",  // of the crew, from near: on request
+         [&] {
+             if (wanted.isEmpty()) return;
+             QImage faces(1200, 1200, QImage::Format_RGB32);
+             QPainter painter(&faces);
+             for (int i = 0; i < std::min(4, int(window.workspace().targets().size())); ++i) {
+                 window.workspace().choose_target(i);
+                 settle_down(window);
+                 window.stage().set_shown(StageView::Shown::target);
+                 window.stage().set_view(View::front);
+                 window.stage().set_trail(false);
+                 window.playback().go_to(0);
+                 window.stage().select(true, window.workspace().target()->file.character.roles.joint("head"));
+                 window.stage().frame_selection();
+                 QTest::qWait(700);
+                 const QImage stage = window.stage().grabFramebuffer();
+                 const int wide = std::min(stage.width(), stage.height());
+                 painter.drawImage(QRect(i % 2 * 600, i / 2 * 600, 600, 600), stage,
+                                   QRect((stage.width() - wide) / 2, 0, wide, wide));
+             }
+             faces.save(folder.filePath("faces.png"));
+             std::printf("faces\n");
+             window.stage().set_shown(StageView::Shown::both);
+             window.stage().set_view(View::three_quarter);
+         }},
         {"views",
          [&] {
              if (wanted.isEmpty()) return;
