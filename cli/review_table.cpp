@@ -56,7 +56,7 @@ int review_table(const Options& options) {
             const TransferResult result =
                 nb::transfer(source, *take.file.take, target, settings, options.threads, {});
             const Review review = review_result(source, target, result);
-            const auto bars = bars_of(review, result.contacts);
+            const auto bars = bars_of(review, result, settings);
             if (table.empty()) {
                 table = "take,character,frames,windows,floor_levels,without_floor";
                 for (const Bar& bar : bars) table += "," + bar.name;

@@ -2,6 +2,7 @@
 #include "app/window/main_window.hpp"
 
 #include <QAction>
+#include <QLineEdit>
 #include <algorithm>
 #include <array>
 

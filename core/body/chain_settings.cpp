@@ -27,7 +27,7 @@ constexpr std::array<NumberField, 6> numbers{{{"tip_share", &ChainSettings::tip_
                                               {"soften_from", &ChainSettings::soften_from, 0.5, 1.0},
                                               {"pole_deg", &ChainSettings::pole_rad, -180.0, 180.0},
                                               {"start_gives", &ChainSettings::start_gives, 0.0, 1.0},
-                                              {"give", &ChainSettings::give, 0.0, 1.0},
+                                              {"give", &ChainSettings::length_share, 0.0, 1.0},
                                               {"shoulder_share", &ChainSettings::shoulder_share, 0.0, 1.0}}};
 
 /// The roles a run starts and ends at.
@@ -68,7 +68,7 @@ ChainSettings usual_settings(const std::string& chain) {
     usual.carry = Carry::angles;
     usual.tip_share = 1.0;
     usual.soften_from = usual_soften_from;
-    usual.pole_rad = usual.give = usual.shoulder_share = 0.0;
+    usual.pole_rad = usual.length_share = usual.shoulder_share = 0.0;
     usual.start_gives = chain.starts_with("arm") ? usual_clavicle_gives : 1.0;
     return usual;
 }

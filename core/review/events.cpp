@@ -6,6 +6,8 @@
 #include <array>
 #include <cmath>
 
+#include "core/review/asked.hpp"
+
 namespace nb {
 
 namespace {
@@ -47,31 +49,17 @@ std::string spoken(const std::string& row) {
     return side == Side::none ? part : (side == Side::left ? "left " : "right ") + part;
 }
 
-std::string limb_of(const std::string& row) {
-    const std::string part = role_part(row);
-    const bool is_leg = part == "leg" || part == "thigh" || part == "shin" || part == "foot" || part == "toe";
-    return (is_leg ? "leg" : "arm") + std::string(side_suffix(role_side(row)));
-}
-
 /// The limb that ends in a held point, in words.
 std::string limb_of_end(const std::string& point) {
     const std::string part = role_part(point);
     return part == "wrist" ? "arm" : part == "forepaw" ? "foreleg" : part == "hindpaw" ? "hind leg" : "leg";
 }
 
-/// Whether settings turn a limb's bones beside the source's on purpose.
-bool is_turned_aside(const ChainTable& chains, const std::string& limb) {
-    const ChainSettings& set = settings_of(chains, limb);
-    return set.pole_rad.value_or(0.0) != 0.0 || set.shoulder_share.value_or(0.0) > 0.0;
-}
-
 /// A limb's measure where its end is free; held, it goes where it is held.
 std::vector<float> where_free(const TransferResult& result, const std::string& limb,
                               std::vector<float> values) {
-    for (size_t i = 0; i < limb_count; ++i)
-        if (limb == limb_names[i])
-            for (size_t f = 0; f < std::min(values.size(), result.corrections.limbs[i].hold.size()); ++f)
-                if (result.corrections.limbs[i].hold[f] > 0.0) values[f] = 0.0f;
+    for (size_t f = 0; f < values.size(); ++f)
+        if (is_end_held(result, limb, int(f))) values[f] = 0.0f;
     return values;
 }
 
@@ -105,10 +93,6 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
         event.weight = run.size / pass;
         events.push_back(std::move(event));
         return events.back();
-    };
-    const auto carried_by_tip = [&](const std::string& limb) {
-        return settings_of(result.plan.chains, limb).carry.value_or(Carry::angles) != Carry::angles &&
-               settings.passes.reach;
     };
     for (const ReachDeficit& deficit : review.deficits) {
         if (deficit.missing_cm < deficit_pass_cm) continue;
@@ -177,7 +161,7 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
                 for (const Run& run :
                      runs_over(where_free(result, row, series.values), tip_pass_cm, 2 * gap)) {
                     ReviewEvent& event = add("tip", row, run, "cm", tip_pass_cm);
-                    const bool by_tip = carried_by_tip(row);
+                    const bool by_tip = goes_by_tip(result, settings, row);
                     event.text =
                         by_tip ? fmt::format("{} hand {:.1f} cm from where the source's is: out of reach",
                                              row.ends_with(".left") ? "left" : "right", run.size)
@@ -191,7 +175,7 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
             }
             case ReviewMeasure::direction: {
                 const std::string limb = limb_of(row);
-                if (carried_by_tip(limb) || is_turned_aside(result.plan.chains, limb)) break;
+                if (goes_by_tip(result, settings, limb) || is_turned_aside(result.plan.chains, limb)) break;
                 for (const Run& run :
                      runs_over(where_free(result, limb, series.values), direction_pass_deg, 4 * gap)) {
                     ReviewEvent& event = add("direction", row, run, "degrees", direction_pass_deg);

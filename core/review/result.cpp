@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "core/review/asked.hpp"
+
 namespace nb {
 
 Review review_result(const Character& source, const Character& target, const TransferResult& result) {
@@ -28,16 +30,27 @@ double cover_of(const std::vector<ReviewWindow>& windows, const Contacts& contac
     return all > 0 ? double(held) / all : 1.0;
 }
 
-std::vector<Bar> bars_of(const Review& review, const Contacts& contacts) {
+std::vector<Bar> bars_of(const Review& review, const TransferResult& result,
+                         const PairingSettings& settings) {
+    // Of arms that go as the source's: not where a setting or a held hand moves them aside on purpose.
     double p95 = 0.0;
     double worst = 0.0;
-    for (const NamedStat& role : review.direction_deg) {
-        if (role.name.find("arm") == std::string::npos) continue;
-        p95 = std::max(p95, role.stat.p95);
-        worst = std::max(worst, role.stat.max);
+    for (const ReviewSeries& series : review.series) {
+        if (series.measure != ReviewMeasure::direction || series.row.find("arm") == std::string::npos)
+            continue;
+        const std::string limb = limb_of(series.row);
+        if (is_turned_aside(result.plan.chains, limb) || goes_by_tip(result, settings, limb)) continue;
+        std::vector<double> values;
+        for (int f = result.take.first_motion_frame; f < int(series.values.size()); ++f)
+            if (!is_end_held(result, limb, f)) values.push_back(double(series.values[size_t(f)]));
+        if (values.empty()) continue;
+        worst = std::max(worst, *std::max_element(values.begin(), values.end()));
+        p95 = std::max(p95, nearest_rank(values, 0.95));
     }
+    const double no_longer = has_following_lengths(result) ? review.bone_length_change : 1e-6;
     return {
-        {"window_cover", "review windows that were held", cover_of(review.windows, contacts), 0.95, true},
+        {"window_cover", "review windows that were held", cover_of(review.windows, result.contacts), 0.95,
+         true},
         {"slide_core_p95_cm_s", "foot slide in the core, p95", review.target_slide_cm_s.p95, 0.2, false},
         {"drift_max_mm", "drift of a window", review.drift_mm.max, 1.0, false},
         {"slide_edge_p95_cm_s", "foot slide at the ends, p95, beside the source's own",
@@ -50,7 +63,7 @@ std::vector<Bar> bars_of(const Review& review, const Contacts& contacts) {
         {"pops", "pops", double(review.pop_count()), 0.0, false},
         {"jitter", "angular acceleration by the source's, worst role", review.worst_jitter(), most_jitter,
          false},
-        {"bone_length_change", "change of bone lengths", review.bone_length_change, 1e-6, false},
+        {"bone_length_change", "change of bone lengths", review.bone_length_change, no_longer, false},
         {"hip_path", "hip path beside the source's, by leg length", review.hip_path, 0.02, false},
     };
 }

@@ -23,6 +23,8 @@ struct Bar {
 /// Share of the frames of review windows in which the solve held that point too.
 double cover_of(const std::vector<ReviewWindow>& windows, const Contacts& contacts);
 
-std::vector<Bar> bars_of(const Review& review, const Contacts& contacts);
+/// What a person asked for does not count (core/review/asked.hpp): arms turned aside, arms that go by their tip, the
+/// frames in which a hand is held, lengths that follow the source's.
+std::vector<Bar> bars_of(const Review& review, const TransferResult& result, const PairingSettings& settings);
 
 }  // namespace nb

@@ -119,8 +119,8 @@ TransferResult transfer_with(const Character& source, const Take& take, Take* to
     baked.joints = joints;
     baked.first_motion_frame = take.first_motion_frame;
     baked.translated = result.plan.T_own_places;
-    for (size_t j = 0; j < result.plan.give_of.size(); ++j)
-        if (result.plan.give_of[j] >= 0) baked.translated.push_back(int(j));
+    for (size_t j = 0; j < result.plan.length_of.size(); ++j)
+        if (result.plan.length_of[j] >= 0) baked.translated.push_back(int(j));
     std::sort(baked.translated.begin(), baked.translated.end());
     std::atomic<int> done{0};
     std::atomic<bool> is_cancelled{false};

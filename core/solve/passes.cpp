@@ -40,8 +40,8 @@ namespace {
 
 /// What the offset of a target joint is scaled by.
 double length_factor(const Plan& plan, const SourceFrame& source, size_t joint) {
-    if (plan.give_of.empty() || plan.give_of[joint] < 0) return 1.0;
-    const GiveOp& op = plan.gives[size_t(plan.give_of[joint])];
+    if (plan.length_of.empty() || plan.length_of[joint] < 0) return 1.0;
+    const LengthOp& op = plan.lengths[size_t(plan.length_of[joint])];
     double now = 0.0;
     for (size_t i = 1; i < op.S_joints.size(); ++i)
         now += (source.p[size_t(op.S_joints[i])] - source.p[size_t(op.S_joints[i - 1])]).norm();

@@ -297,13 +297,13 @@ class Compiler {
 
     /// Bones whose length follows the source's.
     void gives() {
-        plan_.give_of.assign(T_tree_.names.size(), -1);
+        plan_.length_of.assign(T_tree_.names.size(), -1);
         for (const MatchedChain& chain : matched_) {
-            const double share = set(chain.name).give.value_or(0.0);
+            const double share = set(chain.name).length_share.value_or(0.0);
             if (share <= 0.0 || chain.is_left_out || chain.samples.empty()) continue;
             const bool is_even = chain.S_joints.size() == chain.T_joints.size();
             for (size_t t = 0; t + 1 < chain.T_joints.size(); ++t) {
-                GiveOp op;
+                LengthOp op;
                 op.share = share;
                 const int s = chain.samples[t].a;
                 if (chain.is_limb || is_even) {
@@ -318,11 +318,11 @@ class Compiler {
                 if (op.S_rest_m < 1e-6) continue;
                 for (int j = chain.T_joints[t + 1]; j >= 0 && j != chain.T_joints[t];
                      j = T_tree_.parents[size_t(j)])
-                    plan_.give_of[size_t(j)] = int(plan_.gives.size());
-                plan_.gives.push_back(std::move(op));
+                    plan_.length_of[size_t(j)] = int(plan_.lengths.size());
+                plan_.lengths.push_back(std::move(op));
             }
         }
-        if (plan_.gives.empty()) plan_.give_of.clear();
+        if (plan_.lengths.empty()) plan_.length_of.clear();
     }
 
     /// Upper arm and thigh let go of their roll toward the body; forearm and shin take on that of hand and

@@ -75,7 +75,7 @@ struct RunReachOp {
 };
 
 /// Lengths that follow the source's: offsets of target joints are scaled by 1 + share (now / at rest - 1).
-struct GiveOp {
+struct LengthOp {
     std::vector<int> S_joints;  ///< from one to the next
     double S_rest_m = 0.0;
     double share = 0.0;
@@ -117,8 +117,8 @@ struct Plan {
     std::vector<AngleOp> angles;  ///< one a target joint
     std::vector<ReachOp> reaches;
     std::vector<RunReachOp> run_reaches;
-    std::vector<GiveOp> gives;
-    std::vector<int> give_of;  ///< a target joint: index in `gives`, -1 for none; empty when nothing gives
+    std::vector<LengthOp> lengths;
+    std::vector<int> length_of;  ///< a target joint: index in `lengths`, -1 for none; empty when none follows
     std::vector<TwistOp> twists;
     std::array<EndOp, limb_count> ends;  ///< by `limb_names`
     double S_stature_m = 1.75, T_stature_m = 1.75;

@@ -399,7 +399,7 @@ int main(int argc, char** argv) {
              settings.scale = 1.1;
              workspace.set_settings(workspace.pairing_key(), settings);
              ChainTable chains = workspace.target()->file.character.chains;
-             chains["arm.left"].give = 0.2;
+             chains["arm.left"].length_share = 0.2;
              workspace.set_chains(workspace.key(true), chains);
              Contacts contacts;
              contacts.is_by_hand = true;

@@ -320,7 +320,7 @@ class WindowTest : public test::WindowFixture {
         QVERIFY(shown->isVisible());
         QCOMPARE(shown->text(), QString("1 not saved"));
         ChainTable marked;
-        marked["arm.left"].give = 0.5;
+        marked["arm.left"].length_share = 0.5;
         w().workspace().set_chains(w().workspace().key(true), marked);
         QCOMPARE(shown->text(), QString("2 not saved"));
         shown->click();

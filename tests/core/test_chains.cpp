@@ -222,7 +222,7 @@ class ChainsTest : public QObject {
         arm.carry = Carry::place;
         arm.pole_rad = deg_to_rad(-12.5);
         arm.start_gives = 0.25;
-        arm.give = 1.0;
+        arm.length_share = 1.0;
         arm.shoulder_share = 0.33;
         const Json document = pairing_document(pairing);
         const Pairing back = read_pairing(document, "p");

@@ -512,6 +512,51 @@ class CommandLineTest : public QObject {
                      .code,
                  2);
     }
+    /// Installed, and run from another folder: what it looks for is what was installed.
+    void what_is_installed_runs_by_itself() {
+        const QString prefix = folder_.filePath("installed");
+        QProcess install;
+        install.start("cmake", {"--install", NB_BUILD_DIR, "--prefix", prefix});
+        QVERIFY(install.waitForFinished(60000));
+        QVERIFY2(install.exitCode() == 0, install.readAllStandardError().constData());
+        const auto share = [&](const QString& path) { return prefix + "/share/" + path; };
+        for (const QString path :
+             {"applications/nimble-bone.desktop", "icons/hicolor/scalable/apps/nimble-bone.svg",
+              "mime/packages/nimble-bone.xml", "fonts/opentype/nimble-bone/B612-Regular.otf",
+              "nimble-bone/handbook/README.md", "nimble-bone/screenshots/chains.png",
+              "doc/nimble-bone/copyright"})
+            QVERIFY2(QFileInfo::exists(share(path)), qPrintable(path));
+        // What the desktop entry starts is there.
+        const QString entry =
+            QString::fromStdString(read_file(share("applications/nimble-bone.desktop").toStdString()));
+        const QString starts = entry.section("\nExec=", 1).section(' ', 0, 0);
+        QVERIFY2(QFileInfo(prefix + "/bin/" + starts).isExecutable(), qPrintable(starts));
+        // Every picture of the handbook came along.
+        static const QRegularExpression picture("!\\[[^]]*\\]\\(\\.\\./([^)]+)\\)");
+        int pictures = 0;
+        for (const QFileInfo& page : QDir(share("nimble-bone/handbook")).entryInfoList({"*.md"}))
+            for (auto found =
+                     picture.globalMatch(QString::fromStdString(read_file(page.filePath().toStdString())));
+                 found.hasNext(); ++pictures)
+                QVERIFY(QFileInfo::exists(share("nimble-bone/" + found.next().captured(1))));
+        QVERIFY(pictures >= 5);
+        const auto limber = [&] {
+            QProcess process;
+            process.setWorkingDirectory("/");
+            auto env = QProcessEnvironment::systemEnvironment();
+            env.remove("NB_SHARE");
+            process.setProcessEnvironment(env);
+            process.start(prefix + "/bin/nbone", {"limber", demo("characters/dockhand/rig.glb")});
+            process.waitForFinished(120000);
+            return std::pair(process.exitCode(), QString::fromUtf8(process.readAllStandardError()));
+        };
+        QCOMPARE(limber().first, 0);
+        // It reads the take that was installed, not the one of this tree.
+        write_file(share("nimble-bone/takes/limbering.bvh").toStdString(), "HIERARCHY\n");
+        const auto [code, told] = limber();
+        QCOMPARE(code, 3);
+        QVERIFY2(told.contains("installed"), qPrintable(told));
+    }
 };
 
 NB_TEST(CommandLineTest)

@@ -198,7 +198,7 @@ class ContactsTest : public QObject {
             const LoadedFile target = demo_body(name);
             const TransferResult result = carry(source, target);
             const Review review = review_result(source.character, target.character, result);
-            for (const Bar& bar : bars_of(review, result.contacts)) {
+            for (const Bar& bar : bars_of(review, result, {})) {
                 // Known misses, said in docs/review.md: the smallest body on the captures, and toes that flip
                 // by half a turn in 01_03.
                 const bool is_known =
@@ -222,10 +222,58 @@ class ContactsTest : public QObject {
         PairingSettings settings;
         settings.passes.contacts = false;
         const TransferResult result = carry(source, target, settings);
-        const auto bars = bars_of(review_result(source.character, target.character, result), result.contacts);
+        const auto bars =
+            bars_of(review_result(source.character, target.character, result), result, settings);
         QVERIFY(value_of(bars, "slide_core_p95_cm_s") > 5.0);
         QVERIFY(value_of(bars, "below_floor_max_mm") > 20.0);
         QVERIFY(result.corrections.is_empty());
+    }
+    void what_a_person_asked_for_counts_against_no_bar() {
+        const LoadedFile source = demo_take("quay-walk");
+        const LoadedFile target = demo_body("ferrier");
+        const auto bars_with = [&](const PairingSettings& settings) {
+            const TransferResult result = carry(source, target, settings);
+            return bars_of(review_result(source.character, target.character, result), result, settings);
+        };
+        // Elbows turned out by 20 degrees: the bones of that arm point aside, as they should.
+        PairingSettings turned;
+        turned.chains["arm.left"].carry = Carry::limb;
+        turned.chains["arm.left"].pole_rad = deg_to_rad(20.0);
+        QVERIFY(value_of(bars_with(turned), "direction_max_deg") < 2.0);
+        // The same bones aside with nobody having asked for it.
+        PairingSettings plain;
+        const TransferResult straight = carry(source, target, plain);
+        Review review = review_result(source.character, target.character, straight);
+        for (ReviewSeries& series : review.series)
+            if (series.measure == ReviewMeasure::direction && series.row == "upperarm.left")
+                for (float& value : series.values) value = 20.0f;
+        QVERIFY(value_of(bars_of(review, straight, plain), "direction_p95_deg") > 19.0);
+        // Lengths that follow are told and do not count; lengths that change by themselves do.
+        review.bone_length_change = 0.02;
+        const auto is_met = [&](const TransferResult& result, const PairingSettings& settings) {
+            for (const Bar& bar : bars_of(review, result, settings))
+                if (bar.name == "bone_length_change") return bar.is_met();
+            return false;
+        };
+        QVERIFY(!is_met(straight, plain));
+        PairingSettings longer;
+        longer.chains["spine"].length_share = 1.0;
+        QVERIFY(is_met(carry(source, target, longer), longer));
+    }
+    void a_held_hand_is_no_arm_that_points_aside() {
+        LoadedFile source = demo_take("quay-walk");
+        const LoadedFile target = demo_body("dockhand");
+        Contacts contacts = carry(source, target).contacts;
+        contacts.is_by_hand = true;
+        // Held in the air over half a second of the walk: the arm is drawn far back.
+        contacts.list.push_back({"wrist.left", 240, 270, ContactKind::stay});
+        source.take->contacts = contacts;
+        const TransferResult result = carry(source, target);
+        const Review review = review_result(source.character, target.character, result);
+        const ReviewSeries* upper = review.find_series(ReviewMeasure::direction, "upperarm.left");
+        const float aside = *std::max_element(upper->values.begin() + 240, upper->values.begin() + 270);
+        QVERIFY2(aside > 5.0f, qPrintable(QString::number(double(aside))));
+        QVERIFY(value_of(bars_of(review, result, {}), "direction_max_deg") < double(aside));
     }
     void any_number_of_threads_holds_the_same() {
         const LoadedFile source = demo_take("mole-steps");
@@ -250,7 +298,7 @@ class ContactsTest : public QObject {
         const TransferResult after = carry(source, target);
         QVERIFY(after.corrections.limbs[0].ankle_m.empty());
         QVERIFY(!after.corrections.limbs[1].ankle_m.empty());
-        const auto bars = bars_of(review_result(source.character, target.character, after), after.contacts);
+        const auto bars = bars_of(review_result(source.character, target.character, after), after, {});
         QVERIFY(value_of(bars, "window_cover") < 0.7);
     }
     void a_contact_drawn_by_hand_holds_a_foot_in_the_air() {

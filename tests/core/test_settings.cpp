@@ -123,9 +123,9 @@ class SettingsTest : public QObject {
     void a_body_keeps_its_own_settings() {
         LoadedFile target = demo_body("dockhand");
         target.character.chains["arm.left"].soften_from = 0.9;
-        target.character.chains["spine"].give = 0.25;
+        target.character.chains["spine"].length_share = 0.25;
         const Json document = character_document(target.character);
-        QCOMPARE(read_chain_table(document.at("chains"), "c").at("spine").give.value(), 0.25);
+        QCOMPARE(read_chain_table(document.at("chains"), "c").at("spine").length_share.value(), 0.25);
         // Taken back, nothing of it stays in the document it came from.
         target.character.document_text = document.dump();
         target.character.chains.clear();
@@ -299,7 +299,7 @@ class SettingsTest : public QObject {
                                            "forearm.left", "hand.left");
         for (const double give : {0.0, 0.5, 1.0}) {
             PairingSettings settings = plain();
-            settings.chains["arm.left"].give = give;
+            settings.chains["arm.left"].length_share = give;
             const TransferResult result = carry(source, target, settings);
             for (const int f : {0, 30, take.frames - 1}) {
                 const double now = (place(target, result.target, "hand.left", f) -

@@ -68,7 +68,7 @@ class ToldTest : public QObject {
         std::vector<std::string> notes;
         Character body = load_file(rig).character;
         body.id = make_uuid();
-        body.chains["arm.left"].give = 0.5;
+        body.chains["arm.left"].length_share = 0.5;
         Json document = character_document(body);
         document["roles"]["hips"]["note"] = "cold";
         document["rest"]["note"] = "kept";
@@ -78,7 +78,7 @@ class ToldTest : public QObject {
         document["theirs"]["more"] = Json::array({1, 2});
         write_file(at("deep/character.json"), format_document(document));
         Character read = load_character(rig, at("deep/character.json"), notes).character;
-        read.chains["arm.left"].give = 0.25;
+        read.chains["arm.left"].length_share = 0.25;
         const Json written = character_document(read);
         QCOMPARE(written["roles"]["hips"]["note"].get<std::string>(), std::string("cold"));
         QCOMPARE(written["rest"]["note"].get<std::string>(), std::string("kept"));

@@ -112,7 +112,7 @@ ChainForm::ChainForm(Workspace& workspace, ChainEdits& edits, QWidget* parent)
                &ChainSettings::start_gives, 0.01, 0, 100, " %");
     add_number(*grid, tr("lengths follow"),
                tr("How much of a source bone's change in length since its rest the target's bone takes"),
-               &ChainSettings::give, 0.01, 0, 100, " %");
+               &ChainSettings::length_share, 0.01, 0, 100, " %");
     add_number(
         *grid, tr("shoulder share"),
         tr("How much of the arm's rise above 30° the clavicle takes, where the source's does not move; "

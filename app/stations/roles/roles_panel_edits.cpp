@@ -1,9 +1,13 @@
 // What a person does to the roles of a body: gives, takes away, confirms, solves anew. Each is one undo.
+#include <QCheckBox>
+#include <QListWidget>
+#include <QUndoStack>
 #include <algorithm>
 #include "app/stage/stage_view.hpp"
 #include "app/stations/body_switch.hpp"
 #include "app/stations/roles/rails_view.hpp"
 #include "app/stations/roles/roles_panel.hpp"
+
 #include "app/work/commands.hpp"
 #include "core/base/fault.hpp"
 #include "core/body/check.hpp"

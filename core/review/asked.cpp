@@ -1,0 +1,37 @@
+#include "core/review/asked.hpp"
+
+#include <algorithm>
+
+namespace nb {
+
+std::string limb_of(const std::string& role) {
+    const std::string part = role_part(role);
+    const bool is_leg = part == "leg" || part == "thigh" || part == "shin" || part == "foot" || part == "toe";
+    return (is_leg ? "leg" : "arm") + std::string(side_suffix(role_side(role)));
+}
+
+bool is_turned_aside(const ChainTable& chains, const std::string& limb) {
+    const ChainSettings& set = settings_of(chains, limb);
+    return set.pole_rad.value_or(0.0) != 0.0 || set.shoulder_share.value_or(0.0) > 0.0;
+}
+
+bool goes_by_tip(const TransferResult& result, const PairingSettings& settings, const std::string& limb) {
+    return settings.passes.reach &&
+           settings_of(result.plan.chains, limb).carry.value_or(Carry::angles) != Carry::angles;
+}
+
+bool is_end_held(const TransferResult& result, const std::string& limb, int frame) {
+    for (size_t i = 0; i < limb_count; ++i)
+        if (limb == limb_names[i]) {
+            const auto& hold = result.corrections.limbs[i].hold;
+            return frame < int(hold.size()) && hold[size_t(frame)] > 0.0;
+        }
+    return false;
+}
+
+bool has_following_lengths(const TransferResult& result) {
+    return std::any_of(result.plan.chains.begin(), result.plan.chains.end(),
+                       [](const auto& chain) { return chain.second.length_share.value_or(0.0) > 0.0; });
+}
+
+}  // namespace nb

@@ -1,0 +1,21 @@
+// What a person asked for is no fault: settings and contacts that move bones beside the source's on purpose.
+#pragma once
+#include <string>
+
+#include "core/body/chain_settings.hpp"
+#include "core/solve/engine.hpp"
+
+namespace nb {
+
+/// The limb of a role, "arm.left"; of every role but those of legs an arm.
+std::string limb_of(const std::string& role);
+/// Whether settings turn a limb's bones beside the source's: its pole, or a shoulder that takes a share.
+bool is_turned_aside(const ChainTable& chains, const std::string& limb);
+/// Whether a limb goes by the place of its tip: its bones then point where that needs them to.
+bool goes_by_tip(const TransferResult& result, const PairingSettings& settings, const std::string& limb);
+/// Whether a limb's end is held by a contact in a frame, at all.
+bool is_end_held(const TransferResult& result, const std::string& limb, int frame);
+/// Whether lengths of bones follow the source's.
+bool has_following_lengths(const TransferResult& result);
+
+}  // namespace nb
