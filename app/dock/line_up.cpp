@@ -200,7 +200,7 @@ void LineUp::paintEvent(QPaintEvent*) {
         QString name = choice.name;
         if (name.startsWith("the ")) name = name.mid(4);
         // A name takes two lines at most.
-        const QRectF under(here.left() - 2, floor + 5, here.width() + 4, 64);
+        const QRectF under(here.left() + 1, floor + 5, here.width() - 2, 64);
         const auto words = Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap;
         for (const int size : {10, 9, 8}) {
             painter.setFont(letters(size));

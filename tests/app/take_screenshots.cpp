@@ -100,6 +100,7 @@ int main(int argc, char** argv) {
              shoot("events");
              while (window.undo_stack().canUndo()) window.undo_stack().undo();
              window.part<TransferSheet>().show_page(TransferSheet::Page::strip);
+             window.notice().say({});
          }},
         {"transfer-over",
          [&] {
