@@ -9,7 +9,7 @@
 #include "core/base/files.hpp"
 #include "core/intake/load.hpp"
 #include "core/library/library.hpp"
-#include "core/review/result.hpp"
+#include "core/review/bars.hpp"
 
 namespace nb::cli {
 

@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "app/work/loaded.hpp"
-#include "core/library/sort.hpp"
+#include "core/library/classify.hpp"
 
 namespace nb {
 

@@ -9,8 +9,8 @@
 #include "app/work/jobs.hpp"
 #include "app/work/loaded.hpp"
 #include "core/motion/kinematics.hpp"
+#include "core/review/bars.hpp"
 #include "core/review/events.hpp"
-#include "core/review/result.hpp"
 #include "core/solve/engine.hpp"
 
 namespace nb {

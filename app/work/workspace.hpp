@@ -21,9 +21,9 @@
 #include "app/work/jobs.hpp"
 #include "app/work/opened.hpp"
 #include "app/work/solver.hpp"
-#include "core/library/keep.hpp"
+#include "core/library/changes.hpp"
+#include "core/library/classify.hpp"
 #include "core/library/recovery.hpp"
-#include "core/library/sort.hpp"
 
 namespace nb {
 

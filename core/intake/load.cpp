@@ -351,8 +351,8 @@ void check_extent(const SkeletonFile& file, const std::string& path) {
 
 }  // namespace
 
-LoadedFile settle(SkeletonFile file, const std::string& path, const std::string& format,
-                  const LoadOptions& options) {
+LoadedFile load_parsed(SkeletonFile file, const std::string& path, const std::string& format,
+                       const LoadOptions& options) {
     if (file.animations.empty()) check_animation(path, {file.take.name}, options.animation);
     read_names(file);
     check_extent(file, path);
@@ -453,7 +453,7 @@ void check_animation(const std::string& path, const std::vector<std::string>& an
 }
 
 LoadedFile load_bvh(std::string_view text, const std::string& path, const LoadOptions& options) {
-    return settle(parse_bvh(text, path), path, "bvh", options);
+    return load_parsed(parse_bvh(text, path), path, "bvh", options);
 }
 
 LoadedFile load_file(const std::string& path, const LoadOptions& options) {
@@ -461,9 +461,9 @@ LoadedFile load_file(const std::string& path, const LoadOptions& options) {
     std::transform(ending.begin(), ending.end(), ending.begin(),
                    [](char c) { return c >= 'A' && c <= 'Z' ? char(c + 32) : c; });
     if (ending == ".glb" || ending == ".gltf" || ending == ".vrm")
-        return settle(read_gltf(path, options.animation), path, "glb", options);
+        return load_parsed(read_gltf(path, options.animation), path, "glb", options);
     if (is_scene_ending(ending))
-        return settle(read_scene_apart(path, options.animation), path, ending.substr(1), options);
+        return load_parsed(read_scene_apart(path, options.animation), path, ending.substr(1), options);
     const std::string text = read_file(path);
     if (text.find_first_not_of(" \t\r\n") == std::string::npos)
         throw FileError(path, "is empty", "export it again");

@@ -48,7 +48,7 @@ LoadedFile load_bvh(std::string_view text, const std::string& path, const LoadOp
 
 /// What every reader's result goes through: finds the body, brings it into the world, aligns its rest.
 /// `format` is "bvh" or "glb"; the latter is in metres.
-LoadedFile settle(SkeletonFile file, const std::string& path, const std::string& format,
-                  const LoadOptions& options = {});
+LoadedFile load_parsed(SkeletonFile file, const std::string& path, const std::string& format,
+                       const LoadOptions& options = {});
 
 }  // namespace nb

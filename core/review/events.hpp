@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "core/review/result.hpp"
+#include "core/review/bars.hpp"
 
 namespace nb {
 

@@ -32,7 +32,7 @@ Found find(const std::vector<std::string>& traits, std::uint64_t first = 3'500'0
         SkeletonFile file;
         file.skeleton = s.skeleton;
         file.meshes = s.meshes;
-        return {s, settle(std::move(file), "stranger", "bvh")};
+        return {s, load_parsed(std::move(file), "stranger", "bvh")};
     }
     qFatal("no such body");
 }
@@ -217,7 +217,7 @@ class CarriedTest : public QObject {
             SkeletonFile file;
             file.skeleton = s.skeleton;
             file.meshes = s.meshes;
-            const LoadedFile loaded = settle(std::move(file), "stranger", "bvh");
+            const LoadedFile loaded = load_parsed(std::move(file), "stranger", "bvh");
             const Skeleton& now = loaded.character.rig.skeleton;
             reordered += now.names != s.skeleton.names;
             const Pose before = rest_pose(s.skeleton);

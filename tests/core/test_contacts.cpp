@@ -17,7 +17,7 @@
 #include "core/math/curves.hpp"
 #include "core/motion/edit.hpp"
 #include "core/motion/kinematics.hpp"
-#include "core/review/result.hpp"
+#include "core/review/bars.hpp"
 #include "core/solve/give_way.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"

@@ -95,7 +95,7 @@ class DrawingTest : public QObject {
         }
     }
     void unsure_bones_are_dashed() {
-        const LoadedFile file = settle(test::crossed_legs(test::random_body(4)), "crossed", "glb");
+        const LoadedFile file = load_parsed(test::crossed_legs(test::random_body(4)), "crossed", "glb");
         const RoleMap& roles = file.character.roles;
         int dashed = 0;
         for (const FigureVertex& v : make_figure(file.character).vertices) {

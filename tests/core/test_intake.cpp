@@ -71,34 +71,35 @@ class IntakeTest : public QObject {
     /// Giants and ants: a file that says metres and holds centimetres is told, repaired, and given back.
     void giants_are_brought_to_size_and_back() {
         const SkeletonFile giant = test::scaled(test::random_body(3), 100.0);
-        const LoadedFile as_is = settle(giant, "giant", "glb");
+        const LoadedFile as_is = load_parsed(giant, "giant", "glb");
         const auto findings = find_in(as_is);
         const auto unit = find(findings, "unit");
         QVERIFY(unit && unit->state == Finding::State::open);
         QCOMPARE(findings.front().kind, std::string("unit"));  // what is open comes first
-        const LoadedFile repaired = settle(giant, "giant", "glb", unit->repaired);
+        const LoadedFile repaired = load_parsed(giant, "giant", "glb", unit->repaired);
         const double height = body_height(repaired.character.rig.skeleton, repaired.character.roles);
         QVERIFY2(height > 1.2 && height < 2.2, std::to_string(height).c_str());
         QVERIFY(find(find_in(repaired), "unit")->state == Finding::State::done);
         // A file without a unit is guessed, and any other unit can be chosen.
-        const LoadedFile inches = settle(test::scaled(test::random_body(3), 1.0 / 0.0254), "inches", "bvh");
+        const LoadedFile inches =
+            load_parsed(test::scaled(test::random_body(3), 1.0 / 0.0254), "inches", "bvh");
         QCOMPARE(inches.character.rig.conventions.unit_m, 0.0254);
         const LoadOptions other = choice(*find(find_in(inches), "unit"), "1 centimetre");
         const LoadedFile as_cm =
-            settle(test::scaled(test::random_body(3), 1.0 / 0.0254), "inches", "bvh", other);
+            load_parsed(test::scaled(test::random_body(3), 1.0 / 0.0254), "inches", "bvh", other);
         QCOMPARE(as_cm.character.rig.conventions.unit_m, 0.01);
     }
 
     /// Up and facing are found whichever way the file has them, and can be chosen otherwise.
     void axes_are_found_and_chosen() {
         const Quat z_up = axis_rotation(0, deg_to_rad(90.0));
-        const LoadedFile file = settle(test::turned(sound(5), z_up), "walks up the wall", "bvh");
+        const LoadedFile file = load_parsed(test::turned(sound(5), z_up), "walks up the wall", "bvh");
         QCOMPARE(file.character.rig.conventions.up, std::string("+Z"));
         const auto findings = find_in(file);
         const LoadOptions other = choice(*find(findings, "up axis"), "+X");
         QCOMPARE(other.up, std::optional<std::string>("+X"));
-        const LoadedFile turned = settle(test::turned(sound(5), z_up), "walks up the wall", "bvh",
-                                         choice(*find(findings, "facing"), "+X"));
+        const LoadedFile turned = load_parsed(test::turned(sound(5), z_up), "walks up the wall", "bvh",
+                                              choice(*find(findings, "facing"), "+X"));
         QCOMPARE(turned.character.rig.conventions.facing, std::string("+X"));
     }
 
@@ -140,7 +141,7 @@ class IntakeTest : public QObject {
         body.skeleton = wrapped;
         body.channels.assign(wrapped.names.size(), {});
         body.take.joints = wrapped.size();
-        const LoadedFile file = settle(body, "wrapped", "glb");
+        const LoadedFile file = load_parsed(body, "wrapped", "glb");
         const auto findings = find_in(file);
         QVERIFY(find(findings, "wrapper nodes"));
         QVERIFY(find(findings, "wrapper nodes")->what.find("armature") != std::string::npos);
@@ -210,7 +211,7 @@ class IntakeTest : public QObject {
     void names_that_collide_in_a_file() {
         SkeletonFile body = test::random_body(9);
         body.skeleton.names[size_t(body.skeleton.find("foot_left"))] = "hand_left";
-        const LoadedFile file = settle(body, "twice", "glb");
+        const LoadedFile file = load_parsed(body, "twice", "glb");
         const auto collision = find(find_in(file), "name collisions");
         QVERIFY(collision);
         QVERIFY(collision->what.find("hand_left_2") != std::string::npos);
@@ -218,7 +219,7 @@ class IntakeTest : public QObject {
         const auto& names = file.character.rig.skeleton.names;
         QCOMPARE(std::set<std::string>(names.begin(), names.end()).size(), names.size());
         // Two files whose bones share names live side by side.
-        const LoadedFile other = settle(sound(9), "other", "glb");
+        const LoadedFile other = load_parsed(sound(9), "other", "glb");
         const TransferResult result = test::carry(other, file);
         QCOMPARE(result.take.frames, 120);
     }
@@ -227,24 +228,24 @@ class IntakeTest : public QObject {
     void the_rest_is_set_on_the_floor() {
         SkeletonFile body = test::random_body(4);
         body.skeleton.rest_p[0] = Vec3(0.6, 0.0, -0.4);
-        const LoadedFile as_is = settle(body, "sunken", "glb");
+        const LoadedFile as_is = load_parsed(body, "sunken", "glb");
         auto findings = find_in(as_is);
         const auto floor = find(findings, "floor");
         QVERIFY(floor && floor->state == Finding::State::open);
         QVERIFY2(floor->what.find("at or below the floor") != std::string::npos, floor->what.c_str());
-        const LoadedFile lifted = settle(body, "sunken", "glb", floor->repaired);
+        const LoadedFile lifted = load_parsed(body, "sunken", "glb", floor->repaired);
         QVERIFY(hip_centre(lifted).y() > 0.5);
         findings = find_in(lifted);
         const auto origin = find(findings, "origin");
         QVERIFY(origin && origin->state == Finding::State::open);
-        const LoadedFile moved = settle(body, "sunken", "glb", origin->repaired);
+        const LoadedFile moved = load_parsed(body, "sunken", "glb", origin->repaired);
         QVERIFY(std::hypot(hip_centre(moved).x(), hip_centre(moved).z()) < 1e-9);
         findings = find_in(moved);
         QVERIFY(find(findings, "floor")->state == Finding::State::done);
-        const LoadedFile back = settle(body, "sunken", "glb", find(findings, "origin")->repaired);
+        const LoadedFile back = load_parsed(body, "sunken", "glb", find(findings, "origin")->repaired);
         QVERIFY((hip_centre(back) - hip_centre(lifted)).norm() < 1e-12);
         // The motion that arrives does not care where the rest stood.
-        const LoadedFile source = settle(sound(6), "source", "glb");
+        const LoadedFile source = load_parsed(sound(6), "source", "glb");
         const test::Difference same =
             test::difference(test::carry(source, lifted).target, test::carry(source, moved).target);
         QVERIFY2(same.place_m < 1e-9, std::to_string(same.place_m).c_str());
@@ -264,11 +265,11 @@ class IntakeTest : public QObject {
         body.skeleton.rest_R.assign(body.take.R.begin(), body.take.R.begin() + std::ptrdiff_t(n));
         LoadOptions from_rest;
         from_rest.reference = "rest pose";
-        const LoadedFile file = settle(body, "mid-stride", "glb", from_rest);
+        const LoadedFile file = load_parsed(body, "mid-stride", "glb", from_rest);
         const auto rest = find(find_in(file), "rest pose");
         QVERIFY(rest && rest->state == Finding::State::open);
         QVERIFY2(rest->what.find("first frame of the take") != std::string::npos, rest->what.c_str());
-        const LoadedFile repaired = settle(body, "mid-stride", "glb", rest->repaired);
+        const LoadedFile repaired = load_parsed(body, "mid-stride", "glb", rest->repaired);
         QCOMPARE(repaired.character.rest.reference, std::string("bind pose"));
         QVERIFY(repaired.character.rest.mean_deviation_rad < deg_to_rad(5.0));
     }
@@ -287,7 +288,7 @@ class IntakeTest : public QObject {
         const int arm = body.skeleton.find("upperarm_left");
         body.skeleton.bind_R[size_t(arm)] =
             body.skeleton.bind_R[size_t(arm)] * axis_rotation(2, deg_to_rad(30.0));
-        const LoadedFile file = settle(body, "first frame", "glb");
+        const LoadedFile file = load_parsed(body, "first frame", "glb");
         const auto findings = find_in(file);
         const auto bind = find(findings, "bind pose");
         QVERIFY(bind);
@@ -295,7 +296,7 @@ class IntakeTest : public QObject {
         QVERIFY2(bind->evidence.find("upperarm_left 30") != std::string::npos, bind->evidence.c_str());
         QVERIFY(std::abs(bind_differences_deg(file.character.rig.skeleton)[size_t(arm)] - 30.0) < 1e-6);
         QVERIFY(!bind->choices.empty());
-        const LoadedFile from_rest = settle(body, "first frame", "glb", bind->choices.front().second);
+        const LoadedFile from_rest = load_parsed(body, "first frame", "glb", bind->choices.front().second);
         QVERIFY(!from_rest.character.rig.options.reference.empty());
         QCOMPARE(from_rest.character.rest.reference, from_rest.character.rig.options.reference);
         // The captures' zero pose is no stance: their first frame is taken, and it is said.
@@ -322,17 +323,17 @@ class IntakeTest : public QObject {
             two.skeleton.rest_p.push_back(other.skeleton.rest_p[size_t(j)]);
         }
         two.channels.resize(two.skeleton.names.size());
-        const LoadedFile first = settle(two, "two", "glb");
+        const LoadedFile first = load_parsed(two, "two", "glb");
         QVERIFY(first.character.roles.joint("hips") < own);
         const auto several = find(find_in(first), "several skeletons");
         QVERIFY(several);
         QCOMPARE(several->choices.size(), size_t(1));
-        const LoadedFile second = settle(two, "two", "glb", several->choices[0].second);
+        const LoadedFile second = load_parsed(two, "two", "glb", several->choices[0].second);
         QVERIFY(second.character.roles.joint("hips") >= own);
         QVERIFY(second.character.roles.missing.empty());
         LoadOptions wrong;
         wrong.tree = "nobody";
-        QVERIFY_THROWS_EXCEPTION(FileError, settle(two, "two", "glb", wrong));
+        QVERIFY_THROWS_EXCEPTION(FileError, load_parsed(two, "two", "glb", wrong));
     }
 
     /// An odd rate is repaired with the duration kept; one of usual make is left alone.
@@ -340,18 +341,19 @@ class IntakeTest : public QObject {
         SkeletonFile body = sound(14, 100);
         body.take.frame_time_s = 1.0 / 29.4;
         body.take.frame_time_text = "0.0340136";
-        const LoadedFile odd = settle(body, "odd", "glb");
+        const LoadedFile odd = load_parsed(body, "odd", "glb");
         const auto rate = find(find_in(odd), "frame rate");
         QVERIFY(rate && rate->state == Finding::State::open);
-        const LoadedFile repaired = settle(body, "odd", "glb", rate->repaired);
+        const LoadedFile repaired = load_parsed(body, "odd", "glb", rate->repaired);
         QCOMPARE(repaired.take->fps(), 30.0);
         QVERIFY(std::abs(repaired.take->frames / 30.0 - 100 / 29.4) < 1.0 / 30.0);
         QVERIFY(find(find_in(repaired), "frame rate")->state == Finding::State::done);
         for (const char* text : {"0.0333333", "0.0416667", "0.0083333", "0.0417083"}) {
             body.take.frame_time_text = text;
             body.take.frame_time_s = std::atof(text);
-            QVERIFY2(find(find_in(settle(body, "usual", "glb")), "frame rate")->state == Finding::State::told,
-                     text);
+            QVERIFY2(
+                find(find_in(load_parsed(body, "usual", "glb")), "frame rate")->state == Finding::State::told,
+                text);
         }
     }
 
@@ -371,16 +373,16 @@ class IntakeTest : public QObject {
         QCOMPARE(breaks.size(), size_t(1));
         QCOMPARE(breaks[0].frame, 100);
         QCOMPARE(breaks[0].joint, elbow);
-        const LoadedFile as_is = settle(broken, "broken", "glb");
+        const LoadedFile as_is = load_parsed(broken, "broken", "glb");
         const auto fault = find(find_in(as_is), "one-frame breaks");
         QVERIFY(fault && fault->state == Finding::State::open);
-        const LoadedFile mended = settle(broken, "broken", "glb", fault->repaired);
+        const LoadedFile mended = load_parsed(broken, "broken", "glb", fault->repaired);
         QCOMPARE(mended.bridged, 1);
         const double left = angle_between(mended.take->R[100 * n + size_t(elbow)],
-                                          settle(good, "good", "glb").take->R[100 * n + size_t(elbow)]);
+                                          load_parsed(good, "good", "glb").take->R[100 * n + size_t(elbow)]);
         QVERIFY2(rad_to_deg(left) < 2.0, std::to_string(rad_to_deg(left)).c_str());
         const LoadedFile back =
-            settle(broken, "broken", "glb", find(find_in(mended), "one-frame breaks")->repaired);
+            load_parsed(broken, "broken", "glb", find(find_in(mended), "one-frame breaks")->repaired);
         QVERIFY(back.take->R[100 * n + size_t(elbow)].coeffs() ==
                 as_is.take->R[100 * n + size_t(elbow)].coeffs());
 

@@ -10,8 +10,8 @@
 #include "core/base/files.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/handover/export.hpp"
-#include "core/library/keep.hpp"
-#include "core/library/sort.hpp"
+#include "core/library/changes.hpp"
+#include "core/library/classify.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 

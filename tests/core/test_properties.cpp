@@ -17,7 +17,7 @@ namespace {
 
 LoadedFile settle_metres(SkeletonFile file) {
     // "glb" keeps the unit: these bodies are in metres.
-    return settle(std::move(file), "random", "glb");
+    return load_parsed(std::move(file), "random", "glb");
 }
 
 LoadedFile random_source(int seed, bool random_axes, int frames = 90) {
@@ -193,8 +193,8 @@ class PropertiesTest : public QObject {
         // A rest that is turned away would turn the whole take: facing is property 3, and said here.
         LoadOptions options;
         options.facing = "+Z";
-        const LoadedFile plain = settle(cut, "plain.bvh", "bvh", options);
-        const LoadedFile changed = settle(changed_file, "changed.bvh", "bvh", options);
+        const LoadedFile plain = load_parsed(cut, "plain.bvh", "bvh", options);
+        const LoadedFile changed = load_parsed(changed_file, "changed.bvh", "bvh", options);
         PairingSettings settings;
         settings.passes.reach = false;
         for (const auto* target_name : {"dockhand/rig.bvh", "ferrier/rig.glb", "lamp-child/rig.bvh"}) {
@@ -235,9 +235,9 @@ class PropertiesTest : public QObject {
         const SkeletonFile plain_file = read_bvh(capture("01_01.bvh"));
         LoadOptions options;
         options.unit_m = 0.0254 / 0.45;
-        const LoadedFile plain = settle(plain_file, "plain", "bvh", options);
+        const LoadedFile plain = load_parsed(plain_file, "plain", "bvh", options);
         const LoadedFile rolled =
-            settle(re_rolled(plain_file, std::uint64_t(seed)), "rolled", "bvh", options);
+            load_parsed(re_rolled(plain_file, std::uint64_t(seed)), "rolled", "bvh", options);
         const LoadedFile target = load_file(rig("ferrier/rig.glb"));
         const Difference d = difference(carry(plain, target).target, carry(rolled, target).target);
         QVERIFY2(d.place_m < 1e-6 && d.turn_deg < 1e-4, qPrintable(said(d)));

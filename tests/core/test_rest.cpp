@@ -223,8 +223,8 @@ class RestTest : public QObject {
     void turned_bone_axes_change_nothing() {  // property 5, with the roll from every kind of evidence
         for (std::uint64_t seed = 1; seed <= 6; ++seed) {
             const SkeletonFile file = read_bvh(capture(seed % 2 ? "01_01.bvh" : "01_03.bvh"));
-            const LoadedFile plain = settle(file, "capture.bvh", "bvh");
-            const LoadedFile rolled = settle(re_rolled(file, seed), "capture.bvh", "bvh");
+            const LoadedFile plain = load_parsed(file, "capture.bvh", "bvh");
+            const LoadedFile rolled = load_parsed(re_rolled(file, seed), "capture.bvh", "bvh");
             const LoadedFile target = crew("ferrier");
             const Difference d = difference(carry(plain, target).target, carry(rolled, target).target);
             QVERIFY2(d.place_m < 1e-6 && d.turn_deg < 1e-4,
@@ -330,7 +330,7 @@ class RestTest : public QObject {
             options.has_clavicles = seed & 2;
             options.spine_count = 1 + int(seed % 3);
             options.rest_off_deg = 25;
-            const Character c = settle(random_body(seed, options), "random", "glb").character;
+            const Character c = load_parsed(random_body(seed, options), "random", "glb").character;
             QVERIFY(c.rest.is_there());
             for (const auto& [role, found] : c.rest.found)
                 if (found.roll == RollSource::unknown) QVERIFY(found.sure < 0.5);

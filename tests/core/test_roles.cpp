@@ -107,7 +107,7 @@ class RolesTest : public QObject {
             if (name == "shin_left") name = "limb2_left";
             if (name == "forearm_right") name = "limb2b_right";
         }
-        const LoadedFile file = settle(body, "odd", "glb");
+        const LoadedFile file = load_parsed(body, "odd", "glb");
         QCOMPARE(bone(file, "shin.left"), std::string("limb2_left"));
         QCOMPARE(bone(file, "forearm.right"), std::string("limb2b_right"));
         const RoleFill* placed = file.character.roles.fill("shin.left");
@@ -119,7 +119,7 @@ class RolesTest : public QObject {
     }
 
     void names_on_the_wrong_side_are_unsure() {
-        const LoadedFile file = settle(test::crossed_legs(test::random_body(4)), "crossed", "glb");
+        const LoadedFile file = load_parsed(test::crossed_legs(test::random_body(4)), "crossed", "glb");
         const auto unsure = file.character.roles.unsure();
         for (const auto* role : {"thigh.left", "shin.right"})
             QVERIFY2(std::find(unsure.begin(), unsure.end(), role) != unsure.end(), role);
@@ -133,7 +133,7 @@ class RolesTest : public QObject {
                 name.starts_with("clavicle"))
                 name = "strut" + name.substr(name.size() - 1);
         const std::vector<std::string> told = test::random_body(4).skeleton.names;
-        const LoadedFile file = settle(body, "bare arms", "glb");
+        const LoadedFile file = load_parsed(body, "bare arms", "glb");
         // What no name says, shape does, and says so.
         for (const std::string role : {"hand.left", "forearm.right"}) {
             const RoleFill* fill = file.character.roles.fill(role);
@@ -158,7 +158,7 @@ class RolesTest : public QObject {
             armless.skeleton.rest_R.push_back(body.skeleton.rest_R[size_t(j)]);
             armless.skeleton.rest_p.push_back(body.skeleton.rest_p[size_t(j)]);
         }
-        const LoadedFile rest = settle(armless, "armless", "glb");
+        const LoadedFile rest = load_parsed(armless, "armless", "glb");
         const auto& missing = rest.character.roles.missing;
         QVERIFY(std::find(missing.begin(), missing.end(), "hand.left") != missing.end());
     }

@@ -81,7 +81,7 @@ SkeletonFile with_twist_in_limb(SkeletonFile file, const std::string& above, con
 }
 
 LoadedFile settled(SkeletonFile file) {
-    return settle(std::move(file), "made", "glb");
+    return load_parsed(std::move(file), "made", "glb");
 }
 
 SkeletonFile moving_body(int seed, int frames = 60) {

@@ -30,7 +30,7 @@
 #include "core/handover/export.hpp"
 #include "core/handover/gltf_rest.hpp"
 #include "core/library/beside.hpp"
-#include "core/library/keep.hpp"
+#include "core/library/changes.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -259,7 +259,7 @@ class ToldTest : public QObject {
         SkeletonFile flat = test::random_body(3);
         for (Vec3& p : flat.skeleton.rest_p) p.setZero();
         for (EndSite& site : flat.skeleton.end_sites) site.offset_m.setZero();
-        const QString line = told([&] { settle(flat, "flat.bvh", "bvh"); });
+        const QString line = told([&] { load_parsed(flat, "flat.bvh", "bvh"); });
         QVERIFY2(line.contains("has no extent"), qPrintable(line));
         LoadedFile body = load_file(test::rig("dockhand/rig.bvh"));
         Take take;
@@ -280,7 +280,7 @@ class ToldTest : public QObject {
         QVERIFY(told([&] { format_document(document); }).contains("'a/b' is no finite number"));
         SkeletonFile far = test::random_body(3);
         far.skeleton.rest_p[2] = {0, 1e12, 0};
-        QVERIFY(told([&] { settle(far, "far.glb", "glb"); }).contains("beyond any length"));
+        QVERIFY(told([&] { load_parsed(far, "far.glb", "glb"); }).contains("beyond any length"));
     }
 
     // E6
@@ -524,7 +524,7 @@ class ToldTest : public QObject {
             body.skeleton.rest_p.emplace_back(0.01 * (1 + n % 7), 0.01 * (n % 5), 0.02);
             body.channels.emplace_back();
         }
-        const LoadedFile loaded = settle(body, "brush.bvh", "bvh");
+        const LoadedFile loaded = load_parsed(body, "brush.bvh", "bvh");
         QVERIFY(loaded.character.roles.joint("hips") >= 0);
         QCOMPARE(loaded.character.rig.facts.renamed.size(), 3999u);
     }

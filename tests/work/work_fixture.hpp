@@ -17,7 +17,7 @@
 #include "core/documents/format.hpp"
 #include "core/files/bvh.hpp"
 #include "core/library/beside.hpp"
-#include "core/library/keep.hpp"
+#include "core/library/changes.hpp"
 #include "tests/support/test_rigs.hpp"
 
 namespace nb::test {

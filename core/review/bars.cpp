@@ -1,4 +1,4 @@
-#include "core/review/result.hpp"
+#include "core/review/bars.hpp"
 
 #include <algorithm>
 

@@ -1,4 +1,4 @@
-#include "core/library/keep.hpp"
+#include "core/library/changes.hpp"
 
 #include <fmt/format.h>
 

@@ -1,4 +1,4 @@
-#include "core/library/sort.hpp"
+#include "core/library/classify.hpp"
 
 #include <fmt/format.h>
 
