@@ -24,7 +24,7 @@ std::string find_shipped(const std::string& path) {
 }
 
 std::string limbering_take() {
-    if (const std::string take = find_shipped("takes/limbering.bvh"); !take.empty()) return take;
+    if (std::string take = find_shipped("takes/limbering.bvh"); !take.empty()) return take;
     throw FileError("limbering.bvh", "the shipped take is not found",
                     "set NB_SHARE to the folder that has takes/");
 }
