@@ -28,7 +28,11 @@ OpenList::OpenList(Workspace& workspace, QWidget* parent) : QListWidget(parent),
 }
 
 QSize OpenList::sizeHint() const {
-    return {280, std::clamp(count(), 1, most_rows) * row_height() + 4};
+    return {280, height_of(std::clamp(count(), 1, most_rows))};
+}
+
+int OpenList::height_of(int rows) const {
+    return rows * TwoLines::height(fontMetrics()) + 4;
 }
 
 void OpenList::refresh() {

@@ -12,10 +12,10 @@ class OpenList : public QListWidget {
   public:
     explicit OpenList(Workspace& workspace, QWidget* parent = nullptr);
     QSize sizeHint() const override;
-    QSize minimumSizeHint() const override { return {100, std::min(2, count()) * row_height() + 4}; }
+    QSize minimumSizeHint() const override { return {100, height_of(std::min(2, count()))}; }
 
   private:
-    int row_height() const { return 2 * fontMetrics().height() + 10; }
+    int height_of(int rows) const;
     Workspace& workspace_;
     std::vector<DocumentKey> keys_;
 

@@ -10,8 +10,10 @@ namespace nb {
 class TwoLines : public QStyledItemDelegate {
   public:
     using QStyledItemDelegate::QStyledItemDelegate;
+    /// Of an entry, px.
+    static int height(const QFontMetrics& metrics) { return 2 * metrics.height() + 10; }
     QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex&) const override {
-        return {100, 2 * option.fontMetrics.height() + 10};
+        return {100, height(option.fontMetrics)};
     }
     void paint(QPainter* painter, const QStyleOptionViewItem& option,
                const QModelIndex& index) const override {

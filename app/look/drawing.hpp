@@ -12,23 +12,22 @@ class Drawing : public QWidget {
   public:
     using QWidget::QWidget;
     /// A point of the drawing in pixels of the widget, and back.
-    QPointF seen(const QPointF& units) const { return units * drawn_scale(); }
-    QPointF drawn_at(const QPointF& px) const { return px / drawn_scale(); }
+    QPointF seen(const QPointF& units) const { return units * text_scale(); }
+    QPointF drawn_at(const QPointF& px) const { return px / text_scale(); }
 
   protected:
     /// A frame round it shows that it has the keyboard, when it came by a key.
     bool event(QEvent* event) override;
     /// False when it shows that by itself.
     virtual bool has_focus_frame() const { return true; }
-    static double drawn_scale() { return text_scale(); }
-    int drawn_width() const { return int(width() / drawn_scale()); }
-    int drawn_height() const { return int(height() / drawn_scale()); }
+    int drawn_width() const { return int(width() / text_scale()); }
+    int drawn_height() const { return int(height() / text_scale()); }
     QRect drawn_rect() const { return {0, 0, drawn_width(), drawn_height()}; }
     /// To draw in this widget's units: on the ground, or over what is there.
     void start(QPainter& painter, bool on_ground = true) const {
         painter.setRenderHint(QPainter::Antialiasing);
         if (on_ground) painter.fillRect(rect(), look().ground);
-        painter.scale(drawn_scale(), drawn_scale());
+        painter.scale(text_scale(), text_scale());
         painter.setFont(letters());
     }
     /// The font of the application, `size` units tall.

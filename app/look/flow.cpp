@@ -2,6 +2,7 @@
 
 #include <QWidget>
 #include <algorithm>
+#include <utility>
 
 namespace nb {
 
@@ -14,15 +15,13 @@ bool gives_way(QLayoutItem* item) {
 
 bool grows(QLayoutItem* item) {
     return item->spacerItem() ||
-           (item->widget() && !gives_way(item) &&
-            (item->widget()->sizePolicy().horizontalPolicy() & QSizePolicy::ExpandFlag));
+           (item->widget() && (item->widget()->sizePolicy().horizontalPolicy() & QSizePolicy::ExpandFlag));
 }
 
 /// What it must have.
 int need(QLayoutItem* item) {
     if (item->spacerItem() || gives_way(item)) return 0;
-    return std::max(item->minimumSize().width(),
-                    grows(item) ? item->minimumSize().width() : item->sizeHint().width());
+    return grows(item) ? item->minimumSize().width() : item->sizeHint().width();
 }
 
 bool is_there(QLayoutItem* item) {

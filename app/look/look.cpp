@@ -25,13 +25,13 @@ Look current;
 double scale_now = 1.0;
 
 /// Widgets that keep sizes of their own follow it.
-class TextSize : public QObject {
+class LookTeller : public QObject {
     Q_OBJECT
 
   public:
-    static TextSize& the() {
-        static TextSize size;
-        return size;
+    static LookTeller& the() {
+        static LookTeller teller;
+        return teller;
     }
 
   signals:
@@ -132,7 +132,7 @@ QFont text_font(double px) {
 }
 
 void when_scaled(QWidget* widget, const std::function<void()>& run) {
-    QObject::connect(&TextSize::the(), &TextSize::changed, widget, run);
+    QObject::connect(&LookTeller::the(), &LookTeller::changed, widget, run);
     run();
 }
 
@@ -200,7 +200,7 @@ void apply_look(const QString& name, int text_percent) {
     palette.setColor(QPalette::PlaceholderText, l.dim);
     QApplication::setPalette(palette);
     qApp->setStyleSheet(sheet(l));
-    emit TextSize::the().changed();
+    emit LookTeller::the().changed();
 }
 
 QIcon icon(const QString& name) {

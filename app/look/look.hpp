@@ -32,7 +32,7 @@ int scaled(double px);
 QSize scaled(const QSize& px);
 /// The font of the application at `px`, scaled.
 QFont text_font(double px);
-/// Runs now, and after each change of the text size while the widget lives.
+/// Runs now, and after each change of look or text size while the widget lives.
 void when_scaled(QWidget* widget, const std::function<void()>& run);
 /// A shipped icon in the colour of text.
 QIcon icon(const QString& name);

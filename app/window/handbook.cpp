@@ -57,7 +57,7 @@ Handbook::Handbook(QWidget* parent) : QTextBrowser(parent) {
     connect(this, &QTextBrowser::anchorClicked, this, [this](const QUrl& url) {
         if (url.fileName().endsWith(".md")) show_page(url.fileName().chopped(3));
     });
-    when_scaled(this, [this] { lay_out(); });
+    when_scaled(this, [this] { lay_out(); });  // a change of the look comes with it
 }
 
 void Handbook::show_page(const QString& page, const QString& at_words) {
@@ -77,10 +77,10 @@ void Handbook::show_page(const QString& page, const QString& at_words) {
 void Handbook::lay_out() {
     if (page_.isEmpty()) return;
     const int at = verticalScrollBar()->value();
-    document()->setDefaultStyleSheet(QString("a { color: %1; }").arg(look().mark.name()));
-    setMarkdown(handbook_page(page_).isEmpty()
+    const QString text = handbook_page(page_);
+    setMarkdown(text.isEmpty()
                     ? tr("The handbook is not found: set NB_SHARE to the folder that has handbook/.")
-                    : handbook_page(page_));
+                    : text);
     document()->setIndentWidth(scaled(16));
     for (QTextBlock block = document()->begin(); block.isValid(); block = block.next()) {
         QTextBlockFormat format = block.blockFormat();
@@ -89,10 +89,6 @@ void Handbook::lay_out() {
         QTextCursor(block).setBlockFormat(format);
     }
     verticalScrollBar()->setValue(at);
-}
-
-void Handbook::refresh_look() {
-    lay_out();
 }
 
 QVariant Handbook::loadResource(int type, const QUrl& name) {

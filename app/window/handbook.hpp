@@ -23,7 +23,6 @@ class Handbook : public QTextBrowser {
     /// The page of this name, at these words of it; the first page when there is none of that name.
     void show_page(const QString& page, const QString& at_words = {});
     const QString& page() const { return page_; }
-    void refresh_look();
 
   protected:
     QVariant loadResource(int type, const QUrl& name) override;

@@ -121,7 +121,7 @@ void MainWindow::connect_parts() {
     });
     connect(library_, &LibraryPanel::library_wanted, this, &MainWindow::ask_library);
     connect(across_, &QSplitter::splitterMoved, this, [this] {
-        QSettings().setValue("panel width", panels_->width());
+        if (panels_->isVisible()) QSettings().setValue("panel width", panels_->width());
         if (handbook_->isVisible()) QSettings().setValue("handbook width", handbook_->width());
     });
     connect(transport_, &Transport::trim_wanted, action("trim to range"), &QAction::trigger);
@@ -251,7 +251,6 @@ void MainWindow::refresh_look() {
     top_->refresh_icons();
     transport_->refresh_icons();
     notice_->refresh();
-    handbook_->refresh_look();
     for (Station* station : list_) station->refresh_look();
     emit workspace_.choices_changed();
     for (QWidget* widget : findChildren<QWidget*>()) widget->update();
@@ -273,6 +272,7 @@ void MainWindow::show_unsaved() {
 
 void MainWindow::show_handbook(bool on, const QString& page, const QString& at_words) {
     handbook_->setVisible(on);
+    top_->button("handbook").setChecked(on);
     give_room();
     if (!on) return stage_->setFocus();
     handbook_->show_page(page.isEmpty() ? stations_->station().about().id : page, at_words);
@@ -281,6 +281,7 @@ void MainWindow::show_handbook(bool on, const QString& page, const QString& at_w
 
 void MainWindow::show_library(bool on) {
     is_library_shown_ = on;
+    top_->button("library").setChecked(on);
     show_station();
     if (on) panels_->setCurrentWidget(library_);
 }

@@ -73,6 +73,7 @@ TopBar::TopBar(Workspace& workspace, const std::function<QAction*(const QString&
         row->addWidget(button);
         buttons_[about.command] = button;
     }
+    for (const char* place : {"library", "handbook"}) buttons_.at(place)->setCheckable(true);
     connect(&workspace, &Workspace::unsaved_changed, this, &TopBar::refresh_unsaved);
     connect(&workspace, &Workspace::settings_changed, this, &TopBar::refresh_unsaved);
     connect(sentence_, &SentenceBar::changed, this, &TopBar::fit);

@@ -87,12 +87,13 @@ void TimeLine::paintEvent(QPaintEvent*) {
 }
 
 void TimeLine::mousePressEvent(QMouseEvent* event) {
-    const double x = drawn_at(event->position()).x();
+    const QPointF at = drawn_at(event->position());
+    const double x = at.x();
     const double a = x_of(playback_.first());
     const double b = x_of(playback_.last() - 1);
-    held_ = drawn_at(event->position()).y() > 10 && x < a + 2 && x > a - 9   ? Held::first
-            : drawn_at(event->position()).y() > 10 && x > b - 2 && x < b + 9 ? Held::last
-                                                                             : Held::frame;
+    held_ = at.y() > 10 && x < a + 2 && x > a - 9   ? Held::first
+            : at.y() > 10 && x > b - 2 && x < b + 9 ? Held::last
+                                                    : Held::frame;
     was_playing_ = playback_.is_playing();
     if (held_ == Held::frame) playback_.play(false);
     drag(x);

@@ -20,13 +20,14 @@ bool goes_by_tip(const TransferResult& result, const PairingSettings& settings, 
            settings_of(result.plan.chains, limb).carry.value_or(Carry::angles) != Carry::angles;
 }
 
-bool is_end_held(const TransferResult& result, const std::string& limb, int frame) {
+std::vector<char> held_frames(const TransferResult& result, const std::string& limb) {
+    std::vector<char> held(size_t(result.target.frames), 0);
     for (size_t i = 0; i < limb_count; ++i)
         if (limb == limb_names[i]) {
             const auto& hold = result.corrections.limbs[i].hold;
-            return frame < int(hold.size()) && hold[size_t(frame)] > 0.0;
+            for (size_t f = 0; f < std::min(held.size(), hold.size()); ++f) held[f] = hold[f] > 0.0;
         }
-    return false;
+    return held;
 }
 
 bool has_following_lengths(const TransferResult& result) {

@@ -1,6 +1,7 @@
 // What a person asked for is no fault: settings and contacts that move bones beside the source's on purpose.
 #pragma once
 #include <string>
+#include <vector>
 
 #include "core/body/chain_settings.hpp"
 #include "core/solve/engine.hpp"
@@ -13,8 +14,8 @@ std::string limb_of(const std::string& role);
 bool is_turned_aside(const ChainTable& chains, const std::string& limb);
 /// Whether a limb goes by the place of its tip: its bones then point where that needs them to.
 bool goes_by_tip(const TransferResult& result, const PairingSettings& settings, const std::string& limb);
-/// Whether a limb's end is held by a contact in a frame, at all.
-bool is_end_held(const TransferResult& result, const std::string& limb, int frame);
+/// Frames in which a limb's end is held by a contact, at all: 1; 0 elsewhere.
+std::vector<char> held_frames(const TransferResult& result, const std::string& limb);
 /// Whether lengths of bones follow the source's.
 bool has_following_lengths(const TransferResult& result);
 

@@ -58,8 +58,9 @@ std::string limb_of_end(const std::string& point) {
 /// A limb's measure where its end is free; held, it goes where it is held.
 std::vector<float> where_free(const TransferResult& result, const std::string& limb,
                               std::vector<float> values) {
-    for (size_t f = 0; f < values.size(); ++f)
-        if (is_end_held(result, limb, int(f))) values[f] = 0.0f;
+    const std::vector<char> held = held_frames(result, limb);
+    for (size_t f = 0; f < std::min(values.size(), held.size()); ++f)
+        if (held[f]) values[f] = 0.0f;
     return values;
 }
 

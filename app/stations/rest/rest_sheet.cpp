@@ -184,8 +184,9 @@ void RestSheet::paintEvent(QPaintEvent*) {
 }
 
 void RestSheet::mousePressEvent(QMouseEvent* event) {
-    const int row = first_ + int((drawn_at(event->position()).y() - head_px) / row_px);
-    if (drawn_at(event->position()).y() < head_px || row < 0 || row >= int(rows_.size())) return;
+    const double y = drawn_at(event->position()).y();
+    const int row = first_ + int((y - head_px) / row_px);
+    if (y < head_px || row < 0 || row >= int(rows_.size())) return;
     picked_ = QString::fromStdString(rows_[size_t(row)].role);
     update();
     emit role_picked(picked_);
@@ -208,8 +209,9 @@ bool RestSheet::event(QEvent* event) {
     }
     if (event->type() == QEvent::ToolTip) {
         auto* help = static_cast<QHelpEvent*>(event);
-        const int row = first_ + int((drawn_at(help->pos()).y() - head_px) / row_px);
-        if (drawn_at(help->pos()).y() >= head_px && row < int(rows_.size())) {
+        const double y = drawn_at(help->pos()).y();
+        const int row = first_ + int((y - head_px) / row_px);
+        if (y >= head_px && row < int(rows_.size())) {
             const RestRow& r = rows_[size_t(row)];
             QToolTip::showText(help->globalPos(),
                                tr("%1: %2 of direction, %3 of roll now; %4 and %5 in the files.\n"
