@@ -74,26 +74,31 @@ void over_frames(benchmark::State& state, Pass&& pass) {
         for (int f = 0; f < p.motion.frames; ++f) {
             const SourceFrame S = frame_of(std::as_const(p.motion), f);
             TargetFrame T = frame_of(p.result, f);
-            pass(p.plan, S, T);
+            pass(p.plan.program, S, T);
         }
     state.counters["us_a_frame"] =
         benchmark::Counter(double(p.motion.frames) * 1e-6 * double(state.iterations()),
                            benchmark::Counter::kIsRate | benchmark::Counter::kInvert);
 }
 void angles(benchmark::State& state) {
-    over_frames(state,
-                [](const Plan& plan, const SourceFrame& S, TargetFrame& T) { pass_angles(plan, S, T); });
+    over_frames(state, [](const Program& program, const SourceFrame& S, TargetFrame& T) {
+        pass_angles(program, S, T);
+    });
 }
 void root(benchmark::State& state) {
-    over_frames(state, [](const Plan& plan, const SourceFrame& S, TargetFrame& T) { pass_root(plan, S, T); });
+    over_frames(state, [](const Program& program, const SourceFrame& S, TargetFrame& T) {
+        pass_root(program, S, T);
+    });
 }
 void reach(benchmark::State& state) {
-    over_frames(state,
-                [](const Plan& plan, const SourceFrame& S, TargetFrame& T) { pass_reach(plan, S, T); });
+    over_frames(state, [](const Program& program, const SourceFrame& S, TargetFrame& T) {
+        pass_reach(program, S, T);
+    });
 }
 void twist(benchmark::State& state) {
-    over_frames(state,
-                [](const Plan& plan, const SourceFrame& S, TargetFrame& T) { pass_twist(plan, S, T); });
+    over_frames(state, [](const Program& program, const SourceFrame& S, TargetFrame& T) {
+        pass_twist(program, S, T);
+    });
 }
 
 /// The passes along time, on the motion as it is reached without locks.
@@ -107,10 +112,11 @@ void contacts_found(benchmark::State& state) {
 void contacts_held(benchmark::State& state) {
     Prepared& p = prepared();
     const Contacts contacts = find_contacts(p.source.character, p.motion, p.source.take->frame_time_s, 1);
-    for (int f = 0; f < p.motion.frames; ++f) solve_frame(p.plan, p.motion, p.result, f);
+    for (int f = 0; f < p.motion.frames; ++f) solve_frame(p.plan.program, p.motion, p.result, f);
     for (auto _ : state)
         benchmark::DoNotOptimize(
-            hold_contacts(p.plan, contacts, p.motion, p.result, p.source.take->frame_time_s, 1).held_frames);
+            hold_contacts(p.plan.program, contacts, p.motion, p.result, p.source.take->frame_time_s, 1)
+                .held_frames);
     per_frame(state, p.motion.frames);
 }
 

@@ -26,6 +26,7 @@
 #include "core/motion/edit.hpp"
 #include "core/review/events.hpp"
 #include "core/solve/baked.hpp"
+#include "core/solve/passes.hpp"
 
 namespace nb::cli {
 
@@ -153,13 +154,13 @@ Json role_json(const Character& character) {
 
 Passes parse_passes(const std::string& text) {
     Passes passes;
-    for (const PassName& pass : pass_table) passes.*pass.is_on = false;
+    for (const PassRow& pass : pass_table) passes.*pass.is_on = false;
     size_t at = 0;
     while (at <= text.size()) {
         const size_t end = std::min(text.find(',', at), text.size());
         const std::string name = text.substr(at, end - at);
         const auto pass = std::find_if(pass_table.begin(), pass_table.end(),
-                                       [&](const PassName& known) { return name == known.name; });
+                                       [&](const PassRow& known) { return name == known.name; });
         if (pass != pass_table.end())
             passes.*pass->is_on = true;
         else if (!name.empty())
@@ -332,7 +333,7 @@ int transfer(const Options& options) {
     }
 
     fmt::print("{} onto {}: {} frames, place map x{:.3f}\n", take_name, target.character.name, review.frames,
-               result.plan.k);
+               result.plan.program.k);
     fmt::print(
         "  foot slide p95 {:.1f} cm/s at 175 cm (the capture's own {:.1f}); tips within {:.2f} cm p95; "
         "directions within {:.2f} degrees p95\n",
@@ -342,7 +343,7 @@ int transfer(const Options& options) {
         fmt::print("  frame {}: {}\n", events[i].worst_frame, events[i].text);
     if (events.size() > 5) fmt::print("  and {} more places (--review)\n", events.size() - 5);
     print_notes(notes);
-    print_notes(result.plan.notes);
+    print_notes(result.plan.report.notes);
     const bool source_is_unsure = report_roles("source", source.character);
     const bool target_is_unsure = report_roles("target", target.character);
     return source_is_unsure || target_is_unsure ? exit_unsure_roles : exit_done;
@@ -359,7 +360,7 @@ int limber(const Options& options) {
     fmt::print("{}: limbering, {} frames; directions within {:.2f} degrees p95, tips within {:.2f} cm p95\n",
                target.character.name, result.take.frames, review.worst_direction_p95_deg(),
                review.worst_tip_p95_cm());
-    print_notes(result.plan.notes);
+    print_notes(result.plan.report.notes);
     return report_roles("rig", target.character) ? exit_unsure_roles : exit_done;
 }
 

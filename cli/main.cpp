@@ -121,6 +121,7 @@ int main(int argc, char** argv) {
     table->add_option("LIBRARY", options.file, "The library's folder")->required();
     table->add_option("--take", options.takes, "A further take, from outside; more than once");
     table->add_option("--passes", options.passes, "Of gather,root,angles,reach,contacts,twist, those to run");
+    table->add_option("--fps", options.fps, "Takes at this frame rate; duration is kept")->check(is_rate);
     table->add_option("--threads", options.threads, "At most so many threads")->check(CLI::Range(0, 1024));
     table->add_option("--out", options.out, "Write the table as CSV here");
     table->add_flag("--verbose", options.verbose, "Say where a bar is missed");

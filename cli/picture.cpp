@@ -72,7 +72,7 @@ int picture(const Options& options) {
         const TransferResult result =
             nb::transfer(source_file->character, *source_file->take, target_file->character,
                          pairing_settings(options), options.threads);
-        k = result.plan.k;
+        k = result.plan.program.k;
         scene = make_scene(actor(source_file, pose_of(result.source, options.frame), BodyLook::bones),
                            actor(target_file, pose_of(result.target, options.frame), look),
                            1.4 * options.spread.value_or(1.0), camera.right(), stage_theme(options.theme));

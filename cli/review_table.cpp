@@ -9,6 +9,7 @@
 #include "core/base/files.hpp"
 #include "core/intake/load.hpp"
 #include "core/library/library.hpp"
+#include "core/motion/edit.hpp"
 #include "core/review/bars.hpp"
 
 namespace nb::cli {
@@ -49,6 +50,7 @@ int review_table(const Options& options) {
             continue;
         }
         if (!take.file.take || (t < of_library && take.file.character.roles.is_four_legged())) continue;
+        if (options.fps) *take.file.take = resample(*take.file.take, *options.fps);
         ++carried;
         for (const Body& character : characters) {
             const Character& source = take.file.character;

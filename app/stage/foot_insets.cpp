@@ -67,8 +67,9 @@ std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, i
         const std::string side = is_left ? ".left" : ".right";
         const Plan* plan = workspace.plan();
         Sole sole;
-        if (plan && plan->ends[is_left ? 0 : 1].reach >= 0)
-            sole = of_target ? plan->ends[is_left ? 0 : 1].sole : plan->ends[is_left ? 0 : 1].S_sole;
+        if (plan && plan->program.ends[is_left ? 0 : 1].limb >= 0)
+            sole = of_target ? plan->program.ends[is_left ? 0 : 1].sole
+                             : plan->program.ends[is_left ? 0 : 1].S_sole;
         const bool has_sole = sole.ankle >= 0;
         int ankle_joint = c.roles.joint("foot" + side);
         // On four legs the ankle is a hock: the paw is what stands.
@@ -106,7 +107,7 @@ std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, i
             const Vec3 place = has_sole ? sole.point(point, pose) : ankle;
             inset.point_m = moved + place;
             const double rest = has_sole ? 0.0 : c.rest.p_WJ0[size_t(ankle_joint)].y();
-            const double floor = window ? (of_target ? plan->k : 1.0) * window->level_m : 0.0;
+            const double floor = window ? (of_target ? plan->program.k : 1.0) * window->level_m : 0.0;
             inset.above_cm = 100.0 * (place.y() - rest - floor);
             if (window) inset.held_m = moved + held_place(workspace, *window, sole, of_target);
         }

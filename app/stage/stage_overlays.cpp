@@ -64,8 +64,8 @@ std::vector<Stroke2> StageView::link_strokes(const Scene& scene) const {
         return camera_.project(body.pose.p[size_t(joint)] + body.moved_m, width(), height()).head<2>();
     };
     const RoleMap& roles = workspace_.target()->file.character.roles;
-    for (size_t j = 0; j < plan->angles.size() && j < scene.bodies[1].pose.p.size(); ++j) {
-        const AngleOp& op = plan->angles[j];
+    for (size_t j = 0; j < plan->program.angles.size() && j < scene.bodies[1].pose.p.size(); ++j) {
+        const AngleOp& op = plan->program.angles[j];
         if (op.kind != AngleOp::Kind::direct || is_finger_role(roles.role_of(int(j)))) continue;
         strokes.push_back({seen(scene.bodies[0], op.a), seen(scene.bodies[1], int(j)), 0.8});
     }

@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "app/look/look.hpp"
+#include "core/solve/passes.hpp"
 
 namespace nb {
 
@@ -68,7 +69,7 @@ void StateLine::refresh() {
         return;
     }
     QStringList left_out;
-    for (const PassName& pass : pass_table)
+    for (const PassRow& pass : pass_table)
         if (!(workspace_.settings().passes.*pass.is_on)) left_out << QString::fromUtf8(pass.name);
     const auto link = [](const QString& to, const QString& words) {
         return QString("<a href=\"%1\" style=\"color:%2; text-decoration:none\">%3</a>")

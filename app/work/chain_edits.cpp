@@ -125,7 +125,7 @@ void ChainEdits::match(MatchedChain chain, int target_bone, int source_bone) {
     const std::string from = source_bone < 0 ? "" : S.role_of(chain.S_joints[size_t(source_bone)]);
     set(chain.name, ticks_field(), source_bone < 0 ? tr("match a joint no more") : tr("match two joints"), -1,
         [&](ChainSettings& c) {
-            if (!c.ticks) c.ticks = settings_of(plan->chains, chain.name).ticks.value_or(Ticks());
+            if (!c.ticks) c.ticks = settings_of(plan->report.chains, chain.name).ticks.value_or(Ticks());
             // Rising on both sides: what it crosses is matched no more.
             std::erase_if(*c.ticks, [&](const auto& tick) {
                 const auto s = index_of(chain.S_joints, S, tick.first);

@@ -107,11 +107,11 @@ void Solver::poses_at(int frame, Pose& source, Pose& target) const {
         if (target_) target = rest_pose(target_->file.character.rig.skeleton);
         return;
     }
-    target.R.resize(plan_->T_parents.size());
-    target.p.resize(plan_->T_parents.size());
+    target.R.resize(plan_->program.body.parents.size());
+    target.p.resize(plan_->program.body.parents.size());
     // What was held before a change is held until the whole take is solved again.
     const auto held = held_at(frame);
-    solve_pose(*plan_, source, target, held ? &*held : nullptr);
+    solve_pose(plan_->program, source, target, held ? &*held : nullptr);
 }
 
 std::optional<Vec3> Solver::place_of(bool in_target, int joint, int frame) const {
@@ -125,7 +125,7 @@ std::optional<Vec3> Solver::place_of(bool in_target, int joint, int frame) const
 
 std::optional<FrameCorrection> Solver::held_at(int frame) const {
     if (!result_ || !motion_ || int(result_->corrections.hips_m.size()) != motion_->frames ||
-        result_->target.joints != int(plan_->T_parents.size()))
+        result_->target.joints != int(plan_->program.body.parents.size()))
         return {};
     return result_->corrections.at(frame);
 }
@@ -133,7 +133,7 @@ std::optional<FrameCorrection> Solver::held_at(int frame) const {
 PassEffects Solver::pass_effects(int frame) const {
     if (!plan_ || !motion_ || frame < 0 || frame >= motion_->frames) return {};
     const auto held = held_at(frame);
-    return nb::pass_effects(*plan_, pose_of(*motion_, frame), held ? &*held : nullptr);
+    return nb::pass_effects(plan_->program, pose_of(*motion_, frame), held ? &*held : nullptr);
 }
 
 const Contacts& Solver::contacts() const {

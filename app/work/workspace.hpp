@@ -114,9 +114,9 @@ class Workspace : public QObject {
     PassEffects pass_effects(int frame) const { return solver_.pass_effects(frame); }
     const Contacts& contacts() const { return solver_.contacts(); }
     /// k of the place map in force.
-    double place_scale() const { return plan() ? plan()->k : 1.0; }
+    double place_scale() const { return plan() ? plan()->program.k : 1.0; }
     /// Twist bones of the target that the pass twist turns.
-    int twist_count() const { return plan() ? int(plan()->twists.size()) : 0; }
+    int twist_count() const { return plan() ? int(plan()->program.twists.size()) : 0; }
 
     /// The pairing in use. Changes are solved at once; the shown frame first.
     const PairingSettings& settings() const;

@@ -5,6 +5,7 @@
 #include "core/body/plan.hpp"
 #include "core/documents/chains.hpp"
 #include "core/documents/judgement.hpp"
+#include "core/solve/passes.hpp"
 
 namespace nb {
 
@@ -31,7 +32,7 @@ Json pairing_document(const Pairing& pairing) {
     document["target"]["id"] = pairing.target_id;
     document["target"]["path"] = pairing.target_path;
     document["scale"] = pairing.settings.scale ? Json(canonical(*pairing.settings.scale)) : Json("legs");
-    for (const PassName& pass : pass_table)
+    for (const PassRow& pass : pass_table)
         document["passes"][pass.name] = pairing.settings.passes.*pass.is_on;
     if (pairing.settings.has_root_track) document["root_track"] = true;
     put_chains(document, "chains", pairing.settings.chains);
@@ -63,7 +64,7 @@ Pairing pairing_from(const Json& document, const std::string& path) {
         throw FileError(path, "'scale' is neither a number nor \"legs\"", "compare with docs/schema");
     }
     const Json& passes = object_in(document, "passes", path);
-    for (const PassName& pass : pass_table) {
+    for (const PassRow& pass : pass_table) {
         const bool is_needed = std::string_view(pass.name) == "root" ||
                                std::string_view(pass.name) == "angles" ||
                                std::string_view(pass.name) == "reach";

@@ -72,13 +72,13 @@ int BoneMap::count(SourceBone::Fate fate) const {
 BoneMap bone_map(const Character& source, const Character& target, const Plan& plan) {
     BoneMap map;
     const Skeleton& skeleton = target.rig.skeleton;
-    const auto chains = match_chains(source, target, plan.chains);
+    const auto chains = match_chains(source, target, plan.report.chains);
     std::vector<const MatchedChain*> chain_of(skeleton.names.size(), nullptr);
     for (const MatchedChain& chain : chains)
         for (const int joint : chain.T_joints) chain_of[size_t(joint)] = &chain;
     std::set<int> taken;
     for (int j = 0; j < skeleton.size(); ++j) {
-        const AngleOp& op = plan.angles[size_t(j)];
+        const AngleOp& op = plan.program.angles[size_t(j)];
         const MatchedChain* chain = chain_of[size_t(j)];
         BoneMapRow row;
         row.joint = j;
@@ -100,17 +100,17 @@ BoneMap bone_map(const Character& source, const Character& target, const Plan& p
                 row.how = Driven::twist;
                 break;
             case AngleOp::Kind::follow:
-                row.how = chain && chain->is_left_out           ? Driven::left_out
-                          : skeleton.is_ancestor(plan.T_top, j) ? Driven::rest
-                                                                : Driven::outside;
+                row.how = chain && chain->is_left_out                      ? Driven::left_out
+                          : skeleton.is_ancestor(plan.program.body.top, j) ? Driven::rest
+                                                                           : Driven::outside;
                 break;
         }
         if (op.a >= 0) {
             taken.insert(op.a);
             if (op.b >= 0) taken.insert(op.b);
             row.sure = std::min(sure_of(source, op.a), sure_of(target, j));
-            const bool is_by_hand = chain && (has_ticks(plan.chains, chain->name) ||
-                                              settings_of(plan.chains, chain->name).driven_by);
+            const bool is_by_hand = chain && (has_ticks(plan.report.chains, chain->name) ||
+                                              settings_of(plan.report.chains, chain->name).driven_by);
             const char* how = is_by_hand                   ? "matched by hand"
                               : row.how == Driven::between ? "matched by length"
                               : chain && !chain->is_limb   ? "matched along the chain"
@@ -186,37 +186,38 @@ std::vector<Expectation> forecast(const Character& source, const Character& targ
     const double arms =
         ratio(arm_length(target.rig.skeleton, target.roles), arm_length(source.rig.skeleton, source.roles));
     const double arm_m = arm_length(target.rig.skeleton, target.roles);
-    if (arms > 0.0 && std::abs(arms / plan.k - 1.0) >= least_length_share)
+    if (arms > 0.0 && std::abs(arms / plan.program.k - 1.0) >= least_length_share)
         result.push_back(
             {"arm.left",
              fmt::format("arms are {:.0f} % as long as the legs ask for: a hand that must reach a place "
                          "is up to {:.1f} cm {}",
-                         100.0 * arms / plan.k, 100.0 * std::abs(arm_m - arm_m * plan.k / arms),
-                         arms < plan.k ? "short" : "beyond it"),
-             std::abs(arms / plan.k - 1.0)});
+                         100.0 * arms / plan.program.k,
+                         100.0 * std::abs(arm_m - arm_m * plan.program.k / arms),
+                         arms < plan.program.k ? "short" : "beyond it"),
+             std::abs(arms / plan.program.k - 1.0)});
     const double trunk = ratio(trunk_length(target), trunk_length(source));
-    if (trunk > 0.0 && std::abs(trunk / plan.k - 1.0) >= least_length_share)
+    if (trunk > 0.0 && std::abs(trunk / plan.program.k - 1.0) >= least_length_share)
         result.push_back(
             {"spine",
              fmt::format("the trunk is {:.0f} % as long as the legs ask for: heights of hands and head "
                          "differ by {:.1f} cm",
-                         100.0 * trunk / plan.k,
-                         100.0 * std::abs(trunk_length(target) - plan.k * trunk_length(source))),
-             std::abs(trunk / plan.k - 1.0)});
-    for (const MatchedChain& chain : match_chains(source, target, plan.chains)) {
+                         100.0 * trunk / plan.program.k,
+                         100.0 * std::abs(trunk_length(target) - plan.program.k * trunk_length(source))),
+             std::abs(trunk / plan.program.k - 1.0)});
+    for (const MatchedChain& chain : match_chains(source, target, plan.report.chains)) {
         if (chain.is_left_out) {
             result.push_back({chain.name, chain.name + " is left out by hand: it keeps its rest", 0.0});
             continue;
         }
         if (chain.is_limb || chain.S_joints.empty() || chain.S_joints.size() == chain.T_joints.size())
             continue;
-        result.push_back(
-            {chain.name,
-             fmt::format("{}: {} bones drive {}, matched {}", chain.name, chain.S_joints.size(),
-                         chain.T_joints.size(), has_ticks(plan.chains, chain.name) ? "by hand" : "by length"),
-             0.0});
+        result.push_back({chain.name,
+                          fmt::format("{}: {} bones drive {}, matched {}", chain.name, chain.S_joints.size(),
+                                      chain.T_joints.size(),
+                                      has_ticks(plan.report.chains, chain.name) ? "by hand" : "by length"),
+                          0.0});
     }
-    for (const IdleSetting& idle : idle_settings(source, target, plan.chains))
+    for (const IdleSetting& idle : idle_settings(source, target, plan.report.chains))
         result.push_back(
             {idle.chain, fmt::format("{}: {} does nothing, the body has no such role", idle.chain, idle.what),
              1.0});
@@ -240,7 +241,7 @@ std::vector<Expectation> forecast(const Character& source, const Character& targ
              fmt::format("the roll of {} {} is not known: nothing says how they are turned at rest", unknown,
                          unknown == 1 ? "bone" : "bones"),
              double(unknown)});
-    for (const std::string& line : partner_lines(plan.partners)) result.push_back({"", line, 0.0});
+    for (const std::string& line : partner_lines(plan.report.partners)) result.push_back({"", line, 0.0});
     return result;
 }
 

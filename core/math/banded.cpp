@@ -5,7 +5,7 @@
 
 namespace nb {
 
-void solve_banded(std::vector<double>& band, int half, std::vector<double>& b) {
+bool solve_banded(std::vector<double>& band, int half, std::vector<double>& b) {
     const int n = int(b.size());
     const int row = half + 1;
     const auto at = [&](int i, int j) -> double& {
@@ -15,7 +15,8 @@ void solve_banded(std::vector<double>& band, int half, std::vector<double>& b) {
         for (int j = std::max(0, i - half); j <= i; ++j) {
             double sum = at(i, j);
             for (int m = std::max({0, i - half, j - half}); m < j; ++m) sum -= at(i, m) * at(j, m);
-            at(i, j) = i == j ? std::sqrt(std::max(sum, 1e-300)) : sum / at(j, j);
+            if (i == j && !(sum > 0.0 && std::isfinite(sum))) return false;
+            at(i, j) = i == j ? std::sqrt(sum) : sum / at(j, j);
         }
     }
     for (int i = 0; i < n; ++i) {
@@ -28,6 +29,7 @@ void solve_banded(std::vector<double>& band, int half, std::vector<double>& b) {
         for (int m = i + 1; m < std::min(n, i + half + 1); ++m) sum -= at(m, i) * b[size_t(m)];
         b[size_t(i)] = sum / at(i, i);
     }
+    return true;
 }
 
 }  // namespace nb

@@ -123,11 +123,22 @@ std::vector<double> smooth_cover(const std::vector<double>& values, int reach) {
     return running_mean(running_mean(largest, reach, 0.0), reach, 0.0);
 }
 
-std::vector<Vec3> fast_part(const std::vector<Vec3>& values, int reach) {
+std::vector<Vec3> fast_part(const std::vector<Vec3>& values, const std::vector<char>& is_given, int reach) {
     const Vec3 zero = Vec3::Zero();
-    const std::vector<Vec3> slow = running_mean(running_mean(values, reach, zero), reach, zero);
     std::vector<Vec3> result(values.size(), zero);
-    for (size_t i = 0; i < values.size(); ++i) result[i] = values[i] - slow[i];
+    std::vector<Vec3> run;
+    for (size_t f = 0; f < values.size();) {
+        if (!is_given[f]) {
+            ++f;
+            continue;
+        }
+        size_t end = f;
+        while (end < values.size() && is_given[end]) ++end;
+        run.assign(values.begin() + std::ptrdiff_t(f), values.begin() + std::ptrdiff_t(end));
+        run = running_mean(running_mean(run, reach, zero), reach, zero);
+        for (size_t at = f; at < end; ++at) result[at] = values[at] - run[at - f];
+        f = end;
+    }
     return result;
 }
 

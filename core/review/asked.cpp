@@ -17,7 +17,7 @@ bool is_turned_aside(const ChainTable& chains, const std::string& limb) {
 
 bool goes_by_tip(const TransferResult& result, const PairingSettings& settings, const std::string& limb) {
     return settings.passes.reach &&
-           settings_of(result.plan.chains, limb).carry.value_or(Carry::angles) != Carry::angles;
+           settings_of(result.plan.report.chains, limb).carry.value_or(Carry::angles) != Carry::angles;
 }
 
 std::vector<char> held_frames(const TransferResult& result, const std::string& limb) {
@@ -31,7 +31,7 @@ std::vector<char> held_frames(const TransferResult& result, const std::string& l
 }
 
 bool has_following_lengths(const TransferResult& result) {
-    return std::any_of(result.plan.chains.begin(), result.plan.chains.end(),
+    return std::any_of(result.plan.report.chains.begin(), result.plan.report.chains.end(),
                        [](const auto& chain) { return chain.second.length_share.value_or(0.0) > 0.0; });
 }
 

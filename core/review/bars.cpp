@@ -8,7 +8,7 @@ namespace nb {
 
 Review review_result(const Character& source, const Character& target, const TransferResult& result) {
     ReviewTold told;
-    told.k = result.plan.k;
+    told.k = result.plan.program.k;
     told.held_frames = result.corrections.held_frames;
     for (const Deficit& deficit : result.corrections.deficits)
         told.deficits.push_back(
@@ -39,7 +39,7 @@ std::vector<Bar> bars_of(const Review& review, const TransferResult& result,
         if (series.measure != ReviewMeasure::direction || series.row.find("arm") == std::string::npos)
             continue;
         const std::string limb = limb_of(series.row);
-        if (is_turned_aside(result.plan.chains, limb) || goes_by_tip(result, settings, limb)) continue;
+        if (is_turned_aside(result.plan.report.chains, limb) || goes_by_tip(result, settings, limb)) continue;
         const std::vector<char> held = held_frames(result, limb);
         std::vector<double> values;
         for (size_t f = size_t(result.take.first_motion_frame); f < series.values.size(); ++f)

@@ -65,7 +65,7 @@ std::vector<float> where_free(const TransferResult& result, const std::string& l
 }
 
 bool has_twist_bone(const Plan& plan, const std::string& role) {
-    return std::any_of(plan.twists.begin(), plan.twists.end(),
+    return std::any_of(plan.program.twists.begin(), plan.program.twists.end(),
                        [&](const TwistOp& op) { return op.role == role; });
 }
 
@@ -176,7 +176,8 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
             }
             case ReviewMeasure::direction: {
                 const std::string limb = limb_of(row);
-                if (goes_by_tip(result, settings, limb) || is_turned_aside(result.plan.chains, limb)) break;
+                if (goes_by_tip(result, settings, limb) || is_turned_aside(result.plan.report.chains, limb))
+                    break;
                 for (const Run& run :
                      runs_over(where_free(result, limb, series.values), direction_pass_deg, 4 * gap)) {
                     ReviewEvent& event = add("direction", row, run, "degrees", direction_pass_deg);

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <stdexcept>
 #include <utility>
 
@@ -14,78 +15,47 @@
 
 namespace nb {
 
-namespace {
-
-void run_passes(const Plan& plan, const SourceFrame& source, TargetFrame& target,
-                const FrameCorrection* held) {
-    if (!plan.passes.contacts) held = nullptr;
-    pass_angles(plan, source, target);
-    pass_root(plan, source, target, held);
-    pass_reach(plan, source, target, held);
-    pass_twist(plan, source, target);
-}
-
-}  // namespace
-
-void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& target, int frame,
+void solve_frame(const Program& program, const WorldMotion& source, WorldMotion& target, int frame,
                  const FrameCorrection* held) {
     TargetFrame T = frame_of(target, frame);
-    run_passes(plan, frame_of(source, frame), T, held);
+    run_passes(program, frame_of(source, frame), T, held);
 }
 
-void solve_pose(const Plan& plan, const Pose& source, Pose& target, const FrameCorrection* held) {
+void solve_pose(const Program& program, const Pose& source, Pose& target, const FrameCorrection* held) {
     TargetFrame T{target.R, target.p};
-    run_passes(plan, {source.R, source.p}, T, held);
+    run_passes(program, {source.R, source.p}, T, held);
 }
 
-PassEffects pass_effects(const Plan& plan, const Pose& source, const FrameCorrection* held) {
-    PassEffects result;
-    const size_t joints = plan.T_parents.size();
+PassEffects pass_effects(const Program& program, const Pose& source, const FrameCorrection* held) {
+    PassEffects effects{};
+    const size_t joints = program.body.parents.size();
     Pose with{std::vector<Quat>(joints), std::vector<Vec3>(joints)};
     Pose without = with;
-    const auto moved_cm = [&] {
-        double sum = 0.0;
-        for (size_t j = 0; j < joints; ++j) sum += (with.p[j] - without.p[j]).norm();
-        return 100.0 * sum / double(joints);
-    };
-    const auto turned_deg = [&](size_t joint) {
-        return rad_to_deg(angle_between(with.R[joint], without.R[joint]));
-    };
-    for (const PassName& pass : pass_table) {
-        Plan changed = plan;
+    for (size_t row = 0; row < pass_table.size(); ++row) {
+        const PassRow& pass = pass_table[row];
+        Program changed = program;
         changed.passes.*pass.is_on = true;
         solve_pose(changed, source, with, held);
         changed.passes.*pass.is_on = false;
         solve_pose(changed, source, without, held);
-        if (pass.is_on == &Passes::gather) {
-            for (size_t j = 0; j < joints; ++j)
-                if (plan.angles[j].gathered >= 0)
-                    result.gather_deg = std::max(result.gather_deg, turned_deg(j));
-        } else if (pass.is_on == &Passes::twist) {
-            for (const TwistOp& op : plan.twists)
-                result.twist_deg = std::max(result.twist_deg, turned_deg(size_t(op.joint)));
-        } else if (pass.is_on == &Passes::root) {
-            result.root_cm = moved_cm();
-        } else if (pass.is_on == &Passes::angles) {
-            result.angles_cm = moved_cm();
-        } else if (pass.is_on == &Passes::reach) {
-            result.reach_cm = moved_cm();
-        } else {
-            result.contacts_cm = moved_cm();
-        }
+        for (size_t j = 0; j < joints; ++j)
+            if (!pass.turns)
+                effects[row] += 100.0 / double(joints) * (with.p[j] - without.p[j]).norm();
+            else if (pass.turns(program, int(j)))
+                effects[row] = std::max(effects[row], rad_to_deg(angle_between(with.R[j], without.R[j])));
     }
-    return result;
+    return effects;
 }
 
 namespace {
 
 /// The root bone, and what hangs on it beside the body, goes with the body's place on the floor and heading.
 void put_on_root(const Skeleton& skeleton, TransferResult& result, double frame_time_s, int first_frame) {
-    const Plan& plan = result.plan;
-    const std::vector<Rigid> track = root_track(result.target, plan.T_lines, frame_time_s, first_frame);
+    const CarriedBody& body = result.plan.program.body;
+    const std::vector<Rigid> track = root_track(result.target, body.lines, frame_time_s, first_frame);
     const Pose rest = rest_pose(skeleton);
-    for (int j = plan.T_root; j < skeleton.size(); ++j) {
-        if (!skeleton.is_ancestor(plan.T_root, j) || skeleton.is_ancestor(plan.T_top, j)) continue;
+    for (int j = body.root; j < skeleton.size(); ++j) {
+        if (!skeleton.is_ancestor(body.root, j) || skeleton.is_ancestor(body.top, j)) continue;
         for (int f = 0; f < result.target.frames; ++f) {
             const Rigid X = track[size_t(f)] * Rigid{rest.R[size_t(j)], rest.p[size_t(j)]};
             result.target.R[result.target.at(f, j)] = X.R;
@@ -118,16 +88,20 @@ TransferResult transfer_with(const Character& source, const Take& take, Take* to
     baked.frames = take.frames;
     baked.joints = joints;
     baked.first_motion_frame = take.first_motion_frame;
-    baked.translated = result.plan.T_own_places;
-    for (size_t j = 0; j < result.plan.length_of.size(); ++j)
-        if (result.plan.length_of[j] >= 0) baked.translated.push_back(int(j));
+    baked.translated = result.plan.program.body.own_places;
+    for (size_t j = 0; j < result.plan.program.length_of.size(); ++j)
+        if (result.plan.program.length_of[j] >= 0) baked.translated.push_back(int(j));
     std::sort(baked.translated.begin(), baked.translated.end());
+    const Program& program = result.plan.program;
     std::atomic<int> done{0};
     std::atomic<bool> is_cancelled{false};
-    const bool has_contacts = result.plan.passes.contacts && result.plan.passes.reach;
-    const auto advance = [&](int frames) {
-        const int now = done += frames;
-        if (progress && !progress(now / (has_contacts ? 2 : 1), take.frames)) is_cancelled = true;
+    const bool has_contacts = program.passes.contacts && program.passes.reach;
+    // Shares of the whole: a first round of angles and root, what runs along time, the frames.
+    const double first_share = has_contacts ? 0.2 : 0.0;
+    const double held_share = has_contacts ? 0.4 : 0.0;
+    const auto tell = [&](double share) {
+        if (progress && !progress(int(std::lround(share * take.frames)), take.frames)) is_cancelled = true;
+        return !is_cancelled;
     };
     if (has_contacts) {
         for_each_frame(take.frames, threads, [&](int first, int last) {
@@ -135,30 +109,34 @@ TransferResult transfer_with(const Character& source, const Take& take, Take* to
             for (int f = first; f < last && !is_cancelled; ++f) {
                 const SourceFrame S = frame_of(std::as_const(result.source), f);
                 TargetFrame T = frame_of(result.target, f);
-                pass_angles(result.plan, S, T);
-                pass_root(result.plan, S, T);
+                pass_angles(program, S, T);
+                pass_root(program, S, T);
             }
-            advance(last - first);
+            tell(first_share * (done += last - first) / take.frames);
         });
         if (is_cancelled) throw std::runtime_error("cancelled");
         result.contacts = take.contacts.is_by_hand ? take.contacts
                                                    : find_contacts(source, result.source, take.frame_time_s,
                                                                    take.first_motion_frame);
-        result.corrections = hold_contacts(result.plan, result.contacts, result.source, result.target,
-                                           take.frame_time_s, take.first_motion_frame);
+        result.corrections =
+            hold_contacts(program, result.contacts, result.source, result.target, take.frame_time_s,
+                          take.first_motion_frame,
+                          Watch([&](double share) { return tell(first_share + held_share * share); }));
+        done = 0;
     }
     const bool is_held = !result.corrections.is_empty();
     for_each_frame(take.frames, threads, [&](int first, int last) {
         for (int f = first; f < last && !is_cancelled; ++f) {
             const FrameCorrection held = result.corrections.at(f);
-            solve_frame(result.plan, result.source, result.target, f, is_held ? &held : nullptr);
+            solve_frame(program, result.source, result.target, f, is_held ? &held : nullptr);
         }
-        advance(last - first);
+        tell(first_share + held_share +
+             (1.0 - first_share - held_share) * (done += last - first) / take.frames);
     });
     if (is_cancelled) throw std::runtime_error("cancelled");
-    if (result.plan.T_root >= 0) {
+    if (result.plan.program.body.root >= 0) {
         put_on_root(target.rig.skeleton, result, take.frame_time_s, take.first_motion_frame);
-        baked.translated.push_back(result.plan.T_root);
+        baked.translated.push_back(result.plan.program.body.root);
         std::sort(baked.translated.begin(), baked.translated.end());
     }
     if (to_release) return result;

@@ -6,8 +6,9 @@
 
 #include "core/motion/kinematics.hpp"
 #include "core/motion/take.hpp"
-#include "core/solve/locks.hpp"
+#include "core/solve/passes.hpp"
 #include "core/solve/plan.hpp"
+#include "core/solve/time/passes.hpp"
 
 namespace nb {
 
@@ -35,17 +36,16 @@ TransferResult transfer_lean(const Character& source, Take take, const Character
 
 /// One frame alone, for the frame on screen. `result` must come from `transfer` of the same characters.
 /// `held`: what contacts add there.
-void solve_frame(const Plan& plan, const WorldMotion& source, WorldMotion& target, int frame,
+void solve_frame(const Program& program, const WorldMotion& source, WorldMotion& target, int frame,
                  const FrameCorrection* held = nullptr);
 /// The same for a pose. `target` has room for one entry a joint.
-void solve_pose(const Plan& plan, const Pose& source, Pose& target, const FrameCorrection* held = nullptr);
+void solve_pose(const Program& program, const Pose& source, Pose& target,
+                const FrameCorrection* held = nullptr);
 
-/// What each pass does to the body in a pose, beside the result without it: mean distance over the target's
-/// joints; of gather and twist the largest turn of a bone. Passes that are off: what they would do.
-struct PassEffects {
-    double gather_deg = 0.0, root_cm = 0.0, angles_cm = 0.0, reach_cm = 0.0, contacts_cm = 0.0,
-           twist_deg = 0.0;
-};
-PassEffects pass_effects(const Plan& plan, const Pose& source, const FrameCorrection* held = nullptr);
+/// What each pass does to the body in a pose, beside the result without it, by `pass_table`: mean distance over
+/// the target's joints, cm; of passes that turn joints alone the largest turn, degrees. Passes that are off:
+/// what they would do.
+using PassEffects = std::array<double, pass_table.size()>;
+PassEffects pass_effects(const Program& program, const Pose& source, const FrameCorrection* held = nullptr);
 
 }  // namespace nb

@@ -1,7 +1,11 @@
 #include "core/solve/give_way.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
+#include <span>
+#include <stdexcept>
 
 #include "core/math/banded.hpp"
 #include "core/math/curves.hpp"
@@ -16,16 +20,20 @@ constexpr int half_band = 8;  // three axes a frame, two frames away
 /// One span of frames, solved by itself: beyond its ends x is as good as zero.
 class Span {
   public:
-    Span(int first, int last, double smooth, const std::vector<HeldReach>& reaches, const GiveWay& how)
+    Span(int first, int last, double smooth, std::span<const HeldReach> reaches, const GiveWay& how)
         : first_(first), n_(last - first), smooth_(smooth), reaches_(reaches), how_(how) {}
 
-    void solve(std::vector<Vec3>& x) {
+    GiveSpan solve(std::vector<Vec3>& x) {
+        GiveSpan ended;
+        ended.first = first_;
+        ended.last = first_ + n_;
         std::vector<Vec3> now(size_t(n_), Vec3::Zero());
         std::vector<Vec3> next = now;
         penalty_ = first_penalty;
         double cost = cost_of(now);
         for (int round = 0; round < how_.most_rounds; ++round) {
-            step(now);
+            ++ended.rounds;
+            if (!step(now)) break;
             double share = 1.0;
             double moved = 0.0;
             for (int halving = 0; halving < 12; ++halving, share *= 0.5) {
@@ -44,17 +52,25 @@ class Span {
                 moved = 0.0;
             }
             if (moved > (penalty_ < how_.penalty ? 1e-4 : 1e-6)) continue;
-            if (penalty_ >= how_.penalty) break;
+            if (penalty_ >= how_.penalty) {
+                ended.is_converged = true;
+                break;
+            }
             penalty_ = std::min(how_.penalty, 10.0 * penalty_);
             cost = cost_of(now);
         }
         for (int t = 0; t < n_; ++t) x[size_t(first_) + size_t(t)] = now[size_t(t)];
+        for (const HeldReach& reach : reaches_)
+            ended.residual_m =
+                std::max(ended.residual_m,
+                         (reach.to - now[size_t(reach.frame) - size_t(first_)]).norm() - reach.limit_m);
+        return ended;
     }
 
   private:
     int first_, n_;
     double smooth_;
-    const std::vector<HeldReach>& reaches_;
+    std::span<const HeldReach> reaches_;
     const GiveWay& how_;
     std::vector<double> band_, b_;
     double penalty_ = 0.0;
@@ -76,8 +92,8 @@ class Span {
         return cost;
     }
 
-    /// Where the quadratic model at `x` is least, in b_.
-    void step(const std::vector<Vec3>& x) {
+    /// Where the quadratic model at `x` is least, in b_. False where numbers broke.
+    bool step(const std::vector<Vec3>& x) {
         band_.assign(3 * size_t(n_) * (half_band + 1), 0.0);
         b_.assign(3 * size_t(n_), 0.0);
         const auto add = [&](int i, int j, double value) {
@@ -106,30 +122,36 @@ class Span {
                 b_[size_t(at) + size_t(r)] += pull[r];
             }
         }
-        solve_banded(band_, half_band, b_);
+        return solve_banded(band_, half_band, b_);
     }
 };
 
 }  // namespace
 
 std::vector<Vec3> give_way(int frames, double frame_time_s, const std::vector<HeldReach>& reaches,
-                           const GiveWay& how) {
+                           const GiveWay& how, const std::function<void(const GiveSpan&, double)>& told) {
     std::vector<Vec3> x(size_t(frames), Vec3::Zero());
     const double tau = how.tau_s / frame_time_s;
     const int apart = std::max(8, int(std::lround(12.0 * tau)));
     // Spans around the reaches that are beyond their limit, far enough apart not to feel each other.
     int from = -1;
     int to = -1;
+    const auto at_frame = [&](int frame) {
+        return std::lower_bound(reaches.begin(), reaches.end(), frame,
+                                [](const HeldReach& reach, int f) { return reach.frame < f; });
+    };
     const auto solve = [&] {
         if (from < 0) return;
         const int first = std::max(0, from - apart);
         const int last = std::min(frames, to + apart + 1);
-        std::vector<HeldReach> inside;
-        for (const HeldReach& reach : reaches)
-            if (reach.frame >= first && reach.frame < last) inside.push_back(reach);
-        Span(first, last, std::pow(tau, 4), inside, how).solve(x);
+        const std::span<const HeldReach> inside(at_frame(first), at_frame(last));
+        const GiveSpan ended = Span(first, last, std::pow(tau, 4), inside, how).solve(x);
+        if (told) told(ended, double(last) / frames);
     };
     for (const HeldReach& reach : reaches) {
+        if (!reach.to.allFinite() || !std::isfinite(reach.limit_m))
+            throw std::runtime_error(fmt::format(
+                "frame {}: what is held has no place; check the take for broken numbers", reach.frame + 1));
         if (reach.to.norm() <= reach.limit_m) continue;
         if (from >= 0 && reach.frame - to > 2 * apart) {
             solve();

@@ -13,6 +13,7 @@
 // Invariants: without a reach beyond its limit x is exactly zero. Mirrored, turned and scaled input gives
 // mirrored, turned and scaled output.
 #pragma once
+#include <functional>
 #include <vector>
 
 #include "core/math/rotation.hpp"
@@ -31,8 +32,18 @@ struct GiveWay {
     int most_rounds = 60;
 };
 
-/// One offset of the hips a frame, world, m. `reaches` in rising order of frames.
+/// How a span of frames that was solved by itself ended.
+struct GiveSpan {
+    int first = 0, last = 0;
+    int rounds = 0;
+    double residual_m = 0.0;  ///< what the worst reach still lacks
+    bool is_converged = false;
+};
+
+/// One offset of the hips a frame, world, m. `reaches` in rising order of frames. `told` after each span, with
+/// how much is done, 0..1. Throws std::runtime_error where numbers are not finite.
 std::vector<Vec3> give_way(int frames, double frame_time_s, const std::vector<HeldReach>& reaches,
-                           const GiveWay& how = {});
+                           const GiveWay& how = {},
+                           const std::function<void(const GiveSpan&, double done)>& told = {});
 
 }  // namespace nb

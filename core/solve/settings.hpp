@@ -10,7 +10,7 @@
 
 namespace nb {
 
-/// Which passes of the solve run.
+/// Which passes of the solve run; all by name: core/solve/passes.hpp.
 struct Passes {
     bool gather = true;
     bool root = true;
@@ -20,18 +20,6 @@ struct Passes {
     bool twist = true;
     bool operator==(const Passes&) const = default;
 };
-
-/// All passes by name, in the order of the solve.
-struct PassName {
-    const char* name;
-    bool Passes::*is_on;
-};
-inline constexpr std::array<PassName, 6> pass_table{{{"gather", &Passes::gather},
-                                                     {"root", &Passes::root},
-                                                     {"angles", &Passes::angles},
-                                                     {"reach", &Passes::reach},
-                                                     {"contacts", &Passes::contacts},
-                                                     {"twist", &Passes::twist}}};
 
 struct PairingSettings {
     Passes passes;

@@ -140,17 +140,17 @@ class ChainsWindowTest : public test::WindowFixture {
         const std::string take = w().workspace().take_key();
         QVERIFY(!take.empty());
         QVERIFY(std::abs(*settings().takes.at(take).at("arm.right").pole_rad + deg_to_rad(5.0)) < 1e-9);
-        QVERIFY(std::abs(w().workspace().plan()->reaches[3].pole_rad + deg_to_rad(5.0)) < 1e-9);
+        QVERIFY(std::abs(w().workspace().plan()->program.limbs[3].pole_rad + deg_to_rad(5.0)) < 1e-9);
         // On another take nothing is said.
         QVERIFY(choose_take("Haul rope"));
         QVERIFY(settled());
-        QVERIFY(std::abs(w().workspace().plan()->reaches[3].pole_rad) < 1e-9);
+        QVERIFY(std::abs(w().workspace().plan()->program.limbs[3].pole_rad) < 1e-9);
         pole->setValue(15.0);
         level("body")->click();
         QVERIFY(settled());
         QVERIFY(choose_take("Quay walk"));
         QVERIFY(settled());
-        QVERIFY(std::abs(w().workspace().plan()->reaches[3].pole_rad + deg_to_rad(5.0)) < 1e-9);
+        QVERIFY(std::abs(w().workspace().plan()->program.limbs[3].pole_rad + deg_to_rad(5.0)) < 1e-9);
         // Said again as it is below, the take says nothing any more.
         pole->setValue(15.0);
         QVERIFY(settings().takes.empty());

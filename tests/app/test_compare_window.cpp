@@ -84,7 +84,8 @@ class CompareWindowTest : public test::WindowFixture {
         const auto result = w().workspace().result();
         const int S = w().workspace().source()->file.character.roles.joint("foot.left");
         QVERIFY(std::abs(curves.value(0, frame) -
-                         100.0 * result->plan.k * result->source.p[result->source.at(frame, S)].y()) < 1e-9);
+                         100.0 * result->plan.program.k * result->source.p[result->source.at(frame, S)].y()) <
+                1e-9);
         QVERIFY(std::isnan(curves.value(2, frame)));
         QTest::keyClick(&w(), Qt::Key_P);
         QVERIFY(std::abs(curves.value(2, frame) - curves.value(1, frame)) < 1e-9);

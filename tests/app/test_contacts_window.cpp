@@ -41,7 +41,7 @@ class ContactsWindowTest : public test::WindowFixture {
     /// How far the target's left ball is from where it is at a frame, cm.
     double moved_cm(int from, int to) {
         const auto result = w().workspace().result();
-        const Sole& sole = result->plan.ends[0].sole;
+        const Sole& sole = result->plan.program.ends[0].sole;
         return 100.0 * (sole.point(FootPoint::ball, result->target, to) -
                         sole.point(FootPoint::ball, result->target, from))
                            .norm();

@@ -198,7 +198,7 @@ class CarriedTest : public QObject {
         }
         QVERIFY2(worst < 0.5, qPrintable(QString::number(worst)));
         bool is_told = false;
-        for (const std::string& note : result.plan.notes)
+        for (const std::string& note : result.plan.report.notes)
             is_told |= note.find("forearm") != std::string::npos;
         QVERIFY(is_told);
 

@@ -181,7 +181,7 @@ class ChainsTest : public QObject {
         const auto lines = [&] {
             std::vector<std::string> told;
             for (const std::string& line :
-                 partner_lines(compile_plan(source.character, target.character, {}).partners))
+                 partner_lines(compile_plan(source.character, target.character, {}).report.partners))
                 told.push_back(line.substr(line.find(" has no ") + 8));
             return told;
         };
@@ -205,7 +205,7 @@ class ChainsTest : public QObject {
         const LoadedFile with_fingers = load_file(test::demo("characters/dockhand/rig.glb"));
         std::string all;
         for (const std::string& line :
-             partner_lines(compile_plan(source.character, with_fingers.character, {}).partners))
+             partner_lines(compile_plan(source.character, with_fingers.character, {}).report.partners))
             all += line + '\n';
         QVERIFY2(all.find("fingers on either side: at rest on the hand") != std::string::npos, all.c_str());
         QVERIFY2(all.find("index") == std::string::npos, all.c_str());

@@ -320,7 +320,7 @@ class ContactsTest : public QObject {
         tidy_contacts(contacts, source.take->frames);
         source.take->contacts = contacts;
         const TransferResult result = carry(source, target);
-        const Sole sole = result.plan.ends[0].sole;
+        const Sole sole = result.plan.program.ends[0].sole;
         const Vec3 place = sole.point(FootPoint::ball, result.target, from);
         for (int f = from; f < from + 12; ++f)
             QVERIFY((sole.point(FootPoint::ball, result.target, f) - place).norm() < 1e-3);

@@ -230,7 +230,7 @@ class KinematicsTest : public QObject {
             const long before = test::allocations();
             for (int f = 0; f < world.frames; ++f) {
                 forward_kinematics(skeleton, *source.take, f, R, p);
-                solve_frame(plan, world, result, f);
+                solve_frame(plan.program, world, result, f);
             }
             QCOMPARE(test::allocations() - before, 0L);
         }

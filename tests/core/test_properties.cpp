@@ -310,11 +310,13 @@ class PropertiesTest : public QObject {
         Vec3 expected = Vec3(0, 0, 0.8);
         // The hips joint's own turn moves it about the hip centre a little: compare hip centres.
         const auto centre = [&](int f) {
-            return 0.5 * (T.p[T.at(f, result.plan.T_thigh_left)] + T.p[T.at(f, result.plan.T_thigh_right)]);
+            return 0.5 * (T.p[T.at(f, result.plan.program.body.thigh_left)] +
+                          T.p[T.at(f, result.plan.program.body.thigh_right)]);
         };
         const auto& S = result.source;
         const auto S_centre = [&](int f) {
-            return 0.5 * (S.p[S.at(f, result.plan.S_thigh_left)] + S.p[S.at(f, result.plan.S_thigh_right)]);
+            return 0.5 * (S.p[S.at(f, result.plan.program.root.S_thigh_left)] +
+                          S.p[S.at(f, result.plan.program.root.S_thigh_right)]);
         };
         const double S_step = (S_centre(2) - S_centre(0)).z();
         QVERIFY(std::abs((centre(2) - centre(0)).z() - S_step * 4.0 / 3.0) < 1e-9);

@@ -227,7 +227,7 @@ class SettingsTest : public QObject {
         double stiff_off = 0.0, giving_off = 0.0;
         int reached = 0;
         for (int f = 0; f < stiff.target.frames; ++f) {
-            const Vec3 asked = stiff.plan.k * place(source, stiff.source, "hand.left", f);
+            const Vec3 asked = stiff.plan.program.k * place(source, stiff.source, "hand.left", f);
             const double off = (place(target, stiff.target, "hand.left", f) - asked).norm();
             stiff_off += off;
             giving_off += (place(target, giving.target, "hand.left", f) - asked).norm();
@@ -249,14 +249,14 @@ class SettingsTest : public QObject {
         PairingSettings settings = plain();
         settings.chains["arm.left"].carry = Carry::limb;
         Plan plan = compile_plan(body.character, body.character, settings);
-        ReachOp* op = nullptr;
-        for (ReachOp& reach : plan.reaches)
+        LimbOp* op = nullptr;
+        for (LimbOp& reach : plan.program.limbs)
             if (reach.limb == 2) op = &reach;
         QVERIFY(op && op->T_clavicle >= 0);
         const Pose rest = aligned_pose(body.character.rest);
         const auto solved = [&] {
             Pose target = rest;
-            solve_pose(plan, rest, target);
+            solve_pose(plan.program, rest, target);
             return target;
         };
         const Vec3 before = solved().p[size_t(op->T_start)];
@@ -328,8 +328,8 @@ class SettingsTest : public QObject {
                   exp_rotation(Vec3(0.0, deg_to_rad(-40.0), 0.0)), false);
         const Pose pose = aligned_pose(rest);
         Pose raised_pose = pose, plain_pose = pose;
-        solve_pose(plan, pose, raised_pose);
-        solve_pose(before, pose, plain_pose);
+        solve_pose(plan.program, pose, raised_pose);
+        solve_pose(before.program, pose, plain_pose);
         const RoleMap& roles = body.character.roles;
         const size_t clavicle = size_t(roles.joint("clavicle.left"));
         const size_t hand = size_t(roles.joint("hand.left"));
@@ -350,8 +350,8 @@ class SettingsTest : public QObject {
         const TransferResult before = carry(source, target, settings);
         settings.chains["spine"].carry = Carry::limb;
         const TransferResult after = carry(source, target, settings);
-        QCOMPARE(after.plan.run_reaches.size(), size_t(1));
-        const RunReachOp& op = after.plan.run_reaches.front();
+        QCOMPARE(after.plan.program.runs.size(), size_t(1));
+        const RunOp& op = after.plan.program.runs.front();
         double off_before = 0.0, off_after = 0.0;
         for (int f = 0; f < after.target.frames; ++f) {
             const auto tip = [&](const WorldMotion& m, int joint, const Vec3& end) {
@@ -434,7 +434,7 @@ class SettingsTest : public QObject {
         settings.chains["spine"].first = "spine.3";
         const Plan plan = compile_plan(source.character, target.character, settings);
         const auto kind = [&](const char* role) {
-            return plan.angles[size_t(target.character.roles.joint(role))].kind;
+            return plan.program.angles[size_t(target.character.roles.joint(role))].kind;
         };
         QVERIFY(kind("spine.1") == AngleOp::Kind::follow && kind("spine.2") == AngleOp::Kind::follow);
         QVERIFY(kind("spine.3") != AngleOp::Kind::follow && kind("chest") != AngleOp::Kind::follow);
@@ -486,7 +486,7 @@ class SettingsTest : public QObject {
         const LoadedFile source = demo_take("dog-walk");
         LoadedFile target = demo_body("quay-dog");
         const TransferResult same = carry(source, target);
-        QVERIFY(same.plan.reaches.size() == 4 && same.plan.reaches.front().T_hock >= 0);
+        QVERIFY(same.plan.program.limbs.size() == 4 && same.plan.program.limbs.front().T_hock >= 0);
         QVERIFY(!same.contacts.list.empty() && same.corrections.held_frames > 0);
         std::set<std::string> points;
         for (const Contact& contact : same.contacts.list) points.insert(contact.point);
@@ -494,7 +494,7 @@ class SettingsTest : public QObject {
         QVERIFY(points.contains("forepaw.left") && points.contains("hindpaw.right"));
         // While a paw is held it does not move.
         for (const Contact& contact : same.contacts.list) {
-            const EndOp& end = same.plan.ends[contact_point(contact.point)->limb];
+            const EndOp& end = same.plan.program.ends[contact_point(contact.point)->limb];
             const int from = std::max(contact.first + 1, source.take->first_motion_frame);
             const Vec3 at = end.sole.point(FootPoint::ball, same.target, from);
             for (int f = from; f < contact.last - 1; ++f)
@@ -518,7 +518,7 @@ class SettingsTest : public QObject {
         const TransferResult result = carry(source, tall);
         double worst = 0.0;
         for (const Contact& contact : result.contacts.list) {
-            const EndOp& end = result.plan.ends[contact_point(contact.point)->limb];
+            const EndOp& end = result.plan.program.ends[contact_point(contact.point)->limb];
             const Vec3 at = end.sole.point(FootPoint::ball, result.target, contact.first + 2);
             for (int f = contact.first + 2; f < contact.last - 2; ++f)
                 worst = std::max(worst, (end.sole.point(FootPoint::ball, result.target, f) - at).norm());
@@ -616,7 +616,7 @@ class SettingsTest : public QObject {
         QVERIFY(difference(baked, result.target).place_m < 1e-9);
         // A rig without such a bone is as before.
         const LoadedFile rootless = demo_body("ferrier");
-        QVERIFY(carry(source, rootless, settings).plan.T_root < 0);
+        QVERIFY(carry(source, rootless, settings).plan.program.body.root < 0);
         Pairing pairing;
         pairing.id = make_uuid();
         pairing.settings = settings;
@@ -637,7 +637,7 @@ class SettingsTest : public QObject {
         const Vec3 at = place(target, held.target, "hand.left", middle - 10);
         for (int f = middle - 10; f < middle + 10; ++f)
             QVERIFY((place(target, held.target, "hand.left", f) - at).norm() < 1e-6);
-        QVERIFY(std::abs(at.y() - held.plan.k * level) < 0.02);
+        QVERIFY(std::abs(at.y() - held.plan.program.k * level) < 0.02);
         // That its arm points elsewhere there is no shortcoming.
         const Review review = review_result(source.character, target.character, held);
         for (const ReviewEvent& event : find_events(review, held, {}))

@@ -36,7 +36,7 @@ Pose solved(const Character& c, const Pose& source, bool has_twist = true) {
     settings.passes.twist = has_twist;
     const Plan plan = compile_plan(c, c, settings);
     Pose target{std::vector<Quat>(source.R.size()), std::vector<Vec3>(source.p.size())};
-    solve_pose(plan, source, target);
+    solve_pose(plan.program, source, target);
     return target;
 }
 

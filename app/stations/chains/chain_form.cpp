@@ -211,7 +211,7 @@ void ChainForm::show_chain(const std::string& chain, const MatchedChain* matched
     chain_ = chain;
     const Plan* plan = workspace_.plan();
     const ChainSettings now =
-        merged(usual_settings(chain), plan ? settings_of(plan->chains, chain) : ChainSettings());
+        merged(usual_settings(chain), plan ? settings_of(plan->report.chains, chain) : ChainSettings());
     const bool is_limb = chain.starts_with("arm.") || chain.starts_with("leg.");
     const bool is_run = matched && !matched->is_limb;
     left_out_->setChecked(*now.is_left_out);

@@ -192,12 +192,12 @@ void ChainsPanel::refresh() {
         const Character& T = workspace_.target()->file.character;
         map_ = bone_map(S, T, *plan);
         expected_ = forecast(S, T, *plan);
-        chains = match_chains(S, T, plan->chains);
+        chains = match_chains(S, T, plan->report.chains);
         for (const MatchedChain& chain : chains) {
             // Heads and palms match by role and have no length to compare.
             if (chain.is_limb && !is_limb_name(chain.name)) continue;
             ChainRuler::Row row;
-            const ChainSettings& set = settings_of(plan->chains, chain.name);
+            const ChainSettings& set = settings_of(plan->report.chains, chain.name);
             row.carry = set.carry == Carry::limb    ? tr("by the tip")
                         : set.carry == Carry::place ? tr("by its place")
                                                     : tr("by angles");
@@ -250,7 +250,7 @@ void ChainsPanel::refresh_chosen() {
     title_->setText(name.empty() ? tr("Chains") : QString::fromStdString(name));
     const Plan* plan = workspace_.plan();
     const ChainSettings now =
-        merged(usual_settings(name), plan ? settings_of(plan->chains, name) : ChainSettings());
+        merged(usual_settings(name), plan ? settings_of(plan->report.chains, name) : ChainSettings());
     const bool is_proposed = settings_of(workspace_.settings().chains, name).is_proposed;
     const MatchedChain* shown = matched_chain(name);
     const bool by_hand = !now.ticks->empty();
@@ -298,7 +298,7 @@ int ChainsPanel::open_points() const {
     if (!plan) return 0;
     const Character& S = workspace_.source()->file.character;
     const Character& T = workspace_.target()->file.character;
-    return int(open_chains(S, T, plan->chains).size());
+    return int(open_chains(S, T, plan->report.chains).size());
 }
 
 void ChainsPanel::refresh_look() {

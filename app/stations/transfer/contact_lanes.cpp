@@ -73,8 +73,8 @@ ContactLanes::ContactLanes(Workspace& workspace, Playback& playback, QUndoStack&
 void ContactLanes::set_lanes() {
     std::vector<std::string> lanes;
     if (const Plan* plan = workspace_.plan())
-        for (const EndOp& end : plan->ends)
-            if (end.reach >= 0)
+        for (const EndOp& end : plan->program.ends)
+            if (end.limb >= 0)
                 for (const FootPoint point : end.sole.resting()) lanes.push_back(end.sole.name(point));
     for (const Contact& contact : workspace_.contacts().list)
         if (std::find(lanes.begin(), lanes.end(), contact.point) == lanes.end())
@@ -88,8 +88,8 @@ std::vector<std::string> ContactLanes::further_points() const {
     std::vector<std::string> points;
     const Plan* plan = workspace_.plan();
     if (!plan) return points;
-    for (const EndOp& end : plan->ends) {
-        if (end.reach < 0) continue;
+    for (const EndOp& end : plan->program.ends) {
+        if (end.limb < 0) continue;
         const FootPoint point = end.sole.end == LimbEnd::foot ? FootPoint::toetip : FootPoint::ball;
         if (point == FootPoint::toetip && !(end.sole.has_tip && end.S_sole.has_tip)) continue;
         const std::string name = end.sole.name(point);
@@ -105,18 +105,18 @@ double ContactLanes::level_for(const Contact& contact) const {
     const double lowest = levels.empty() ? 0.0 : levels.front();
     const auto result = workspace_.result();
     const ContactPoint point = contact_point(contact.point).value_or(ContactPoint());
-    if (!result || result->plan.ends[point.limb].reach < 0) return lowest;
+    if (!result || result->plan.program.ends[point.limb].limb < 0) return lowest;
     // On the level that the point is nearest to in the middle of its span; a wrist, a knee, the seat where
     // they are.
     const Plan& plan = result->plan;
     if (is_held_by_hips(point.end)) {
         const int middle = (contact.first + contact.last) / 2;
         const int joint = point.end == LimbEnd::seat
-                              ? plan.S_thigh_left
-                              : plan.reaches[size_t(plan.ends[point.limb].reach)].S_mid;
+                              ? plan.program.root.S_thigh_left
+                              : plan.program.limbs[size_t(plan.program.ends[point.limb].limb)].S_mid;
         return result->source.p[result->source.at(middle, joint)].y();
     }
-    const Sole& sole = result->plan.ends[point.limb].S_sole;
+    const Sole& sole = result->plan.program.ends[point.limb].S_sole;
     const double y = sole.point(point.point, result->source, (contact.first + contact.last) / 2).y();
     return sole.is_on_floor() ? workspace_.contacts().floor.nearest(y) : y;
 }

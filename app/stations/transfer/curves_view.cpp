@@ -111,7 +111,8 @@ void CurvesView::refresh() {
     set(1, {});
     set(2, {});
     if (source && target && result) {
-        set(0, bone_curve(source->file.character, result->source, role_, quantity_, dt, result->plan.k));
+        set(0,
+            bone_curve(source->file.character, result->source, role_, quantity_, dt, result->plan.program.k));
         if (result->target.joints == target->file.character.rig.skeleton.size())
             set(1, bone_curve(target->file.character, result->target, role_, quantity_, dt));
     }

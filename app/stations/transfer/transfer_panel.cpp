@@ -122,23 +122,12 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     column->addWidget(heading_label(tr("What carries it"), this));
     auto* passes = new QGridLayout;
     passes->setVerticalSpacing(3);
-    const std::array<std::pair<QString, QString>, pass_table.size()> names{
-        {{tr("gather"), tr("Roll that the source's twist bones carry comes back to the limb they lie in")},
-         {tr("root"),
-          tr("Carries the hips through the world, scaled by the legs; a standing foot stays on the floor")},
-         {tr("angles"), tr("Every bone turns as the source's has turned since its rest")},
-         {tr("reach"), tr("Limbs carried by their tip reach where the source's do, in their own scale")},
-         {tr("contacts"),
-          tr("What rests in the take stays where it is; the hips give way so that the feet reach. The lanes "
-             "under the strip show when")},
-         {tr("twist"),
-          tr("Roll is spread along the limbs by their twist bones, so that skin does not wring")}}};
     auto* moves = dim_label(tr("moves this frame by"), this);
     moves->setWordWrap(false);
     passes->addWidget(moves, 0, 0, 1, 2, Qt::AlignRight);
     for (int i = 0; i < int(pass_table.size()); ++i) {
-        auto*& box = passes_[size_t(i)] = new QCheckBox(names[size_t(i)].first, this);
-        box->setToolTip(names[size_t(i)].second + tr("\nLeave it out to see what it does"));
+        auto*& box = passes_[size_t(i)] = new QCheckBox(tr(pass_table[size_t(i)].name), this);
+        box->setToolTip(tr(pass_table[size_t(i)].does) + tr("\nLeave it out to see what it does"));
         passes->addWidget(box, i + 1, 0);
         passes->addWidget(distances_[size_t(i)] = figure(this), i + 1, 1);
         connect(box, &QCheckBox::clicked, this, [this, i](bool on) {
@@ -224,12 +213,11 @@ void TransferPanel::refresh_settings() {
     const PairingSettings& s = workspace_.settings();
     const bool has_pair = !workspace_.pairing_key().is_empty();
     setEnabled(has_pair);
-    for (size_t i = 0; i < pass_table.size(); ++i) passes_[i]->setChecked(s.passes.*pass_table[i].is_on);
     const Plan* plan = workspace_.plan();
-    passes_[0]->setEnabled(plan && std::any_of(plan->angles.begin(), plan->angles.end(),
-                                               [](const AngleOp& op) { return op.gathered >= 0; }));
-    passes_[4]->setEnabled(s.passes.reach);
-    passes_[5]->setEnabled(workspace_.twist_count() > 0);
+    for (size_t i = 0; i < pass_table.size(); ++i) {
+        passes_[i]->setChecked(s.passes.*pass_table[i].is_on);
+        passes_[i]->setEnabled(plan && can_run(pass_table[i], plan->program));
+    }
     const LoadedPtr target = workspace_.target();
     const bool has_root = target && target->file.character.roles.joint("root") >= 0;
     on_root_->setEnabled(has_root);
@@ -245,13 +233,13 @@ void TransferPanel::refresh_settings() {
     if (s.scale)
         scale_->setValue(*s.scale);
     else if (result)
-        scale_->setValue(result->plan.k);
+        scale_->setValue(result->plan.program.k);
     level_->setText(s == PairingSettings() ? tr("All as the body plan has it.")
                                            : tr("Set for this pair: source and target together."));
     QString notes;
     if (result) {
         QStringList lines;
-        for (const auto& note : result->plan.notes) lines << QString::fromStdString(note);
+        for (const auto& note : result->plan.report.notes) lines << QString::fromStdString(note);
         if (!lines.isEmpty()) {
             notes = tr("Without a partner: ") + lines.mid(0, 3).join("; ") +
                     (lines.size() > 3 ? tr("; and %1 more.").arg(lines.size() - 3) : ".");
@@ -264,14 +252,12 @@ void TransferPanel::refresh_settings() {
 void TransferPanel::refresh_distances() {
     if (!isVisible()) return;
     const PassEffects effects = workspace_.pass_effects(playback_.frame());
-    const std::array<double, 4> distances{effects.root_cm, effects.angles_cm, effects.reach_cm,
-                                          effects.contacts_cm};
-    for (size_t i = 0; i < distances.size(); ++i)
-        distances_[i + 1]->setText(tr("%1 cm").arg(distances[i], 0, 'f', 1));
-    distances_[0]->setText(passes_[0]->isEnabled() ? tr("%1°").arg(effects.gather_deg, 0, 'f', 1)
-                                                   : tr("nothing to gather"));
-    distances_[5]->setText(workspace_.twist_count() > 0 ? tr("%1°").arg(effects.twist_deg, 0, 'f', 1)
-                                                        : tr("no twist bones"));
+    for (size_t i = 0; i < pass_table.size(); ++i) {
+        const PassRow& pass = pass_table[i];
+        distances_[i]->setText(!pass.turns               ? tr("%1 cm").arg(effects[i], 0, 'f', 1)
+                               : passes_[i]->isEnabled() ? tr("%1°").arg(effects[i], 0, 'f', 1)
+                                                         : tr(pass.idle));
+    }
 }
 
 void TransferPanel::refresh_events() {

@@ -1,0 +1,106 @@
+#include "core/solve/angles.hpp"
+
+#include "core/solve/paired.hpp"
+#include "core/solve/program.hpp"
+
+namespace nb {
+
+namespace {
+
+void follow_everywhere(const PairedBodies& bodies, Program& program) {
+    const Skeleton& skeleton = bodies.T_tree;
+    const auto& R0 = bodies.T_R0;
+    program.angles.resize(skeleton.names.size());
+    for (size_t j = 0; j < program.angles.size(); ++j) {
+        const bool is_outside = !skeleton.is_ancestor(program.body.top, int(j));
+        const int parent = skeleton.parents[j];
+        program.angles[j].C =
+            is_outside || parent < 0 ? skeleton.rest_R[j] : R0[size_t(parent)].conjugate() * R0[j];
+    }
+}
+
+void direct_joints(const PairedBodies& bodies, Program& program, int source, int target) {
+    AngleOp& op = program.angles[size_t(target)];
+    op.kind = AngleOp::Kind::direct;
+    op.a = source;
+    op.C = bodies.S_R0[size_t(source)].conjugate() * bodies.T_R0[size_t(target)];
+    op.gathered = bodies.gathered(source);
+    if (op.gathered >= 0)
+        op.gathered_C = bodies.S_R0[size_t(op.gathered)].conjugate() * bodies.T_R0[size_t(target)];
+}
+
+void direct(const PairedBodies& bodies, Program& program, std::string_view role) {
+    direct_joints(bodies, program, bodies.S.roles.joint(role), bodies.T.roles.joint(role));
+}
+
+void chains(const PairedBodies& bodies, Program& program) {
+    for (const MatchedChain& chain : bodies.matched) {
+        if (chain.is_left_out || chain.samples.empty()) continue;
+        for (size_t i = 0; i < chain.T_joints.size(); ++i) {
+            const ChainSample& sample = chain.samples[i];
+            if (chain.is_limb && sample.a < 0) continue;
+            const auto joint_of = [&](int bone) {
+                return bone < 0 ? chain.S_parent : chain.S_joints[size_t(bone)];
+            };
+            const int a = joint_of(sample.a);
+            const int b = joint_of(sample.b);
+            if (a < 0 || b < 0) continue;
+            direct_joints(bodies, program, a, chain.T_joints[i]);
+            if (a == b || sample.u <= 0.0) continue;
+            AngleOp& op = program.angles[size_t(chain.T_joints[i])];
+            op.kind = AngleOp::Kind::blend;
+            op.b = b;
+            op.u = sample.u;
+            op.A0_inverse = bodies.S_R0[size_t(a)].conjugate();
+            op.B0_inverse = bodies.S_R0[size_t(b)].conjugate();
+            op.C = bodies.T_R0[size_t(chain.T_joints[i])];
+        }
+    }
+}
+
+}  // namespace
+
+void compile_angles(const PairedBodies& bodies, Program& program) {
+    program.aligned_rest = bodies.T_R0;
+    follow_everywhere(bodies, program);
+    direct(bodies, program, "hips");
+    chains(bodies, program);
+    const BodyPlan& plan = body_plan(bodies.T.roles.plan);
+    for (const RoleFill& fill : bodies.T.roles.fills)
+        if (!plan.chain_of(fill.role) && fill.role != "hips" && fill.role != "root" &&
+            bodies.S.roles.joint(fill.role) >= 0)
+            direct(bodies, program, fill.role);
+}
+
+Quat blend_turns(const Quat& a, const Quat& b, double u) {
+    const Vec3 w = log_rotation(a.conjugate() * b);
+    const double angle = w.norm();
+    const double from = deg_to_rad(100.0);
+    if (angle <= from) return a * exp_rotation(u * w);
+    const double v = std::min(1.0, (angle - from) / (pi - from));
+    return a * exp_rotation(u * (1.0 - v * v * (3.0 - 2.0 * v)) * w);
+}
+
+void pass_angles(const Program& program, const SourceFrame& source, TargetFrame& target) {
+    const bool is_on = program.passes.angles;
+    for (size_t j = 0; j < program.angles.size(); ++j) {
+        const AngleOp& op = program.angles[j];
+        const int parent = program.body.parents[j];
+        const bool is_followed = op.kind == AngleOp::Kind::follow || op.kind == AngleOp::Kind::twist;
+        if (is_followed)
+            target.R[j] = parent < 0 ? op.C : (target.R[size_t(parent)] * op.C).normalized();
+        else if (!is_on)
+            target.R[j] = program.aligned_rest[j];
+        else if (op.kind == AngleOp::Kind::direct && op.gathered >= 0 && program.passes.gather)
+            target.R[j] = (source.R[size_t(op.gathered)] * op.gathered_C).normalized();
+        else if (op.kind == AngleOp::Kind::direct)
+            target.R[j] = (source.R[size_t(op.a)] * op.C).normalized();
+        else
+            target.R[j] = (blend_turns(source.R[size_t(op.a)] * op.A0_inverse,
+                                       source.R[size_t(op.b)] * op.B0_inverse, op.u) *
+                           op.C)
+                              .normalized();
+    }
+}
+
+}  // namespace nb

@@ -1,0 +1,70 @@
+#include "core/solve/body.hpp"
+
+#include "core/body/carried.hpp"
+#include "core/body/measures.hpp"
+#include "core/solve/paired.hpp"
+#include "core/solve/program.hpp"
+
+namespace nb {
+
+void compile_body(const PairedBodies& bodies, Program& program) {
+    const Skeleton& tree = bodies.T_tree;
+    const RoleMap& roles = bodies.T.roles;
+    CarriedBody& body = program.body;
+    body.parents = tree.parents;
+    body.offsets = tree.rest_p;
+    body.hips = roles.joint("hips");
+    body.thigh_left = roles.joint("thigh.left");
+    body.thigh_right = roles.joint("thigh.right");
+    body.top = body_top(tree, roles);
+    body.lines = {body.thigh_left, body.thigh_right, roles.joint("upperarm.left"),
+                  roles.joint("upperarm.right")};
+    if (const int root = roles.joint("root");
+        bodies.settings.has_root_track && root >= 0 && tree.is_ancestor(root, body.top) && root != body.top)
+        body.root = root;
+    if (body.top != body.hips)
+        for (int j = 0; j < tree.size(); ++j)
+            if (tree.is_ancestor(body.top, j)) body.below_top.push_back(j);
+    body.own_places = {body.top};
+    for (const Carried& c : find_carried(bodies.T.rig.skeleton, roles)) body.own_places.push_back(c.joint);
+    body.stature_m = stature(tree, roles);
+}
+
+/// Positions below the hips from rotations; what stands outside the body stays at rest.
+void place_joints(const Program& program, const SourceFrame& source, const Vec3& p_WH, TargetFrame& target) {
+    for (size_t j = 0; j < program.body.parents.size(); ++j) {
+        const int parent = program.body.parents[j];
+        if (int(j) == program.body.top)
+            target.p[j] = p_WH;
+        else if (parent < 0)
+            target.p[j] = program.body.offsets[j];
+        else
+            target.p[j] =
+                target.p[size_t(parent)] +
+                target.R[size_t(parent)] * (length_factor(program, source, j) * program.body.offsets[j]);
+    }
+    if (program.body.below_top.empty()) return;
+    const Vec3 move = p_WH - target.p[size_t(program.body.hips)];
+    for (const int j : program.body.below_top) target.p[size_t(j)] += move;
+}
+
+/// What follows turned bones keeps its rest relative to them; roles keep their world rotation, and so do
+/// twist bones that are turned already.
+void follow(const Program& program, TargetFrame& target, bool are_twists_turned) {
+    for (size_t j = 0; j < program.angles.size(); ++j) {
+        const AngleOp& op = program.angles[j];
+        const int parent = program.body.parents[j];
+        if (parent < 0) continue;
+        if (op.kind == AngleOp::Kind::follow || (op.kind == AngleOp::Kind::twist && !are_twists_turned))
+            target.R[j] = (target.R[size_t(parent)] * op.C).normalized();
+    }
+}
+
+/// The same, and positions after it.
+void follow_anew(const Program& program, const SourceFrame& source, TargetFrame& target,
+                 bool are_twists_turned) {
+    follow(program, target, are_twists_turned);
+    place_joints(program, source, target.p[size_t(program.body.hips)], target);
+}
+
+}  // namespace nb

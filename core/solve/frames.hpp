@@ -1,0 +1,49 @@
+// One frame of the solve: the source's world pose in, the target's out, and what contacts add to it.
+#pragma once
+#include <array>
+#include <span>
+
+#include "core/contact/sole.hpp"
+#include "core/motion/kinematics.hpp"
+
+namespace nb {
+
+/// World pose of one frame of the source: one entry a joint, m.
+struct SourceFrame {
+    std::span<const Quat> R;
+    std::span<const Vec3> p;
+};
+struct TargetFrame {
+    std::span<Quat> R;
+    std::span<Vec3> p;
+};
+
+inline SourceFrame frame_of(const WorldMotion& motion, int frame) {
+    return {{&motion.R[motion.at(frame, 0)], size_t(motion.joints)},
+            {&motion.p[motion.at(frame, 0)], size_t(motion.joints)}};
+}
+inline TargetFrame frame_of(WorldMotion& motion, int frame) {
+    return {{&motion.R[motion.at(frame, 0)], size_t(motion.joints)},
+            {&motion.p[motion.at(frame, 0)], size_t(motion.joints)}};
+}
+
+/// R_WJ := by R_WJ, kept a unit quaternion.
+inline void turn_joint(TargetFrame& target, int joint, const Quat& by) {
+    target.R[size_t(joint)] = (by * target.R[size_t(joint)]).normalized();
+}
+
+/// What contacts add to one frame (core/solve/time/corrections.hpp).
+struct FrameCorrection {
+    struct Limb {
+        Vec3 ankle_m = Vec3::Zero();
+        Vec3 start_m = Vec3::Zero();  ///< by which the hips move its start
+        Quat foot = Quat::Identity();
+        Quat toe = Quat::Identity();
+        double hold = 0.0;
+    };
+    Vec3 hips_m = Vec3::Zero();          ///< of the hip centre
+    Quat hips_turn = Quat::Identity();   ///< about the hip centre
+    std::array<Limb, limb_count> limbs;  ///< by `limb_names`
+};
+
+}  // namespace nb

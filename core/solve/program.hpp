@@ -1,0 +1,34 @@
+// The program of a transfer: what each pass does to which bone, by index; made once for two characters, run
+// for every frame. What is to be told of it: core/solve/report.hpp.
+#pragma once
+#include <array>
+#include <vector>
+
+#include "core/solve/angles.hpp"
+#include "core/solve/body.hpp"
+#include "core/solve/lengths.hpp"
+#include "core/solve/limb.hpp"
+#include "core/solve/root.hpp"
+#include "core/solve/run.hpp"
+#include "core/solve/settings.hpp"
+#include "core/solve/twist.hpp"
+
+namespace nb {
+
+struct Program {
+    double k = 1.0;  ///< place map: M(p) = k p about the world's origin
+    Passes passes;
+    CarriedBody body;                ///< of the target
+    std::vector<AngleOp> angles;     ///< one a target joint
+    std::vector<Quat> aligned_rest;  ///< R_WJ0: where the target stands when the angles pass is left out
+    RootOp root;
+    std::vector<LimbOp> limbs;
+    std::vector<RunOp> runs;
+    std::vector<LengthOp> lengths;
+    std::vector<int> length_of;  ///< a target joint: index in `lengths`, -1 for none; empty when none follows
+    std::vector<TwistOp> twists;
+    std::array<EndOp, limb_count> ends;  ///< by `limb_names`
+    double S_stature_m = 1.75;
+};
+
+}  // namespace nb

@@ -1,0 +1,31 @@
+// What is told of a program: the settings in force, and which roles have no partner.
+#pragma once
+#include <string>
+#include <vector>
+
+#include "core/body/chain_settings.hpp"
+
+namespace nb {
+
+struct PairedBodies;
+struct Program;
+
+/// A role that only one of the two bodies has, or the fingers of a hand together.
+struct MissingPartner {
+    std::string who;   ///< the body that lacks it
+    std::string role;  ///< "toe.left", "index.right"
+    std::string means;
+};
+
+/// One line for all that a body lacks to the same end.
+std::vector<std::string> partner_lines(const std::vector<MissingPartner>& partners);
+
+struct Report {
+    ChainTable chains;  ///< settings in force, of all levels
+    std::vector<MissingPartner> partners;
+    std::vector<std::string> notes;  ///< the same, a sentence each
+};
+
+Report report_on(const PairedBodies& bodies, const Program& program);
+
+}  // namespace nb

@@ -1,0 +1,24 @@
+// How far a limb of two bones may stretch, and how it bends for a distance.
+#pragma once
+#include "core/body/chain_settings.hpp"
+#include "core/math/rotation.hpp"
+
+namespace nb {
+
+/// Stretch (distance start to tip by limb length) that the target takes when `wanted` is asked for. The
+/// target may always stretch as far as the source does; beyond max(source, from) the rest of the way to 1 is
+/// eased, continuous in value and slope, and never passes 1.
+double soften_stretch(double wanted, double source, double from = usual_soften_from);
+/// The same beyond a stretch of one's own.
+double soften_beyond(double wanted, double free);
+/// How far a held limb may stretch before the hips give way: as the source's, within 0.98 and 0.995. Just
+/// short of straight it still bends one way, and a tremble of the hips does not turn the knee much. With a
+/// hock between, knee and elbow are bent anyway, and it may go to 0.9999.
+double held_stretch(double source, bool has_hock);
+
+/// Turn about unit axis n of the lower bone (vector from mid to tip) that makes |upper + lower| = distance.
+/// Near the straight limb the side on which the limb is bent is kept; a limb bent the wrong way by h goes
+/// over to the right side between bends of h and 3 h. Unreachable distances give the nearest.
+double bend_for_distance(const Vec3& upper, const Vec3& lower, const Vec3& n, double distance);
+
+}  // namespace nb

@@ -1,0 +1,87 @@
+// Pass raise: a free foot whose heel or ball is below the floor comes up to it; begun before it is needed, so
+// that a landing foot slows down, and nowhere where it is held.
+#include "core/solve/time/floor.hpp"
+
+#include <algorithm>
+
+#include "core/body/measures.hpp"
+#include "core/math/curves.hpp"
+#include "core/solve/time/passes.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double raise_s = 0.03;  // over which a foot that is too low is raised and let down
+/// A point that the source holds deeper than this below a floor is beside it, at 175 cm.
+constexpr double beside_floor_m = 0.03;
+
+}  // namespace
+
+std::vector<double> floor_under(const Problem& problem, const Effector& e) {
+    const size_t frames = size_t(problem.frames);
+    std::vector<double> now(frames, no_support_m);
+    for (const Hold& hold : e.holds)
+        for (int f = hold.first; f < hold.last; ++f)
+            now[size_t(f)] = std::min(now[size_t(f)], problem.supports[hold.support].level_m(f));
+    std::vector<double> result = now;
+    for (const bool is_forward : {true, false}) {
+        double last = no_support_m;
+        for (size_t i = 0; i < frames; ++i) {
+            const size_t f = is_forward ? i : frames - 1 - i;
+            if (now[f] < no_support_m)
+                last = now[f];
+            else
+                result[f] = std::min(result[f], last);
+        }
+    }
+    return result;
+}
+
+double floor_below(const Problem& problem, const Effector& e, const EffectorGoals& g, FootPoint point,
+                   int f) {
+    const double level = g.floor_m[size_t(f)];
+    const double k = problem.program.k;
+    const double beside = beside_floor_m * problem.program.S_stature_m / reference_stature_m;
+    const double depth = level / k - e.end->S_sole.point(point, problem.source, f).y();
+    return level - k * std::clamp(4.0 * (depth - beside), 0.0, std::max(0.0, depth));
+}
+
+double heel_below(const Problem& problem, const Effector& e, const EffectorGoals& g, const Vec3& ankle,
+                  const Quat& R, int f) {
+    return floor_below(problem, e, g, FootPoint::heel, f) - (ankle + R * e.sole().heel_J).y();
+}
+
+double ball_below(const Problem& problem, const Effector& e, const EffectorGoals& g, const Vec3& ankle,
+                  const Quat& R, int f) {
+    return floor_below(problem, e, g, FootPoint::ball, f) + e.sole().ball_over_m -
+           (ankle + R * e.sole().ball_J).y();
+}
+
+void raise_by(const Problem& problem, EffectorGoals& g, const std::vector<double>& least, double time_s) {
+    const std::vector<int> apart = frames_apart(g.is_held);
+    const std::vector<double> early = smooth_cover(least, problem.frames_in(time_s));
+    for (int f = problem.first; f < problem.frames; ++f) {
+        const double u = std::min(1.0, apart[size_t(f)] * problem.dt / time_s);
+        g.shift[size_t(f)].y() += std::max(least[size_t(f)], early[size_t(f)] * u * u * (3.0 - 2.0 * u));
+    }
+}
+
+void time_raise(const Problem& problem, Goals& goals, const Watch&) {
+    std::vector<double> below;
+    for (size_t i = 0; i < problem.effectors.size(); ++i) {
+        const Effector& e = problem.effectors[i];
+        EffectorGoals& g = goals.effectors[i];
+        below.assign(size_t(problem.frames), 0.0);
+        for (int f = problem.first; f < problem.frames; ++f) {
+            if (g.floor_m[size_t(f)] >= no_support_m || g.is_held[size_t(f)]) continue;
+            const Quat R = g.foot(f) * problem.foot(e, f);
+            const Vec3 ankle = ankle_of(e, g, f);
+            below[size_t(f)] = std::max(
+                {0.0, heel_below(problem, e, g, ankle, R, f), ball_below(problem, e, g, ankle, R, f)});
+        }
+        raise_by(problem, g, below, raise_s);
+    }
+}
+
+}  // namespace nb

@@ -1,0 +1,46 @@
+// What the passes along time write: one entry a frame, zero where nothing is held.
+#pragma once
+#include <vector>
+
+#include "core/solve/time/corrections.hpp"
+#include "core/solve/time/problem.hpp"
+
+namespace nb {
+
+struct EffectorGoals {
+    std::vector<Vec3> turn;       ///< log of C: R_foot := C R_foot
+    std::vector<Vec3> shift;      ///< d: ankle := asked + d, m
+    std::vector<char> is_held;    ///< its place is held
+    std::vector<char> is_sole;    ///< heel and ball both: one rigid pose
+    std::vector<Vec3> place_S;    ///< by hold: where its point rests, in the support's frame
+    std::vector<char> is_placed;  ///< by hold
+    std::vector<double> floor_m;  ///< of the floor under it; `no_support_m` without one
+    std::vector<double> weight;   ///< 1 held, falling to 0 beside that
+    std::vector<Vec3> start_m;    ///< by which the hips move the limb's start
+    std::vector<Quat> toe;        ///< of the toe, after C
+    Quat foot(int f) const { return exp_rotation(turn[size_t(f)]); }
+};
+
+struct Goals {
+    std::vector<EffectorGoals> effectors;  ///< by `Problem::effectors`
+    std::vector<Vec3> hips_m;
+    std::vector<Vec3> hips_turn;  ///< rotation vectors about the hip centre, rad
+    std::vector<Deficit> deficits;
+    std::vector<SolverSummary> summaries;
+};
+
+Goals make_goals(const Problem& problem);
+Corrections corrections_of(const Problem& problem, Goals&& goals);
+
+/// Where the ankle goes, and how far the start is from it, before the hips give; world, m.
+inline Vec3 ankle_of(const Effector& e, const EffectorGoals& g, int f) {
+    return e.asked_m[size_t(f)] + g.shift[size_t(f)];
+}
+
+/// Beside what it is given a curve is led in and out over this time.
+inline constexpr double lead_s = 0.18;
+/// Steepest slope of a shift where it is led out, at 175 cm; the same of a turn.
+inline constexpr double most_shift_m_s = 0.4;
+inline constexpr double most_turn_rad_s = 3.0;
+
+}  // namespace nb

@@ -1,0 +1,90 @@
+// Pass lead: on held frames the ankle follows exactly, ankle = place - C F v, v the held point seen from the
+// ankle; the free end of a foot that is held at the other comes up to the floor; between holds turn and shift
+// are led from one to the next or to zero, continuous in value and slope (core/math/curves.hpp). Where one hold
+// goes over into another one at another place both let go for a moment.
+#include <algorithm>
+
+#include "core/math/curves.hpp"
+#include "core/solve/time/floor.hpp"
+#include "core/solve/time/passes.hpp"
+#include "core/solve/time/sole.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double break_s = 0.04;
+constexpr double joint_break_m = 0.015;  // a jump of the shift that two holds cannot share, at 175 cm
+
+void shift_lone(const Problem& problem, const Effector& e, EffectorGoals& g) {
+    for (int f = problem.first; f < problem.frames; ++f) {
+        if (g.is_sole[size_t(f)]) continue;
+        for (const FootPoint point : {FootPoint::ball, FootPoint::heel, FootPoint::toetip}) {
+            const int at = e.hold_at[size_t(point)][size_t(f)];
+            if (at < 0) continue;
+            const Hold& hold = e.holds[size_t(at)];
+            const Vec3& asked = e.asked_m[size_t(f)];
+            Vec3 ankle = problem.X_WS(hold, f) * g.place_S[size_t(at)] -
+                         problem.seen(e, point, g.foot(f) * problem.foot(e, f), f);
+            if (hold.kind == ContactKind::slide) {
+                ankle.x() = asked.x();
+                ankle.z() = asked.z();
+            }
+            g.shift[size_t(f)] = ankle - asked;
+            g.is_held[size_t(f)] = 1;
+            break;
+        }
+    }
+}
+
+void break_apart(const Problem& problem, const Effector& e, EffectorGoals& g) {
+    const int around = problem.frames_in(break_s);
+    const std::vector<char> before = g.is_held;
+    for (int f = problem.first + 1; f < problem.frames; ++f)
+        if (before[size_t(f)] && before[size_t(f - 1)] && e.holds_of(f) != e.holds_of(f - 1) &&
+            (g.shift[size_t(f)] - g.shift[size_t(f - 1)]).norm() > joint_break_m * problem.scale)
+            for (int at = std::max(0, f - around); at < std::min(problem.frames, f + around); ++at)
+                g.is_held[size_t(at)] = 0;
+}
+
+/// The free end of a foot that is held at the other comes up to the floor.
+void level_held(const Problem& problem, const Effector& e, EffectorGoals& g) {
+    const Sole& sole = e.sole();
+    for (int f = problem.first; f < problem.frames; ++f) {
+        if (!g.is_held[size_t(f)] || g.is_sole[size_t(f)]) continue;
+        const Quat R = g.foot(f) * problem.foot(e, f);
+        const Vec3 ankle = ankle_of(e, g, f);
+        const bool on_ball = e.hold(FootPoint::ball, f) != nullptr;
+        const double below =
+            on_ball ? heel_below(problem, e, g, ankle, R, f) : ball_below(problem, e, g, ankle, R, f);
+        if (below <= 0.0) continue;
+        const Vec3 pivot = R * (on_ball ? sole.ball_J : sole.heel_J);
+        const Vec3 end = R * (on_ball ? sole.heel_J : sole.ball_J) - pivot;
+        const Quat more = elevate(end, end.y() + below);
+        g.turn[size_t(f)] = log_rotation(more * g.foot(f));
+        g.shift[size_t(f)] += pivot - more * pivot;
+    }
+}
+
+}  // namespace
+
+void time_lead(const Problem& problem, Goals& goals, const Watch&) {
+    const int lead = problem.frames_in(lead_s, 2);
+    for (size_t i = 0; i < problem.effectors.size(); ++i) {
+        const Effector& e = problem.effectors[i];
+        EffectorGoals& g = goals.effectors[i];
+        shift_lone(problem, e, g);
+        break_apart(problem, e, g);
+        if (e.is_on_floor()) {
+            g.floor_m = floor_under(problem, e);
+            level_held(problem, e, g);
+        } else {
+            g.floor_m.assign(size_t(problem.frames), no_support_m);
+        }
+        fill_between(g.turn, g.is_held, lead, most_turn_rad_s * problem.dt);
+        fill_between(g.shift, g.is_held, lead, most_shift_m_s * problem.scale * problem.dt);
+        g.weight = eased_weights(g.is_held, lead);
+    }
+}
+
+}  // namespace nb

@@ -1,0 +1,64 @@
+// Passes calm and lone: a foot that is held at one point.
+//
+// calm  It carries the ankle about that point: a tremble of its turn for a frame would move the whole leg.
+//       There it is the mean of the frames beside it.
+// lone  Such a point has the place given by a sole in its hold, else the mean of its own free places, on its
+//       support.
+#include <array>
+
+#include "core/solve/time/passes.hpp"
+#include "core/solve/time/sole.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double calm_s = 0.008;
+
+}  // namespace
+
+void time_calm(const Problem& problem, Goals& goals, const Watch&) {
+    const int reach = problem.frames_in(calm_s, 0);
+    std::vector<Quat> turned(size_t(problem.frames), Quat::Identity());
+    for (size_t i = 0; i < problem.effectors.size(); ++i) {
+        const Effector& e = problem.effectors[i];
+        EffectorGoals& g = goals.effectors[i];
+        for (int f = problem.first; f < problem.frames; ++f)
+            turned[size_t(f)] = g.foot(f) * problem.foot(e, f);
+        const auto is_lone = [&](int f) {
+            return f >= problem.first && f < problem.frames && !g.is_sole[size_t(f)] && e.has_hold(f);
+        };
+        for (int f = problem.first; f < problem.frames; ++f) {
+            if (!is_lone(f)) continue;
+            int most = 0;
+            while (most < reach && is_lone(f - most - 1) && is_lone(f + most + 1)) ++most;
+            g.turn[size_t(f)] =
+                log_rotation(mean_rotation([&](int at) -> const Quat& { return turned[size_t(at)]; },
+                                           f - most, f + most + 1) *
+                             problem.foot(e, f).conjugate());
+        }
+    }
+}
+
+void time_lone(const Problem& problem, Goals& goals, const Watch&) {
+    for (size_t i = 0; i < problem.effectors.size(); ++i) {
+        const Effector& e = problem.effectors[i];
+        EffectorGoals& g = goals.effectors[i];
+        for (size_t h = 0; h < e.holds.size(); ++h) {
+            if (g.is_placed[h]) continue;
+            const Hold& hold = e.holds[h];
+            Vec3 sum = Vec3::Zero();
+            for (int f = hold.first; f < hold.last; ++f) {
+                const Rigid& X = problem.X_WS(hold, f);
+                const Vec3 at =
+                    e.asked_m[size_t(f)] + problem.seen(e, hold.point, g.foot(f) * problem.foot(e, f), f);
+                sum += X.R.conjugate() * Vec3(at - X.p);
+            }
+            g.place_S[h] = sum / (hold.last - hold.first);
+            g.place_S[h].y() = 0.0;
+            g.is_placed[h] = 1;
+        }
+    }
+}
+
+}  // namespace nb

@@ -1,0 +1,108 @@
+#include "core/solve/time/problem.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/body/measures.hpp"
+
+namespace nb {
+
+namespace {
+
+/// The support of a contact: the floor at its level, scaled by the place map. Of equal ones one.
+size_t support_of(Problem& problem, const Contact& contact) {
+    const Rigid X{Quat::Identity(), Vec3(0, problem.program.k * contact.level_m, 0)};
+    for (size_t i = 0; i < problem.supports.size(); ++i)
+        if (problem.supports[i].X_WS.size() == 1 && problem.supports[i].X_WS.front().p == X.p) return i;
+    problem.supports.push_back({{X}});
+    return problem.supports.size() - 1;
+}
+
+void add_effector(Problem& problem, size_t limb, const Contacts& contacts) {
+    const Program& program = problem.program;
+    const EndOp& end = program.ends[limb];
+    if (end.limb < 0) return;
+    Effector e;
+    e.end = &end;
+    e.op = &program.limbs[size_t(end.limb)];
+    for (auto& at : e.hold_at) at.assign(size_t(problem.frames), -1);
+    for (const Contact& contact : contacts.list) {
+        const auto point = contact_point(contact.point);
+        if (!point || point->limb != limb || point->end != end.sole.end) continue;
+        Hold hold{point->point, std::max(contact.first, problem.first),
+                  std::min(contact.last, problem.frames), contact.kind, 0};
+        if (hold.last <= hold.first) continue;
+        hold.support = support_of(problem, contact);
+        for (int f = hold.first; f < hold.last; ++f)
+            e.hold_at[size_t(hold.point)][size_t(f)] = int(e.holds.size());
+        e.holds.push_back(hold);
+    }
+    // A leg without contacts stays where it was asked to be, too, while the hips give way to another one.
+    if (e.holds.empty() && !e.op->is_standing) return;
+    e.asked_m.reserve(size_t(problem.frames));
+    e.S_stretch.reserve(size_t(problem.frames));
+    e.length_m.reserve(size_t(problem.frames));
+    for (int f = 0; f < problem.frames; ++f) {
+        const SourceFrame S = frame_of(problem.source, f);
+        const Vec3& start = problem.start(e, f);
+        e.asked_m.push_back(reach_goal(program, *e.op, S.p, start));
+        e.S_stretch.push_back(source_stretch(*e.op, S.p));
+        const Vec3& mid = problem.p(f, e.op->T_mid);
+        e.length_m.push_back((mid - start).norm() + (problem.p(f, e.op->T_tip) - mid).norm());
+    }
+    problem.effectors.push_back(std::move(e));
+}
+
+}  // namespace
+
+bool Problem::is_empty() const {
+    return body_holds.empty() &&
+           std::all_of(effectors.begin(), effectors.end(), [](const Effector& e) { return e.holds.empty(); });
+}
+
+int Problem::frames_in(double seconds, int least) const {
+    return std::max(least, int(std::lround(seconds / dt)));
+}
+
+Vec3 Problem::hip_centre(int f) const {
+    return 0.5 * (p(f, program.body.thigh_left) + p(f, program.body.thigh_right));
+}
+
+Vec3 Problem::seen(const Effector& e, FootPoint point, const Quat& R_foot, int f) const {
+    const Sole& sole = e.sole();
+    if (point == FootPoint::heel) return R_foot * sole.heel_J;
+    const Vec3 ball = R_foot * sole.ball_J;
+    if (point == FootPoint::ball) return ball - sole.ball_over_m * Vec3::UnitY();
+    if (sole.toe < 0) return R_foot * sole.tip_J;
+    const Quat C = R_foot * foot(e, f).conjugate();
+    return ball + C * (toe(e, f) * sole.tip_J);
+}
+
+Problem make_problem(const Program& program, const Contacts& contacts, const WorldMotion& source,
+                     const WorldMotion& target, double frame_time_s, int first_frame) {
+    const bool is_any = std::any_of(contacts.list.begin(), contacts.list.end(), [](const Contact& contact) {
+        return contact_point(contact.point).has_value();
+    });
+    Problem problem{program, source, target, 0.0, 0, 0, 1.0, {}, {}, {}};
+    problem.dt = frame_time_s;
+    problem.first = first_frame;
+    problem.frames = target.frames;
+    problem.scale = program.body.stature_m / reference_stature_m;
+    for (size_t limb = 0; is_any && limb < limb_count; ++limb) add_effector(problem, limb, contacts);
+    for (const Contact& contact : contacts.list) {
+        const auto point = contact_point(contact.point);
+        if (!point || !is_held_by_hips(point->end) || program.ends[point->limb].limb < 0) continue;
+        BodyHold hold;
+        if (point->end == LimbEnd::knee)
+            hold.T_knee = program.limbs[size_t(program.ends[point->limb].limb)].T_mid;
+        hold.first = std::max(contact.first, first_frame);
+        hold.last = std::min(contact.last, target.frames);
+        hold.kind = contact.kind;
+        if (hold.last <= hold.first) continue;
+        hold.support = support_of(problem, contact);
+        problem.body_holds.push_back(hold);
+    }
+    return problem;
+}
+
+}  // namespace nb

@@ -1,0 +1,76 @@
+// Passes give way and release: the hips give way so that what is held can be reached (core/solve/give_way.hpp),
+// as far as they are asked to; what stays out of reach is released by as much as is missing and listed.
+#include <algorithm>
+
+#include "core/solve/give_way.hpp"
+#include "core/solve/time/passes.hpp"
+
+namespace nb {
+
+namespace {
+
+/// What is held counts as reached up to this stretch.
+constexpr double longest_reach = 0.9999;
+/// What a leg that is being led to a hold may lack at first, of its length.
+constexpr double led_slack = 0.03;
+
+/// From the limb's start, where the hips have moved it so far, to where the ankle goes; world, m.
+Vec3 still_to_reach(const Problem& problem, const Effector& e, const EffectorGoals& g, int f) {
+    return ankle_of(e, g, f) - problem.start(e, f) - g.start_m[size_t(f)];
+}
+
+}  // namespace
+
+void time_give_way(const Problem& problem, Goals& goals, const Watch& watch) {
+    std::vector<HeldReach> reaches;
+    for (int f = problem.first; f < problem.frames; ++f)
+        for (size_t i = 0; i < problem.effectors.size(); ++i) {
+            const Effector& e = problem.effectors[i];
+            const EffectorGoals& g = goals.effectors[i];
+            const double gives = e.end->hips_give;
+            const double weight = g.weight[size_t(f)];
+            if (gives <= 0.0 || weight <= 0.0) continue;
+            HeldReach reach;
+            reach.frame = f;
+            reach.to = still_to_reach(problem, e, g, f);
+            reach.limit_m = e.length_m[size_t(f)] * (held_stretch(e.S_stretch[size_t(f)], e.op->T_hock >= 0) +
+                                                     (1.0 - weight) * led_slack);
+            // Only their share of what is missing is asked of the hips.
+            reach.limit_m += (1.0 - gives) * std::max(0.0, reach.to.norm() - reach.limit_m);
+            reaches.push_back(reach);
+        }
+    const std::vector<Vec3> given =
+        give_way(problem.frames, problem.dt, reaches, {}, [&](const GiveSpan& span, double done) {
+            goals.summaries.push_back(
+                {"give way", span.first, span.last, span.rounds, span.residual_m, span.is_converged});
+            watch.look(done);
+        });
+    for (size_t f = 0; f < given.size(); ++f) {
+        goals.hips_m[f] += given[f];
+        for (EffectorGoals& g : goals.effectors) g.start_m[f] += given[f];
+    }
+}
+
+void time_release(const Problem& problem, Goals& goals, const Watch&) {
+    for (size_t i = 0; i < problem.effectors.size(); ++i) {
+        const Effector& e = problem.effectors[i];
+        const EffectorGoals& g = goals.effectors[i];
+        const std::string point = e.sole().end_name();
+        for (int f = problem.first; f < problem.frames; ++f) {
+            if (!g.is_held[size_t(f)]) continue;
+            const double missing =
+                still_to_reach(problem, e, g, f).norm() - longest_reach * e.length_m[size_t(f)];
+            if (missing < 0.0005) continue;
+            auto& deficits = goals.deficits;
+            if (deficits.empty() || deficits.back().point != point || deficits.back().last != f)
+                deficits.push_back({point, f, f, f, 0.0});
+            deficits.back().last = f + 1;
+            if (missing > deficits.back().missing_m) {
+                deficits.back().missing_m = missing;
+                deficits.back().worst_frame = f;
+            }
+        }
+    }
+}
+
+}  // namespace nb

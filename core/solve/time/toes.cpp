@@ -1,0 +1,61 @@
+// Pass toes: toes below the floor are turned up about the foot's own axis to its side, so that toes that flip
+// do not turn aside; a free foot whose toes are turned over in the take is raised by what is left.
+#include <algorithm>
+#include <cmath>
+
+#include "core/math/curves.hpp"
+#include "core/solve/time/floor.hpp"
+#include "core/solve/time/passes.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double toe_s = 0.05;  // over which toes are raised and let down
+constexpr double most_toe_rad = 170.0 * pi / 180.0;
+
+void raise_toes(const Problem& problem, const Effector& e, EffectorGoals& g) {
+    const Sole& sole = e.sole();
+    const Vec3 side_J = sole.heel_J.cross(sole.heel_J - sole.ball_J).normalized();
+    std::vector<double> raise(size_t(problem.frames), 0.0);
+    for (int f = problem.first; f < problem.frames; ++f) {
+        if (g.floor_m[size_t(f)] >= no_support_m) continue;
+        const Quat C = g.foot(f);
+        const Quat R = C * problem.foot(e, f);
+        const double joint = (ankle_of(e, g, f) + R * sole.ball_J).y();
+        const Vec3 tip = C * (problem.toe(e, f) * sole.tip_J);
+        const double least = floor_below(problem, e, g, FootPoint::toetip, f) - joint;
+        if (tip.y() >= least) continue;
+        const Vec3 n = R * side_J;
+        const Vec3 ahead = n.cross(Vec3::UnitY());
+        const Vec3 up = ahead.cross(n);  // of the length of `ahead`
+        const Vec3 in_plane = tip - n.dot(tip) * n;
+        const double radius = in_plane.norm() * up.norm();
+        if (radius < 1e-9) continue;
+        const double now = std::atan2(in_plane.dot(up), in_plane.dot(ahead));
+        const double to = std::asin(std::clamp((least - n.dot(tip) * n.y()) / radius, -1.0, 1.0));
+        if (now < to) raise[size_t(f)] = std::min(to - now, most_toe_rad);
+    }
+    raise = smooth_cover(raise, problem.frames_in(toe_s));
+    std::vector<double> left(size_t(problem.frames), 0.0);
+    for (int f = problem.first; f < problem.frames; ++f) {
+        const Quat C = g.foot(f);
+        const Quat R = C * problem.foot(e, f);
+        g.toe[size_t(f)] = exp_rotation(-raise[size_t(f)] * (R * side_J));
+        if (g.floor_m[size_t(f)] >= no_support_m || g.is_held[size_t(f)]) continue;
+        const Vec3 tip =
+            ankle_of(e, g, f) + R * sole.ball_J + g.toe[size_t(f)] * (C * (problem.toe(e, f) * sole.tip_J));
+        left[size_t(f)] = std::max(0.0, floor_below(problem, e, g, FootPoint::toetip, f) - tip.y());
+    }
+    raise_by(problem, g, left, toe_s);
+}
+
+}  // namespace
+
+void time_toes(const Problem& problem, Goals& goals, const Watch&) {
+    for (size_t i = 0; i < problem.effectors.size(); ++i)
+        if (problem.effectors[i].sole().has_tip)
+            raise_toes(problem, problem.effectors[i], goals.effectors[i]);
+}
+
+}  // namespace nb
