@@ -3,75 +3,178 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/body/measures.hpp"
-#include "core/motion/kinematics.hpp"
+#include "core/contact/tracks.hpp"
 
 namespace nb {
 
 namespace {
 
-constexpr double speed_reach_s = 0.025;
+// Touches in a run; lengths at 175 cm, this program's own.
+constexpr double running_m_s = 1.6;
+constexpr double touch_low_m = 0.03;    // over the lowest within +-0.75 s
+constexpr double touch_flat_m = 0.012;  // over its own lowest
+constexpr double touch_reach_s = 0.75;
+constexpr double touch_beside_s = 0.1;
+constexpr double same_place_m = 0.02;
+constexpr double clear_share = 0.3;  // of the distance of two levels
+
+class Finder {
+  public:
+    Finder(const BodyTracks& tracks, const Floor& floor, const ContactRules& rules)
+        : tracks_(tracks), floor_(floor), rules_(rules), scale_(tracks.scale()) {}
+
+    std::vector<Contact> of(const PointTrack& track) const {
+        std::vector<Contact> found = joined(track, rests(track));
+        found.erase(std::remove_if(found.begin(), found.end(),
+                                   [&](const Contact& c) {
+                                       const double grown = tracks_.grown((c.first + c.last) / 2);
+                                       return c.last - c.first < tracks_.frames_in(rules_.least_s / grown, 2);
+                                   }),
+                    found.end());
+        add_touches(track, found);
+        for (Contact& contact : found) {
+            contact.point = track.sole->name(track.point);
+        }
+        // A foot is let go of once it has begun to rise.
+        const int beyond = tracks_.frames_in(rules_.beyond_s, 1);
+        for (size_t i = 0; i < found.size(); ++i)
+            found[i].last = std::min(found[i].last + beyond,
+                                     i + 1 < found.size() ? found[i + 1].first : tracks_.frames());
+        return found;
+    }
+
+  private:
+    const BodyTracks& tracks_;
+    const Floor& floor_;
+    const ContactRules& rules_;
+    double scale_;
+
+    /// From where a point is surely at rest on a level, on both sides as long as it stays near that.
+    std::vector<Contact> rests(const PointTrack& track) const {
+        std::vector<Contact> found;
+        for (int f = tracks_.first(); f < tracks_.frames(); ++f) {
+            const double level = floor_.nearest(track.p_m[size_t(f)].y());
+            const double room = floor_.room_m(level);
+            const auto is_near = [&](int g, double most_m_s, double most_m) {
+                return tracks_.speed(track, g) < most_m_s * tracks_.grown(g) &&
+                       std::abs(track.p_m[size_t(g)].y() - level) < most_m;
+            };
+            if (!is_near(f, rules_.enter_m_s, std::min(clear_share * room, rules_.enter_height_m * scale_)))
+                continue;
+            const double before_m = std::min(clear_share * room, rules_.leave_height_m * scale_);
+            const double after_m = std::min(0.5 * room, rules_.leave_height_m * scale_);
+            Contact rest;
+            rest.level_m = level;
+            rest.first = f;
+            rest.last = f + 1;
+            const int earliest = found.empty() ? tracks_.first() : found.back().last;
+            while (rest.first > earliest && is_near(rest.first - 1, rules_.enter_m_s, before_m)) --rest.first;
+            while (rest.last < tracks_.frames() && is_near(rest.last, rules_.leave_m_s, after_m)) ++rest.last;
+            f = rest.last;
+            found.push_back(rest);
+        }
+        return found;
+    }
+
+    /// Rests that one short gap parts are one, while the place is the same.
+    std::vector<Contact> joined(const PointTrack& track, const std::vector<Contact>& rests) const {
+        const int gap = tracks_.frames_in(rules_.gap_s, 0);
+        std::vector<Contact> result;
+        for (const Contact& rest : rests) {
+            if (!result.empty()) {
+                Contact& last = result.back();
+                const int apart = rest.first - last.last;
+                const Vec3 moved = track.p_m[size_t(rest.first)] - track.p_m[size_t(last.last - 1)] -
+                                   (apart + 1) * tracks_.dt() * floor_.velocity_m_s;
+                if (rest.level_m == last.level_m && apart <= gap && moved.norm() < same_place_m * scale_) {
+                    last.last = rest.last;
+                    continue;
+                }
+            }
+            result.push_back(rest);
+        }
+        return result;
+    }
+
+    void add_touches(const PointTrack& track, std::vector<Contact>& found) const {
+        const int reach = tracks_.frames_in(touch_reach_s, 1);
+        const int beside = tracks_.frames_in(touch_beside_s, 1);
+        const auto y = [&](int f) { return track.p_m[size_t(f)].y(); };
+        std::vector<Contact> touches;
+        for (int f = tracks_.first() + 1; f + 1 < tracks_.frames(); ++f) {
+            const double body = tracks_.body_speed(f);
+            if (body < running_m_s || y(f) > y(f - 1) || y(f) >= y(f + 1)) continue;
+            if (tracks_.speed(track, f) > 0.5 * body) continue;
+            double lowest = y(f);
+            for (int g = std::max(tracks_.first(), f - reach); g <= std::min(tracks_.frames() - 1, f + reach);
+                 ++g)
+                lowest = std::min(lowest, y(g));
+            if (y(f) - lowest > touch_low_m * scale_) continue;
+            const auto near = [&](const Contact& c) { return c.first - beside <= f && f < c.last + beside; };
+            if (std::any_of(found.begin(), found.end(), near) ||
+                std::any_of(touches.begin(), touches.end(), near))
+                continue;
+            const auto touches_at = [&](int g) {
+                return g >= tracks_.first() && g < tracks_.frames() && y(g) - y(f) < touch_flat_m * scale_ &&
+                       tracks_.speed(track, g) < 0.5 * body;
+            };
+            Contact touch;
+            touch.first = f;
+            touch.level_m = floor_.nearest(y(f));
+            touch.last = f + 1;
+            while (touches_at(touch.first - 1)) --touch.first;
+            while (touches_at(touch.last)) ++touch.last;
+            if (touch.last - touch.first >= 2) touches.push_back(touch);
+        }
+        found.insert(found.end(), touches.begin(), touches.end());
+        std::sort(found.begin(), found.end(),
+                  [](const Contact& a, const Contact& b) { return a.first < b.first; });
+    }
+};
+
+}  // namespace
+
+namespace {
+
+/// A heel that rises slowly over a ball that stands rests on no other level.
+void cut_heels(std::vector<Contact>& list) {
+    std::vector<Contact> cut;
+    for (Contact& heel : list) {
+        if (heel.point.rfind("heel", 0) != 0) continue;
+        const std::string ball = "ball" + heel.point.substr(4);
+        for (const Contact& other : list) {
+            if (other.point != ball || other.level_m == heel.level_m || other.first >= heel.last ||
+                other.last <= heel.first)
+                continue;
+            if (other.first > heel.first && other.last < heel.last) {
+                cut.push_back(heel);
+                cut.back().first = other.last;
+            }
+            if (other.first > heel.first)
+                heel.last = std::min(heel.last, other.first);
+            else
+                heel.first = std::max(heel.first, other.last);
+        }
+    }
+    list.insert(list.end(), cut.begin(), cut.end());
+    list.erase(
+        std::remove_if(list.begin(), list.end(), [](const Contact& c) { return c.last - c.first < 2; }),
+        list.end());
+}
 
 }  // namespace
 
 Contacts find_contacts(const Character& source, const WorldMotion& motion, double frame_time_s,
                        int first_frame, const ContactRules& rules) {
+    BodyTracks tracks(source, motion, frame_time_s, first_frame);
     Contacts contacts;
-    contacts.floor = find_floor(source, motion, frame_time_s, first_frame);
-    const double scale = stature(source.rig.skeleton, source.roles) / reference_stature_m;
-    const int speed_reach = std::max(1, int(std::lround(speed_reach_s / frame_time_s)));
-    const int least = std::max(2, int(std::lround(rules.least_s / frame_time_s)));
-    const int gap = int(std::lround(rules.gap_s / frame_time_s));
-    std::vector<Vec3> places(size_t(motion.frames), Vec3::Zero());
-    for (const auto& sole : soles_of(source)) {
-        if (!sole) continue;
-        for (const FootPoint point : sole->resting()) {
-            for (int f = first_frame; f < motion.frames; ++f)
-                places[size_t(f)] = sole->point(point, motion, f);
-            std::vector<Contact> found;
-            bool rests = false;
-            double level = 0.0;
-            for (int f = first_frame; f <= motion.frames; ++f) {
-                bool now = false;
-                if (f < motion.frames) {
-                    const double speed = speed_over(places, f, first_frame, speed_reach, frame_time_s);
-                    const double y = places[size_t(f)].y();
-                    if (!rests) level = contacts.floor.nearest(y);
-                    now = speed < (rests ? rules.leave_m_s : rules.enter_m_s) * scale &&
-                          std::abs(y - level) < (rests ? rules.leave_height_m : rules.enter_height_m) * scale;
-                }
-                if (now && !rests) {
-                    Contact contact;
-                    contact.point = sole->name(point);
-                    contact.first = f;
-                    contact.level_m = level;
-                    found.push_back(contact);
-                }
-                if (!now && rests) found.back().last = f;
-                rests = now;
-            }
-            for (const Contact& contact : found) {
-                if (!contacts.list.empty()) {
-                    Contact& last = contacts.list.back();
-                    if (last.point == contact.point && contact.first - last.last <= gap &&
-                        last.level_m == contact.level_m &&
-                        (places[size_t(contact.first)] - places[size_t(last.last - 1)]).norm() <
-                            0.02 * scale) {
-                        last.last = contact.last;
-                        continue;
-                    }
-                }
-                if (contact.last - contact.first >= least) contacts.list.push_back(contact);
-            }
-        }
+    contacts.floor = find_floor(tracks);
+    const Finder finder(tracks, contacts.floor, rules);
+    for (const PointTrack& track : tracks.points()) {
+        const std::vector<Contact> found = finder.of(track);
+        contacts.list.insert(contacts.list.end(), found.begin(), found.end());
     }
-    // A foot is let go of once it has begun to rise.
-    const int beyond = std::max(1, int(std::lround(rules.beyond_s / frame_time_s)));
-    for (size_t i = 0; i < contacts.list.size(); ++i) {
-        Contact& contact = contacts.list[i];
-        const bool has_next = i + 1 < contacts.list.size() && contacts.list[i + 1].point == contact.point;
-        contact.last = std::min(contact.last + beyond, has_next ? contacts.list[i + 1].first : motion.frames);
-    }
+    cut_heels(contacts.list);
     std::sort(contacts.list.begin(), contacts.list.end(), [](const Contact& a, const Contact& b) {
         return a.point != b.point ? a.point < b.point : a.first < b.first;
     });

@@ -16,7 +16,10 @@ struct ContactRules {
 };
 
 /// Heel and ball of both feet, by speed and by height over the floor's level nearest to where the point is
-/// lowest. The take's frames before `first_frame` are left out.
+/// lowest; on a floor that runs, by speed beside it. Thresholds of speed and shortest time go with the speed of
+/// the body (`BodyTracks::grown`). In a body that runs a point that turns from falling to rising near its
+/// lowest place, slower than half the body, has touched, too. Between two levels a point that is nearer to
+/// neither than 0.3 of their distance rests on nothing. The take's frames before `first_frame` are left out.
 Contacts find_contacts(const Character& source, const WorldMotion& motion, double frame_time_s,
                        int first_frame, const ContactRules& rules = {});
 

@@ -102,13 +102,6 @@ std::optional<ContactPoint> contact_point(std::string_view name) {
     return {};
 }
 
-double speed_over(const std::vector<Vec3>& places, int frame, int first, int reach, double frame_time_s) {
-    const int before = std::max(first, frame - reach);
-    const int after = std::min(int(places.size()) - 1, frame + reach);
-    if (after <= before) return 0.0;
-    return (places[size_t(after)] - places[size_t(before)]).norm() / ((after - before) * frame_time_s);
-}
-
 namespace {
 
 /// A paw, or a wrist: one joint, the pad straight below it.

@@ -77,7 +77,4 @@ struct ContactPoint {
 /// Empty for a name that is no point.
 std::optional<ContactPoint> contact_point(std::string_view name);
 
-/// Speed at a frame, m/s: over +-reach frames, fewer at the ends of [first, places.size()).
-double speed_over(const std::vector<Vec3>& places, int frame, int first, int reach, double frame_time_s);
-
 }  // namespace nb

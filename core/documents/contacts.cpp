@@ -15,6 +15,7 @@ namespace {
 
 constexpr const char* by_hand_key = "contacts_by_hand";
 constexpr double highest_m = 1000.0;
+constexpr double fastest_m_s = 1000.0;
 
 /// How frames and heights in force lie in the file's.
 struct FileScale {
@@ -60,6 +61,7 @@ void set_contacts_in_file(LoadedFile& file, Contacts in_file) {
         contacts.list.push_back(in_force(contact, scale, file.take->frames));
     for (const double level : in_file.floor.levels_m)
         contacts.floor.levels_m.push_back(scale.from_file(level));
+    contacts.floor.velocity_m_s = scale.unit_m * in_file.floor.velocity_m_s;
     tidy_contacts(contacts, file.take->frames);
     file.contacts_in_file = std::move(in_file);
 }
@@ -104,6 +106,7 @@ Contacts contacts_to_file(const Contacts& contacts, const LoadedFile& file) {
         if (shown.last <= shown.first) in_file.list.push_back(old);
     }
     for (const double level : contacts.floor.levels_m) in_file.floor.levels_m.push_back(scale.to_file(level));
+    in_file.floor.velocity_m_s = contacts.floor.velocity_m_s / scale.unit_m;
     tidy_contacts(in_file, std::max(file.file_frames, 1));
     return in_file;
 }
@@ -113,6 +116,7 @@ void write_contacts(Json& document, const LoadedFile& file) {
         if (document.contains(by_hand_key)) document["contacts"] = Json::array();
         document.erase(by_hand_key);
         document.erase("floor_levels_m");
+        document.erase("floor_velocity_m_s");
         return;
     }
     const FileScale scale(file);
@@ -128,6 +132,10 @@ void write_contacts(Json& document, const LoadedFile& file) {
     document["floor_levels_m"] = Json::array();
     for (const double level : file.contacts_in_file.floor.levels_m)
         document["floor_levels_m"].push_back(canonical(scale.from_file(level)));
+    document.erase("floor_velocity_m_s");
+    if (const Floor& floor = file.contacts_in_file.floor; floor.is_running())
+        document["floor_velocity_m_s"] = {canonical(scale.unit_m * floor.velocity_m_s.x()),
+                                          canonical(scale.unit_m * floor.velocity_m_s.z())};
 }
 
 Contacts read_contacts(const Json& document, const std::string& path, const LoadedFile& file) {
@@ -139,6 +147,11 @@ Contacts read_contacts(const Json& document, const std::string& path, const Load
         contacts.floor.levels_m.push_back(
             scale.to_file(number_of(level, "floor_levels_m", -highest_m, highest_m, path)));
     std::sort(contacts.floor.levels_m.begin(), contacts.floor.levels_m.end());
+    if (const Json& velocity = list_or_none(document, "floor_velocity_m_s", path); velocity.size() == 2)
+        contacts.floor.velocity_m_s =
+            Vec3(number_of(velocity[0], "floor_velocity_m_s", -fastest_m_s, fastest_m_s, path), 0.0,
+                 number_of(velocity[1], "floor_velocity_m_s", -fastest_m_s, fastest_m_s, path)) /
+            scale.unit_m;
     int number = 0;
     for (const Json& entry : list_or_none(document, "contacts", path)) {
         ++number;

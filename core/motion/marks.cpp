@@ -30,6 +30,13 @@ double Floor::nearest(double height_m) const {
     return best;
 }
 
+double Floor::room_m(double level_m) const {
+    double room = 1e30;
+    for (const double level : levels_m)
+        if (level != level_m) room = std::min(room, std::abs(level - level_m));
+    return room;
+}
+
 void tidy_contacts(Contacts& contacts, int frames) {
     auto& list = contacts.list;
     for (Contact& contact : list) {

@@ -6,6 +6,8 @@
 #include <string_view>
 #include <vector>
 
+#include "core/math/rotation.hpp"
+
 namespace nb {
 
 /// stay: the point holds its place. pivot: the same, meant to be turned about: no flat sole is made of it.
@@ -24,11 +26,16 @@ struct Contact {
     bool operator==(const Contact&) const = default;
 };
 
-/// The heights a take's feet come to rest at, in the take's world, rising.
+/// The heights a take's feet come to rest at, in the take's world, rising, and how fast the floor runs under
+/// them: zero but for a cycle that treads on the spot.
 struct Floor {
     std::vector<double> levels_m;
+    Vec3 velocity_m_s = Vec3::Zero();  ///< horizontal, take's world
+    bool is_running() const { return velocity_m_s != Vec3::Zero(); }
     /// The level nearest to a height; 0 when there is none.
     double nearest(double height_m) const;
+    /// From a level to the next one up or down; 1e30 when there is none.
+    double room_m(double level_m) const;
     bool operator==(const Floor&) const = default;
 };
 

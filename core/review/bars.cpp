@@ -8,7 +8,7 @@ namespace nb {
 
 Review review_result(const Character& source, const Character& target, const TransferResult& result) {
     ReviewTold told;
-    told.k = result.plan.program.k;
+    if (result.plan.program.is_k_asked) told.asked_k = result.plan.program.k;
     told.held_frames = result.corrections.held_frames;
     for (const Deficit& deficit : result.corrections.deficits)
         told.deficits.push_back(

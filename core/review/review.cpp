@@ -53,10 +53,12 @@ class Reviewer {
         review_.fps = 1.0 / dt_;
         review_.source_stature_m = stature(source_.rig.skeleton, source_.roles);
         review_.target_stature_m = stature(target_.rig.skeleton, target_.roles);
-        review_.windows = find_review_windows(source_, S_, dt_, first_);
+        watched_ = watch(source_, S_, dt_, first_);
+        const std::vector<double> ground = find_ground(watched_);
+        review_.windows = find_review_windows(watched_, ground);
         review_.deficits = told_.deficits;
         review_.held_frames = told_.held_frames;
-        k_ = told_.k > 0.0 ? told_.k : leg_ratio();
+        k_ = told_.asked_k > 0.0 ? told_.asked_k : legs_in(T_, target_) / legs_in(S_, source_);
         feet();
         for (const std::string side : sides) {
             for (const Segment& segment : segments) direction(segment, side);
@@ -78,6 +80,7 @@ class Reviewer {
     const ReviewTold& told_;
     Review review_;
     double k_ = 1.0;
+    Watched watched_;
 
     double leg_ratio() const {
         const double length = leg_length(source_.rig.skeleton, source_.roles);
@@ -94,42 +97,61 @@ class Reviewer {
         return S >= 0 && T >= 0;
     }
 
-    double slide_cm_s(const Sole& sole, FootPoint point, const WorldMotion& motion, int frame,
-                      double stature_m) const {
-        Vec3 step = sole.point(point, motion, frame + 1) - sole.point(point, motion, frame - 1);
+    /// Thigh and shin as they are in a motion's first frame, mean of both sides.
+    double legs_in(const WorldMotion& motion, const Character& body) const {
+        double sum = 0.0;
+        for (const std::string side : sides) {
+            const int hip = body.roles.joint("thigh" + side);
+            const int knee = body.roles.joint("shin" + side);
+            const int ankle = body.roles.joint("foot" + side);
+            if (hip < 0 || knee < 0 || ankle < 0 || motion.frames == 0) continue;
+            const auto p = [&](int joint) -> const Vec3& { return motion.p[motion.at(0, joint)]; };
+            sum += 0.5 * ((p(knee) - p(hip)).norm() + (p(ankle) - p(knee)).norm());
+        }
+        return sum > 0.0 ? sum : 1.0;
+    }
+
+    /// Speed of a point over the ground, which may run with `ground_m_s`; cm/s at 175 cm.
+    double slide_cm_s(const StandingPoint& point, const WorldMotion& motion, int frame, double stature_m,
+                      const Vec3& ground_m_s) const {
+        Vec3 step = point.in(motion, frame + 1) - point.in(motion, frame - 1) - 2.0 * dt_ * ground_m_s;
         step.y() = 0.0;
         return 100.0 * step.norm() / (2.0 * dt_) * reference_stature_m / stature_m;
     }
 
     void feet() {
-        const auto S_soles = soles_of(source_);
-        const auto T_soles = soles_of(target_);
+        const std::vector<StandingEnd> T_ends = standing_ends(target_);
         const double beside_floor = beside_floor_m * review_.source_stature_m / reference_stature_m;
         const int edge = std::max(1, int(std::lround(edge_s / dt_)));
+        const Vec3 S_ground = watched_.ground_m_s / watched_.to_reference;
+        const Vec3 T_ground = k_ * S_ground;
         Samples S_core, T_core, S_edge, T_edge, drift, height, below;
-        for (size_t side = 0; side < limb_count; ++side) {
-            if (!S_soles[side] || !T_soles[side] || S_soles[side]->end != T_soles[side]->end ||
-                !T_soles[side]->is_on_floor())
-                continue;
-            const Sole& sole = *T_soles[side];
-            const std::string foot = sole.end_name();
+        for (const StandingEnd& S_end : watched_.ends) {
+            const auto at = std::find_if(T_ends.begin(), T_ends.end(),
+                                         [&](const StandingEnd& end) { return end.name == S_end.name; });
+            if (at == T_ends.end()) continue;
+            const StandingEnd& T_end = *at;
             std::vector<float> slide(size_t(S_.frames), 0.0f);
             std::vector<float> source_slide = slide;
             std::vector<float> heights = slide;
             std::vector<float> depths = slide;
-            for (const FootPoint point : sole.resting()) {
-                const std::string name = sole.name(point);
+            for (const StandingPoint& S_point : S_end.points) {
+                const StandingPoint* T_point = T_end.point(S_point.name);
+                if (!S_point.rests || !T_point) continue;
                 Samples own;
                 for (const ReviewWindow& window : review_.windows) {
-                    if (window.point != name) continue;
+                    if (window.point != S_point.name) continue;
                     const int core_first = window.first + edge;
                     const int core_last = window.last - edge;
+                    const auto on_ground = [&](int f) -> Vec3 {
+                        return T_point->in(T_, f) - f * dt_ * T_ground;
+                    };
                     Vec3 mean = Vec3::Zero();
-                    for (int f = core_first; f < core_last; ++f) mean += T_soles[side]->point(point, T_, f);
+                    for (int f = core_first; f < core_last; ++f) mean += on_ground(f);
                     if (core_last > core_first) mean /= core_last - core_first;
                     for (int f = window.first; f < window.last; ++f) {
                         const bool is_core = f >= core_first && f < core_last;
-                        const Vec3 place = T_soles[side]->point(point, T_, f);
+                        const Vec3 place = on_ground(f);
                         const double over = place.y() - k_ * window.level_m;
                         if (is_core) {
                             height.add(1000.0 * std::abs(over), f);
@@ -137,8 +159,8 @@ class Reviewer {
                             drift.add(1000.0 * std::hypot(place.x() - mean.x(), place.z() - mean.z()), f);
                         }
                         if (f <= first_ || f + 1 >= S_.frames) continue;
-                        const double s = slide_cm_s(*S_soles[side], point, S_, f, review_.source_stature_m);
-                        const double t = slide_cm_s(*T_soles[side], point, T_, f, review_.target_stature_m);
+                        const double s = slide_cm_s(S_point, S_, f, review_.source_stature_m, S_ground);
+                        const double t = slide_cm_s(*T_point, T_, f, review_.target_stature_m, T_ground);
                         (is_core ? S_core : S_edge).add(s, f);
                         (is_core ? T_core : T_edge).add(t, f);
                         if (is_core) own.add(t, f);
@@ -146,28 +168,27 @@ class Reviewer {
                         source_slide[size_t(f)] = std::max(source_slide[size_t(f)], float(s));
                     }
                 }
-                review_.slide_cm_s.push_back({name, own.stat()});
+                review_.slide_cm_s.push_back({S_point.name, own.stat()});
             }
-            const std::vector<double> floor = floor_under(review_.windows, side, S_.frames);
+            const std::vector<double> floor = floor_under(review_.windows, S_end, S_.frames);
             for (int f = first_; f < S_.frames; ++f) {
                 if (floor[size_t(f)] >= no_floor_m) {
                     ++review_.frames_without_floor;
                     continue;
                 }
                 double depth = 0.0;
-                for (const FootPoint point : foot_points) {
-                    if (point == FootPoint::toetip && !sole.has_tip) continue;
-                    if (point == FootPoint::heel && sole.end != LimbEnd::foot) continue;
-                    if (S_soles[side]->point(point, S_, f).y() < floor[size_t(f)] - beside_floor) continue;
-                    depth = std::max(depth, k_ * floor[size_t(f)] - T_soles[side]->point(point, T_, f).y());
+                for (const StandingPoint& T_point : T_end.points) {
+                    const StandingPoint* S_point = S_end.point(T_point.name);
+                    if (S_point && S_point->in(S_, f).y() < floor[size_t(f)] - beside_floor) continue;
+                    depth = std::max(depth, k_ * floor[size_t(f)] - T_point.in(T_, f).y());
                 }
                 below.add(1000.0 * depth, f);
                 depths[size_t(f)] = float(100.0 * depth);
             }
-            add_series(ReviewMeasure::slide, foot) = std::move(slide);
-            add_series(ReviewMeasure::source_slide, foot) = std::move(source_slide);
-            add_series(ReviewMeasure::height, foot) = std::move(heights);
-            add_series(ReviewMeasure::below, foot) = std::move(depths);
+            add_series(ReviewMeasure::slide, S_end.name) = std::move(slide);
+            add_series(ReviewMeasure::source_slide, S_end.name) = std::move(source_slide);
+            add_series(ReviewMeasure::height, S_end.name) = std::move(heights);
+            add_series(ReviewMeasure::below, S_end.name) = std::move(depths);
         }
         review_.source_slide_cm_s = S_core.stat();
         review_.target_slide_cm_s = T_core.stat();

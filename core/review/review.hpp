@@ -1,6 +1,6 @@
 // The review: how well a transfer follows its source, measured from the two motions alone (formulas:
-// docs/review.md). Shares no code with the passes of the solve; soles and levels of the floor (core/contact) are
-// the same. Lengths are told at a stature of 175 cm where they say so.
+// docs/review.md). Shares no code with the solve: points that
+// stand, ground and k are its own (core/review/feet.hpp, core/review/ground.hpp). Lengths are told at a stature of 175 cm where they say so.
 //
 // Windows: core/review/windows.hpp. Core: a window without 50 ms at each end; edge: those ends.
 // Foot slide: horizontal speed of a resting point, central difference over one frame each side,
@@ -50,7 +50,7 @@ struct ReachDeficit {
 
 /// What the solve tells beside its motion.
 struct ReviewTold {
-    double k = 0.0;  ///< place map; 0: leg length of target by source
+    double asked_k = 0.0;  ///< place map that a person set; 0: leg length of target by source, as measured
     std::vector<ReachDeficit> deficits;
     int held_frames = 0;
 };

@@ -3,9 +3,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/body/measures.hpp"
-#include "core/motion/kinematics.hpp"
-
 namespace nb {
 
 namespace {
@@ -13,63 +10,68 @@ namespace {
 constexpr double still_speed_m_s = 0.20;
 constexpr double low_height_m = 0.05;
 constexpr double height_reach_s = 0.75;
-constexpr double speed_reach_s = 0.025;
 constexpr double least_window_s = 0.1;
+constexpr double clear_share = 0.3;
+
+/// The level a point at a height rests on; empty between two, or far from any.
+const double* level_at(const std::vector<double>& ground, double height, double most_m) {
+    const double* best = nullptr;
+    for (const double& level : ground)
+        if (!best || std::abs(level - height) < std::abs(*best - height)) best = &level;
+    if (!best) return nullptr;
+    double room = 1e30;
+    for (const double& level : ground)
+        if (&level != best) room = std::min(room, std::abs(level - *best));
+    return std::abs(*best - height) < std::min(most_m, clear_share * room) ? best : nullptr;
+}
 
 }  // namespace
 
 std::vector<ReviewWindow> find_review_windows(const Character& source, const WorldMotion& motion,
                                               double frame_time_s, int first_frame) {
-    const Floor floor = find_floor(source, motion, frame_time_s, first_frame);
+    Watched watched = watch(source, motion, frame_time_s, first_frame);
+    const std::vector<double> ground = find_ground(watched);
+    return find_review_windows(watched, ground);
+}
+
+std::vector<ReviewWindow> find_review_windows(const Watched& watched, const std::vector<double>& ground) {
     std::vector<ReviewWindow> windows;
-    const double to_reference = reference_stature_m / stature(source.rig.skeleton, source.roles);
-    const int speed_reach = std::max(1, int(std::lround(speed_reach_s / frame_time_s)));
-    const int height_reach = std::max(1, int(std::lround(height_reach_s / frame_time_s)));
-    const int least = std::max(2, int(std::lround(least_window_s / frame_time_s)));
-    const int end = motion.frames;
-    std::vector<Vec3> place(size_t(end), Vec3::Zero());
+    const int reach = watched.frames_in(height_reach_s);
     std::vector<double> heights;
-    for (const auto& sole : soles_of(source)) {
-        if (!sole) continue;
-        for (const FootPoint point : sole->resting()) {
-            for (int f = first_frame; f < end; ++f) place[size_t(f)] = sole->point(point, motion, f);
-            int start = -1;
-            for (int f = first_frame; f <= end; ++f) {
-                bool rests = false;
-                if (f < end) {
-                    const int before = std::max(first_frame, f - speed_reach);
-                    const int after = std::min(end - 1, f + speed_reach);
-                    const double moved = (place[size_t(after)] - place[size_t(before)]).norm();
-                    const double speed = after > before ? moved / ((after - before) * frame_time_s) : 0.0;
-                    double lowest = place[size_t(f)].y();
-                    for (int g = std::max(first_frame, f - height_reach);
-                         g <= std::min(end - 1, f + height_reach); ++g)
-                        lowest = std::min(lowest, place[size_t(g)].y());
-                    rests = speed * to_reference < still_speed_m_s &&
-                            (place[size_t(f)].y() - lowest) * to_reference < low_height_m;
-                }
-                if (rests && start < 0) start = f;
-                if (rests || start < 0) continue;
-                if (f - start >= least) {
-                    heights.clear();
-                    for (int g = start; g < f; ++g) heights.push_back(place[size_t(g)].y());
-                    const auto middle = heights.begin() + std::ptrdiff_t(heights.size() / 2);
-                    std::nth_element(heights.begin(), middle, heights.end());
-                    const double level = floor.nearest(*middle);
-                    if (std::abs(*middle - level) * to_reference < low_height_m)
-                        windows.push_back({sole->name(point), start, f, level});
-                }
-                start = -1;
+    for (const auto& [end, point, p] : watched.points) {
+        int start = -1;
+        for (int f = watched.first; f <= watched.frames; ++f) {
+            bool rests = false;
+            if (f < watched.frames) {
+                const double y = p[size_t(f)].y();
+                double lowest = y;
+                for (int g = std::max(watched.first, f - reach); g <= std::min(watched.frames - 1, f + reach);
+                     ++g)
+                    lowest = std::min(lowest, p[size_t(g)].y());
+                rests = (y - lowest) * watched.to_reference < low_height_m &&
+                        watched.velocity(p, f).norm() < still_speed_m_s * watched.grown(f);
             }
+            if (rests && start < 0) start = f;
+            if (rests || start < 0) continue;
+            if (f - start >= watched.frames_in(least_window_s / watched.grown((start + f) / 2), 2)) {
+                heights.clear();
+                for (int g = start; g < f; ++g) heights.push_back(p[size_t(g)].y());
+                const auto middle = heights.begin() + std::ptrdiff_t(heights.size() / 2);
+                std::nth_element(heights.begin(), middle, heights.end());
+                if (const double* level = level_at(ground, *middle, low_height_m / watched.to_reference))
+                    windows.push_back({point->name, start, f, *level});
+            }
+            start = -1;
         }
     }
     return windows;
 }
 
-std::vector<double> floor_under(const std::vector<ReviewWindow>& windows, size_t limb, int frames) {
+std::vector<double> floor_under(const std::vector<ReviewWindow>& windows, const StandingEnd& end,
+                                int frames) {
     std::vector<double> now(size_t(frames), no_floor_m);
     for (const ReviewWindow& window : windows)
-        if (const auto point = contact_point(window.point); point && point->limb == limb)
+        if (end.point(window.point))
             for (int f = window.first; f < window.last; ++f)
                 now[size_t(f)] = std::min(now[size_t(f)], window.level_m);
     std::vector<double> before = now;

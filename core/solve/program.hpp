@@ -16,7 +16,8 @@
 namespace nb {
 
 struct Program {
-    double k = 1.0;  ///< place map: M(p) = k p about the world's origin
+    double k = 1.0;           ///< place map: M(p) = k p about the world's origin
+    bool is_k_asked = false;  ///< a person set it
     Passes passes;
     CarriedBody body;                ///< of the target
     std::vector<AngleOp> angles;     ///< one a target joint

@@ -16,35 +16,46 @@ namespace {
 constexpr double break_s = 0.04;
 constexpr double joint_break_m = 0.015;  // a jump of the shift that two holds cannot share, at 175 cm
 
+/// The hold that says where the ankle is: the ball before the heel before the tip; -1: none.
+int ruling_hold(const Effector& e, int f) {
+    for (const FootPoint point : {FootPoint::ball, FootPoint::heel, FootPoint::toetip})
+        if (const int at = e.hold_at[size_t(point)][size_t(f)]; at >= 0) return at;
+    return -1;
+}
+
+/// Where a hold has the ankle at a frame; world, m.
+Vec3 ankle_by(const Problem& problem, const Effector& e, const EffectorGoals& g, int hold, int f) {
+    const Hold& held = e.holds[size_t(hold)];
+    Vec3 ankle = problem.X_WS(held, f) * g.place_S[size_t(hold)] -
+                 problem.seen(e, held.point, g.foot(f) * problem.foot(e, f), f);
+    if (held.kind == ContactKind::slide) {
+        ankle.x() = e.asked_m[size_t(f)].x();
+        ankle.z() = e.asked_m[size_t(f)].z();
+    }
+    return ankle;
+}
+
 void shift_lone(const Problem& problem, const Effector& e, EffectorGoals& g) {
     for (int f = problem.first; f < problem.frames; ++f) {
-        if (g.is_sole[size_t(f)]) continue;
-        for (const FootPoint point : {FootPoint::ball, FootPoint::heel, FootPoint::toetip}) {
-            const int at = e.hold_at[size_t(point)][size_t(f)];
-            if (at < 0) continue;
-            const Hold& hold = e.holds[size_t(at)];
-            const Vec3& asked = e.asked_m[size_t(f)];
-            Vec3 ankle = problem.X_WS(hold, f) * g.place_S[size_t(at)] -
-                         problem.seen(e, point, g.foot(f) * problem.foot(e, f), f);
-            if (hold.kind == ContactKind::slide) {
-                ankle.x() = asked.x();
-                ankle.z() = asked.z();
-            }
-            g.shift[size_t(f)] = ankle - asked;
-            g.is_held[size_t(f)] = 1;
-            break;
-        }
+        const int hold = ruling_hold(e, f);
+        if (g.is_sole[size_t(f)] || hold < 0) continue;
+        g.shift[size_t(f)] = ankle_by(problem, e, g, hold, f) - e.asked_m[size_t(f)];
+        g.is_held[size_t(f)] = 1;
     }
 }
 
 void break_apart(const Problem& problem, const Effector& e, EffectorGoals& g) {
     const int around = problem.frames_in(break_s);
     const std::vector<char> before = g.is_held;
-    for (int f = problem.first + 1; f < problem.frames; ++f)
-        if (before[size_t(f)] && before[size_t(f - 1)] && e.holds_of(f) != e.holds_of(f - 1) &&
-            (g.shift[size_t(f)] - g.shift[size_t(f - 1)]).norm() > joint_break_m * problem.scale)
-            for (int at = std::max(0, f - around); at < std::min(problem.frames, f + around); ++at)
-                g.is_held[size_t(at)] = 0;
+    for (int f = problem.first + 1; f < problem.frames; ++f) {
+        const int now = ruling_hold(e, f);
+        const int last = ruling_hold(e, f - 1);
+        if (!before[size_t(f)] || !before[size_t(f - 1)] || now == last || now < 0 || last < 0) continue;
+        const Vec3 apart = ankle_by(problem, e, g, now, f) - ankle_by(problem, e, g, last, f);
+        if (apart.norm() <= joint_break_m * problem.scale) continue;
+        for (int at = std::max(0, f - around); at < std::min(problem.frames, f + around); ++at)
+            g.is_held[size_t(at)] = 0;
+    }
 }
 
 /// The free end of a foot that is held at the other comes up to the floor.

@@ -9,12 +9,19 @@ namespace nb {
 
 namespace {
 
-/// The support of a contact: the floor at its level, scaled by the place map. Of equal ones one.
-size_t support_of(Problem& problem, const Contact& contact) {
-    const Rigid X{Quat::Identity(), Vec3(0, problem.program.k * contact.level_m, 0)};
+/// The support of a contact: the floor at its level, still or running, scaled by the place map. Of equal ones
+/// one.
+size_t support_of(Problem& problem, const Contact& contact, const Floor& floor) {
+    const double k = problem.program.k;
+    const Rigid X{Quat::Identity(), Vec3(0, k * contact.level_m, 0)};
+    const bool runs = floor.is_running() && problem.frames > 1;
     for (size_t i = 0; i < problem.supports.size(); ++i)
-        if (problem.supports[i].X_WS.size() == 1 && problem.supports[i].X_WS.front().p == X.p) return i;
-    problem.supports.push_back({{X}});
+        if (problem.supports[i].X_WS.front().p == X.p && (problem.supports[i].X_WS.size() > 1) == runs)
+            return i;
+    Support support{{X}};
+    for (int f = 1; runs && f < problem.frames; ++f)
+        support.X_WS.push_back({X.R, Vec3(X.p + f * problem.dt * k * floor.velocity_m_s)});
+    problem.supports.push_back(std::move(support));
     return problem.supports.size() - 1;
 }
 
@@ -32,7 +39,7 @@ void add_effector(Problem& problem, size_t limb, const Contacts& contacts) {
         Hold hold{point->point, std::max(contact.first, problem.first),
                   std::min(contact.last, problem.frames), contact.kind, 0};
         if (hold.last <= hold.first) continue;
-        hold.support = support_of(problem, contact);
+        hold.support = support_of(problem, contact, contacts.floor);
         for (int f = hold.first; f < hold.last; ++f)
             e.hold_at[size_t(hold.point)][size_t(f)] = int(e.holds.size());
         e.holds.push_back(hold);
@@ -99,7 +106,8 @@ Problem make_problem(const Program& program, const Contacts& contacts, const Wor
         hold.last = std::min(contact.last, target.frames);
         hold.kind = contact.kind;
         if (hold.last <= hold.first) continue;
-        hold.support = support_of(problem, contact);
+        // What the hips hold rests on what stands.
+        hold.support = support_of(problem, contact, {});
         problem.body_holds.push_back(hold);
     }
     return problem;

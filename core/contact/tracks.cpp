@@ -1,0 +1,90 @@
+#include "core/contact/tracks.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/body/measures.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double speed_reach_s = 0.025;
+constexpr double body_reach_s = 0.25;
+
+/// Over +-`reach_s`, a frame at least, less at the ends of [first, places.size()); places between frames are
+/// linear, so that the rate does not matter. m/s.
+Vec3 velocity_over(const std::vector<Vec3>& places, int frame, int first, double reach_s, double dt) {
+    const int last = int(places.size()) - 1;
+    const double reach = std::max(1.0, reach_s / dt);
+    const int whole = int(reach);
+    const double part = reach - whole;
+    const int before = std::max(first, frame - whole);
+    const int after = std::min(last, frame + whole);
+    Vec3 from = places[size_t(before)];
+    Vec3 to = places[size_t(after)];
+    double frames = after - before;
+    if (part > 1e-9 && frame - whole > first) {
+        from += part * (places[size_t(before) - 1] - from);
+        frames += part;
+    }
+    if (part > 1e-9 && frame + whole < last) {
+        to += part * (places[size_t(after) + 1] - to);
+        frames += part;
+    }
+    return frames > 0.0 ? Vec3((to - from) / (frames * dt)) : Vec3(Vec3::Zero());
+}
+
+}  // namespace
+
+BodyTracks::BodyTracks(const Character& source, const WorldMotion& motion, double frame_time_s,
+                       int first_frame)
+    : soles_(soles_of(source)),
+      first_(first_frame),
+      frames_(motion.frames),
+      dt_(frame_time_s),
+      scale_(stature(source.rig.skeleton, source.roles) / reference_stature_m) {
+    for (const auto& sole : soles_) {
+        if (!sole) continue;
+        for (const FootPoint point : sole->resting()) {
+            PointTrack track{&*sole, point, std::vector<Vec3>(size_t(frames_), Vec3::Zero())};
+            for (int f = first_; f < frames_; ++f) track.p_m[size_t(f)] = sole->point(point, motion, f);
+            points_.push_back(std::move(track));
+        }
+    }
+    const int left = source.roles.joint("thigh.left");
+    const int right = source.roles.joint("thigh.right");
+    hips_m_.assign(size_t(frames_), Vec3::Zero());
+    for (int f = 0; f < frames_ && left >= 0 && right >= 0; ++f)
+        hips_m_[size_t(f)] = 0.5 * (motion.p[motion.at(f, left)] + motion.p[motion.at(f, right)]);
+    measure_body();
+}
+
+void BodyTracks::measure_body() {
+    body_speed_.assign(size_t(frames_), 0.0);
+    for (int f = first_; f < frames_; ++f) {
+        const Vec3 v = velocity_over(hips_m_, f, first_, body_reach_s, dt_) - floor_m_s_;
+        body_speed_[size_t(f)] = std::hypot(v.x(), v.z()) / scale_;
+    }
+}
+
+int BodyTracks::frames_in(double seconds, int least) const {
+    return std::max(least, int(std::lround(seconds / dt_)));
+}
+
+Vec3 BodyTracks::velocity(const PointTrack& track, int frame) const {
+    return (velocity_over(track.p_m, frame, first_, speed_reach_s, dt_) - floor_m_s_) / scale_;
+}
+
+Vec3 BodyTracks::travel_m_s() const {
+    if (frames_ - first_ < 2) return Vec3::Zero();
+    const Vec3 way = hips_m_.back() - hips_m_[size_t(first_)];
+    return Vec3(way.x(), 0.0, way.z()) / ((frames_ - 1 - first_) * dt_ * scale_);
+}
+
+void BodyTracks::set_floor_velocity(const Vec3& velocity_m_s) {
+    floor_m_s_ = velocity_m_s;
+    measure_body();
+}
+
+}  // namespace nb
