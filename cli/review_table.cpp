@@ -90,7 +90,8 @@ int review_table(const Options& options) {
                 for (const ReachDeficit& deficit : review.deficits)
                     fmt::print("    missing {} frames {} to {}: {:.2f} cm at {}\n", deficit.point,
                                deficit.first, deficit.last, deficit.missing_cm, deficit.worst_frame);
-                fmt::print("    drift {} height {} below {} slide {}\n", review.drift_mm.worst_frame,
+                fmt::print("    edge {} drift {} height {} below {} slide {}\n",
+                           review.target_edge_cm_s.worst_frame, review.drift_mm.worst_frame,
                            review.height_mm.worst_frame, review.below_mm.worst_frame,
                            review.target_slide_cm_s.worst_frame);
             }

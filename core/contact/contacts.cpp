@@ -86,7 +86,9 @@ class Finder {
                 const int apart = rest.first - last.last;
                 const Vec3 moved = track.p_m[size_t(rest.first)] - track.p_m[size_t(last.last - 1)] -
                                    (apart + 1) * tracks_.dt() * floor_.velocity_m_s;
-                if (rest.level_m == last.level_m && apart <= gap && moved.norm() < same_place_m * scale_) {
+                const double crept = rules_.leave_m_s * (apart + 1) * tracks_.dt();
+                if (rest.level_m == last.level_m && apart <= gap &&
+                    moved.norm() < (same_place_m + crept) * scale_) {
                     last.last = rest.last;
                     continue;
                 }

@@ -7,8 +7,6 @@ namespace nb {
 
 namespace {
 
-constexpr int slope_frames = 4;
-
 /// Cubic Hermite from (a, slope_a) to (b, slope_b); slopes over the whole way, u in 0..1.
 Vec3 hermite(const Vec3& a, const Vec3& slope_a, const Vec3& b, const Vec3& slope_b, double u) {
     const double u2 = u * u;
@@ -24,7 +22,8 @@ Vec3 limited(const Vec3& slope, double most) {
 
 }  // namespace
 
-void fill_between(std::vector<Vec3>& values, const std::vector<char>& is_given, int ease, double most_slope) {
+void fill_between(std::vector<Vec3>& values, const std::vector<char>& is_given, int ease, double most_slope,
+                  int slope_frames) {
     const int frames = int(values.size());
     ease = std::max(1, ease);
     const auto given = [&](int f) { return f >= 0 && f < frames && is_given[size_t(f)]; };

@@ -7,11 +7,12 @@
 namespace nb {
 
 /// Fills the frames of `values` that are not `is_given`, continuous in value and slope (cubic Hermite; slopes
-/// at the ends are the mean ones of up to four given frames, no steeper than `most_slope` a frame). Gaps of
+/// at the ends are the mean ones of up to `slope_frames` given frames, no steeper than `most_slope` a frame). Gaps of
 /// up to 2 `ease` frames go from one end to the other; longer ones go to zero in `ease` frames, stay there,
 /// and come back. Before the first and after the last given frame values go to zero the same way. Without any
 /// given frame: all zero.
-void fill_between(std::vector<Vec3>& values, const std::vector<char>& is_given, int ease, double most_slope);
+void fill_between(std::vector<Vec3>& values, const std::vector<char>& is_given, int ease, double most_slope,
+                  int slope_frames = 4);
 
 /// Frames to the nearest given one, 0 on it; beyond any take without one.
 std::vector<int> frames_apart(const std::vector<char>& is_given);

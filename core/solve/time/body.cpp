@@ -48,7 +48,8 @@ void time_body(const Problem& problem, Goals& goals, const Watch& watch) {
         shift[f] /= held[f];
         is_held[f] = 1;
     }
-    fill_between(shift, is_held, problem.frames_in(lead_s, 2), most_shift_m_s * problem.scale * problem.dt);
+    fill_between(shift, is_held, problem.frames_in(lead_s, 2), most_shift_m_s * problem.scale * problem.dt,
+                 problem.frames_in(slope_s));
     for (size_t f = 0; f < frames; ++f) {
         goals.hips_m[f] += shift[f];
         for (EffectorGoals& g : goals.effectors) g.start_m[f] += shift[f];

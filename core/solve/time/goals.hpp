@@ -39,6 +39,8 @@ inline Vec3 ankle_of(const Effector& e, const EffectorGoals& g, int f) {
 
 /// Beside what it is given a curve is led in and out over this time.
 inline constexpr double lead_s = 0.18;
+/// Over which the slope of what is held is read, where it is led out.
+inline constexpr double slope_s = 0.033;
 /// Steepest slope of a shift where it is led out, at 175 cm; the same of a turn.
 inline constexpr double most_shift_m_s = 0.4;
 inline constexpr double most_turn_rad_s = 3.0;

@@ -13,6 +13,8 @@ namespace nb {
 
 namespace {
 
+constexpr double slow_frame_s = 0.02;  // of slower takes the last frame before a rest is caught
+constexpr double caught_share = 0.5;
 constexpr double break_s = 0.04;
 constexpr double joint_break_m = 0.015;  // a jump of the shift that two holds cannot share, at 175 cm
 
@@ -51,8 +53,11 @@ void break_apart(const Problem& problem, const Effector& e, EffectorGoals& g) {
         const int now = ruling_hold(e, f);
         const int last = ruling_hold(e, f - 1);
         if (!before[size_t(f)] || !before[size_t(f - 1)] || now == last || now < 0 || last < 0) continue;
-        const Vec3 apart = ankle_by(problem, e, g, now, f) - ankle_by(problem, e, g, last, f);
-        if (apart.norm() <= joint_break_m * problem.scale) continue;
+        // Where both may rest they are compared: what rolls off one point onto the other is of one piece.
+        const auto apart = [&](int at) {
+            return (ankle_by(problem, e, g, now, at) - ankle_by(problem, e, g, last, at)).norm();
+        };
+        if (std::min(apart(f - 1), apart(f)) <= joint_break_m * problem.scale) continue;
         for (int at = std::max(0, f - around); at < std::min(problem.frames, f + around); ++at)
             g.is_held[size_t(at)] = 0;
     }
@@ -77,6 +82,17 @@ void level_held(const Problem& problem, const Effector& e, EffectorGoals& g) {
     }
 }
 
+/// A point that comes to rest is caught a little before: slow takes have no frame between flight and rest.
+void catch_early(const Problem& problem, const Effector& e, EffectorGoals& g) {
+    const double share = caught_share * std::clamp(problem.dt / slow_frame_s - 1.0, 0.0, 1.0);
+    for (int f = problem.first + 1; f < problem.frames; ++f) {
+        const int now = ruling_hold(e, f);
+        if (!g.is_held[size_t(f)] || g.is_held[size_t(f - 1)] || now < 0) continue;
+        const Vec3 shift = ankle_by(problem, e, g, now, f - 1) - e.asked_m[size_t(f - 1)];
+        g.shift[size_t(f - 1)] += share * (shift - g.shift[size_t(f - 1)]);
+    }
+}
+
 }  // namespace
 
 void time_lead(const Problem& problem, Goals& goals, const Watch&) {
@@ -92,9 +108,11 @@ void time_lead(const Problem& problem, Goals& goals, const Watch&) {
         } else {
             g.floor_m.assign(size_t(problem.frames), no_support_m);
         }
-        fill_between(g.turn, g.is_held, lead, most_turn_rad_s * problem.dt);
-        fill_between(g.shift, g.is_held, lead, most_shift_m_s * problem.scale * problem.dt);
+        fill_between(g.turn, g.is_held, lead, most_turn_rad_s * problem.dt, problem.frames_in(slope_s));
+        fill_between(g.shift, g.is_held, lead, most_shift_m_s * problem.scale * problem.dt,
+                     problem.frames_in(slope_s));
         g.weight = eased_weights(g.is_held, lead);
+        catch_early(problem, e, g);
     }
 }
 

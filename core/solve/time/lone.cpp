@@ -5,6 +5,7 @@
 // lone  Such a point has the place given by a sole in its hold, else the mean of its own free places, on its
 //       support.
 #include <array>
+#include <cmath>
 
 #include "core/solve/time/passes.hpp"
 #include "core/solve/time/sole.hpp"
@@ -13,12 +14,12 @@ namespace nb {
 
 namespace {
 
-constexpr double calm_s = 0.008;
+constexpr double calm_s = 0.02;
 
 }  // namespace
 
 void time_calm(const Problem& problem, Goals& goals, const Watch&) {
-    const int reach = problem.frames_in(calm_s, 0);
+    const int reach = int(calm_s / problem.dt);
     std::vector<Quat> turned(size_t(problem.frames), Quat::Identity());
     for (size_t i = 0; i < problem.effectors.size(); ++i) {
         const Effector& e = problem.effectors[i];
@@ -32,10 +33,13 @@ void time_calm(const Problem& problem, Goals& goals, const Watch&) {
             if (!is_lone(f)) continue;
             int most = 0;
             while (most < reach && is_lone(f - most - 1) && is_lone(f + most + 1)) ++most;
-            g.turn[size_t(f)] =
-                log_rotation(mean_rotation([&](int at) -> const Quat& { return turned[size_t(at)]; },
-                                           f - most, f + most + 1) *
-                             problem.foot(e, f).conjugate());
+            Eigen::Vector4d sum = Eigen::Vector4d::Zero();
+            for (int at = f - most; at <= f + most; ++at) {
+                const Quat& q = turned[size_t(at)];
+                const double weight = 1.0 - std::abs(at - f) * problem.dt / calm_s;
+                sum += (q.dot(turned[size_t(f)]) < 0.0 ? -weight : weight) * q.coeffs();
+            }
+            g.turn[size_t(f)] = log_rotation(Quat(sum.normalized()) * problem.foot(e, f).conjugate());
         }
     }
 }

@@ -4,6 +4,8 @@
 // Between soles the foot's turn is led from one to the next or to zero, not faster than a foot may whirl.
 #include "core/solve/time/sole.hpp"
 
+#include <Eigen/Eigenvalues>
+
 #include <algorithm>
 #include <cmath>
 
@@ -63,33 +65,39 @@ void place_sole(const Problem& problem, const Effector& e, EffectorGoals& g, int
     }
 }
 
-/// Where the heel comes down anew at another turn of the foot, the time between is widened at both ends, up to
-/// `most_widened_s`, so that the foot need not whirl; the ball stays where it is.
-void widen_turns(const Problem& problem, const Effector& e, EffectorGoals& g) {
+/// Frames of one pose.
+struct Span {
+    int first = 0, last = 0;  ///< last: not included
+};
+
+/// Where heel or ball come down anew at another turn of the foot, the time between is widened at both ends, up
+/// to `most_widened_s`, so that the foot need not whirl; the point that stays is held all along.
+void widen_turns(const Problem& problem, const Effector& e, EffectorGoals& g, std::vector<Span>& spans) {
     const int most = problem.frames_in(most_widened_s, 0);
-    int last = -1;  // of the sole before
-    for (int f = problem.first; f < problem.frames; ++f) {
-        if (!g.is_sole[size_t(f)]) continue;
-        if (last >= 0 && f - last > 1) {
-            const double turn =
-                std::min((g.turn[size_t(f)] - g.turn[size_t(last)]).norm(),
-                         angle_between(g.foot(f) * problem.foot(e, f), g.foot(last) * problem.foot(e, last)));
-            const int wanted = int(std::ceil(turn / (whirl_rad_s * problem.dt)));
-            const int more = std::min(most, (wanted - (f - last) + 1) / 2);
-            for (int i = 0; i < more; ++i) {
-                if (last - i > problem.first && g.is_sole[size_t(last - i - 1)])
-                    g.is_sole[size_t(last - i)] = 0;
-                if (f + i + 1 < problem.frames && g.is_sole[size_t(f + i + 1)]) g.is_sole[size_t(f + i)] = 0;
-            }
-            if (more > 0) {
-                while (!g.is_sole[size_t(f)]) ++f;
-            }
+    for (size_t i = 1; i < spans.size(); ++i) {
+        Span& a = spans[i - 1];
+        Span& b = spans[i];
+        const int between = b.first - a.last + 1;
+        const double turn = std::min((g.turn[size_t(b.first)] - g.turn[size_t(a.last - 1)]).norm(),
+                                     angle_between(g.foot(b.first) * problem.foot(e, b.first),
+                                                   g.foot(a.last - 1) * problem.foot(e, a.last - 1)));
+        const int wanted = int(std::ceil(turn / (whirl_rad_s * problem.dt)));
+        for (int more = std::min(most, (wanted - between + 1) / 2); more > 0; --more) {
+            if (a.last - a.first > 1) g.is_sole[size_t(--a.last)] = 0;
+            if (b.last - b.first > 1) g.is_sole[size_t(b.first++)] = 0;
         }
-        last = f;
     }
 }
 
 }  // namespace
+
+Quat mean_of(const Eigen::Matrix4d& sum, const Quat& middle) {
+    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d> solver(sum);
+    const auto& values = solver.eigenvalues();  // rising
+    if (values[3] - values[2] < 1e-6 * values[3]) return middle;
+    const Quat mean(Eigen::Vector4d(solver.eigenvectors().col(3)));
+    return mean.dot(middle) < 0.0 ? Quat(-mean.coeffs()) : mean;
+}
 
 Quat elevate(const Vec3& v, double height) {
     const double length = v.norm();
@@ -109,6 +117,7 @@ void time_soles(const Problem& problem, Goals& goals, const Watch&) {
                    e.holds[size_t(heel[size_t(f)])].kind == ContactKind::stay &&
                    e.holds[size_t(ball[size_t(f)])].kind == ContactKind::stay;
         };
+        std::vector<Span> spans;
         for (int f = problem.first; f < problem.frames;) {
             if (!stands(f)) {
                 ++f;
@@ -119,10 +128,12 @@ void time_soles(const Problem& problem, Goals& goals, const Watch&) {
                    ball[size_t(end)] == ball[size_t(f)])
                 ++end;
             place_sole(problem, e, g, f, end, heel[size_t(f)], ball[size_t(f)]);
+            spans.push_back({f, end});
             f = end;
         }
-        widen_turns(problem, e, g);
-        fill_between(g.turn, g.is_sole, problem.frames_in(lead_s, 2), most_turn_rad_s * problem.dt);
+        widen_turns(problem, e, g, spans);
+        fill_between(g.turn, g.is_sole, problem.frames_in(lead_s, 2), most_turn_rad_s * problem.dt,
+                     problem.frames_in(slope_s));
     }
 }
 

@@ -10,16 +10,18 @@ namespace nb {
 /// it is too short or upright. World axes, m.
 Quat elevate(const Vec3& v, double height);
 
-/// Mean of rotations near each other.
+/// Mean of rotations, of whatever sign: the largest eigenvector of sum q q^T (Markley and others 2007, Averaging
+/// quaternions, from memory), also where they are far apart; where no turn is nearer to all than others the
+/// middle one of them.
+Quat mean_of(const Eigen::Matrix4d& sum, const Quat& middle);
 template <typename RotationAt>
 Quat mean_rotation(const RotationAt& rotation_at, int first, int last) {
-    const Quat reference = rotation_at(first);
-    Eigen::Vector4d sum = Eigen::Vector4d::Zero();
+    Eigen::Matrix4d sum = Eigen::Matrix4d::Zero();
     for (int f = first; f < last; ++f) {
-        const Quat q = rotation_at(f);
-        sum += (q.dot(reference) < 0.0 ? -1.0 : 1.0) * q.coeffs();
+        const Eigen::Vector4d q = Quat(rotation_at(f)).coeffs();
+        sum += q * q.transpose();
     }
-    return Quat(sum.normalized());
+    return mean_of(sum, rotation_at(first + (last - first) / 2));
 }
 
 }  // namespace nb
