@@ -7,6 +7,48 @@
 
 namespace nb {
 
+namespace {
+
+constexpr double steepest_step = 1.5;
+
+/// The slope at a frame, of the steps before and after it: their mean, no longer than either allows.
+Vec3 slope(const Vec3& before, const Vec3& after) {
+    Vec3 mean = 0.5 * (before + after);
+    const double most = steepest_step * std::min(before.norm(), after.norm());
+    const double size = mean.norm();
+    if (size > most) mean *= most / size;
+    return mean;
+}
+
+/// Four values around a step a -> b; where there is none beyond, the end stands for it.
+template <typename T>
+struct Around {
+    const T &before, &a, &b, &after;
+};
+
+Vec3 between(const Around<Vec3>& v, double u) {
+    const Vec3 slope_a = slope(v.a - v.before, v.b - v.a);
+    const Vec3 slope_b = slope(v.b - v.a, v.after - v.b);
+    const double u2 = u * u;
+    const double u3 = u2 * u;
+    return (2 * u3 - 3 * u2 + 1) * v.a + (u3 - 2 * u2 + u) * slope_a + (3 * u2 - 2 * u3) * v.b +
+           (u3 - u2) * slope_b;
+}
+
+Quat between(const Around<Quat>& q, double u) {
+    const Vec3 step = log_rotation(q.a.conjugate() * q.b);
+    const Vec3 slope_a = slope(log_rotation(q.before.conjugate() * q.a), step);
+    const Vec3 slope_b = slope(step, log_rotation(q.b.conjugate() * q.after));
+    const Quat from = q.a * exp_rotation(slope_a / 3.0);
+    const Quat to = q.b * exp_rotation(-slope_b / 3.0);
+    const Quat x = interpolate(q.a, from, u);
+    const Quat y = interpolate(from, to, u);
+    const Quat z = interpolate(to, q.b, u);
+    return interpolate(interpolate(x, y, u), interpolate(y, z, u), u);
+}
+
+}  // namespace
+
 Take resample(const Take& take, double fps) {
     Take result = take;
     result.frame_time_s = 1.0 / fps;
@@ -27,17 +69,25 @@ Take resample(const Take& take, double fps) {
     for (int f = 0; f < result.frames; ++f) {
         double at = f * source_frames;
         if (std::abs(at - std::round(at)) < 1e-9) at = std::round(at);
-        const int before = std::clamp(static_cast<int>(std::floor(at)), 0, take.frames - 1);
-        const int after = std::min(before + 1, take.frames - 1);
-        const double u = at - before;
-        for (size_t j = 0; j < joints; ++j) {
-            const Quat& a = take.R[size_t(before) * joints + j];
-            R[size_t(f) * joints + j] = u <= 0.0 ? a : interpolate(a, take.R[size_t(after) * joints + j], u);
-        }
-        for (size_t m = 0; m < moving; ++m) {
-            const Vec3& a = take.p[size_t(before) * moving + m];
-            p[size_t(f) * moving + m] = a + u * (take.p[size_t(after) * moving + m] - a);
-        }
+        // A frame that stands apart at the beginning stays itself, and nothing is half of it.
+        if (at > 0.0) at = std::max(at, double(std::min(take.first_motion_frame, take.frames - 1)));
+        const int first = at > 0.0 ? take.first_motion_frame : 0;
+        const int a = std::clamp(static_cast<int>(std::floor(at)), 0, take.frames - 1);
+        const int b = std::min(a + 1, take.frames - 1);
+        const int before = std::max(a - 1, std::min(first, a));
+        const int after = std::min(b + 1, take.frames - 1);
+        const double u = at - a;
+        const auto blend = [&](const auto& values, size_t stride, size_t i) {
+            const auto of = [&](int frame) -> const auto& {
+                return values[size_t(frame) * stride + i];
+            };
+            return u <= 0.0
+                       ? of(a)
+                       : between(Around<std::decay_t<decltype(of(a))>>{of(before), of(a), of(b), of(after)},
+                                 u);
+        };
+        for (size_t j = 0; j < joints; ++j) R[size_t(f) * joints + j] = blend(take.R, joints, j);
+        for (size_t m = 0; m < moving; ++m) p[size_t(f) * moving + m] = blend(take.p, moving, m);
     }
     result.R = std::move(R);
     result.p = std::move(p);

@@ -4,8 +4,10 @@
 
 namespace nb {
 
-/// The same motion at another rate, duration kept to within one new frame; rotations on the shortest
-/// geodesic, translations linear. Source frames that fall on new ones are kept exactly.
+/// The same motion at another rate, duration kept to within one new frame; between frames cubic, continuous in
+/// value and speed (Catmull and Rom's slopes, of rotations in de Casteljau's way on the sphere: Shoemake 1985; from
+/// memory), slopes no steeper than 1.5 times the steps beside them. Source frames that fall on new ones are kept
+/// exactly. Nothing is blended with a first frame that stands apart.
 Take resample(const Take& take, double fps);
 /// Frames first up to, not including, last.
 Take trim(const Take& take, int first, int last);
