@@ -83,6 +83,8 @@ LoadOptions with_changes(LoadOptions base, const LoadOptions& from, const LoadOp
     follow(&LoadOptions::reference);
     follow(&LoadOptions::on_floor);
     follow(&LoadOptions::over_origin);
+    follow(&LoadOptions::set_down);
+    follow(&LoadOptions::give_travel);
     follow(&LoadOptions::bridge_breaks);
     follow(&LoadOptions::fps);
     follow(&LoadOptions::trim_first);

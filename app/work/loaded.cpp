@@ -94,6 +94,8 @@ LoadedPtr load_choice(const Choice& choice, bool as_target, const LoadOptions* o
                 "name hips and legs in plain words, or write a character file with nbone characterize");
         loaded->notes.push_back(why + ": give them in the station Roles, then the take is carried");
     }
+    if (!as_target && loaded->file.take && character.rest.is_there())
+        loaded->file.standing = standing_of(character, *loaded->file.take);
     loaded->figure = std::make_shared<const Figure>(make_figure(character));
     loaded->segments = bone_segments(character);
     loaded->props = load_props(loaded->file, loaded->notes);

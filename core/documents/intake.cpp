@@ -5,7 +5,8 @@
 namespace nb {
 
 Shape intake_shape() {
-    return object_of({"tree", "reference", "on_floor", "over_origin", "bridge_breaks", "fps", "lengths"},
+    return object_of({"tree", "reference", "on_floor", "over_origin", "set_down", "give_travel",
+                      "bridge_breaks", "fps", "lengths"},
                      {{"lengths", table_of({})}});
 }
 
@@ -15,6 +16,8 @@ Json intake_document(const LoadOptions& options) {
     if (!options.reference.empty()) intake["reference"] = options.reference;
     if (options.on_floor) intake["on_floor"] = true;
     if (options.over_origin) intake["over_origin"] = true;
+    if (options.set_down) intake["set_down"] = true;
+    if (options.give_travel) intake["give_travel"] = true;
     if (options.bridge_breaks) intake["bridge_breaks"] = true;
     if (options.fps) intake["fps"] = canonical(*options.fps);
     for (const auto& [part, factor] : options.lengths) intake["lengths"][part] = canonical(factor);
@@ -28,6 +31,8 @@ void read_intake(const Json& document, const std::string& path, LoadOptions& opt
     options.reference = text_in(intake, "reference", "", path);
     options.on_floor = flag_in(intake, "on_floor", false, path);
     options.over_origin = flag_in(intake, "over_origin", false, path);
+    options.set_down = flag_in(intake, "set_down", false, path);
+    options.give_travel = flag_in(intake, "give_travel", false, path);
     options.bridge_breaks = flag_in(intake, "bridge_breaks", false, path);
     options.fps.reset();
     if (intake.contains("fps")) options.fps = number_in(intake, "fps", 0.1, 1000.0, path);

@@ -1,6 +1,7 @@
 // Longer than other files: one kind of finding a function, in the order in which they are told; a reader looks
 // for one of them.
 #include "core/intake/findings.hpp"
+#include "core/intake/travel.hpp"
 
 #include <fmt/format.h>
 
@@ -426,6 +427,45 @@ class Finder {
                 "all up to eight are used; some engines take four");
     }
 
+    /// Where the take stands, and whether it treads on the spot.
+    void stands() {
+        const Standing standing = file_.standing ? *file_.standing : standing_of(c_, *file_.take);
+        const double speed = standing.floor_m_s.norm();
+        if (rig_.options.give_travel || speed > 0.0) {
+            const bool is_given = rig_.options.give_travel && speed <= 0.0;
+            Finding& f = add(
+                "treads on the spot", is_given ? Finding::State::done : Finding::State::open,
+                is_given ? std::string("a cycle that trod on the spot was given its travel")
+                         : fmt::format("treads on the spot: its floor runs at {:.2f} m/s", speed),
+                is_given
+                    ? std::string("stance feet stand; its poses are as they were")
+                    : std::string("the feet, when they are low, all go back at one speed while the hips stay "
+                                  "about; contacts are held on a floor that runs"));
+            f.repair = is_given ? "let it tread on the spot as in the file" : "give it its travel";
+            f.repaired = with([&](LoadOptions& o) { o.give_travel = !is_given; });
+        }
+        const double tall = std::max(0.3, stature_);
+        if (rig_.options.set_down || std::abs(standing.height_m) > 0.008 * tall) {
+            const bool is_down = rig_.options.set_down;
+            Finding& f = add(
+                "stands off the floor",
+                is_down                       ? Finding::State::done
+                : standing.rests_share > 0.05 ? Finding::State::open
+                                              : Finding::State::told,
+                is_down
+                    ? std::string("the take was set down on the floor")
+                    : fmt::format("its feet rest {:.1f} cm {} the floor", 100.0 * std::abs(standing.height_m),
+                                  standing.height_m > 0 ? "above" : "below"),
+                is_down ? std::string("its lowest level is at 0")
+                        : fmt::format(
+                              "the lowest height at which balls come to rest; a foot rests in {:.0f} % of "
+                              "the frames; contacts are held where they are",
+                              100.0 * standing.rests_share));
+            f.repair = is_down ? "leave it at the height of the file" : "set it down";
+            f.repaired = with([&](LoadOptions& o) { o.set_down = !is_down; });
+        }
+    }
+
     void take() {
         const Take& take = *file_.take;
         const double rate = file_.file_fps;
@@ -461,6 +501,7 @@ class Finder {
                 fmt::format("the header announces {} frames, the data hold {}", rig_.facts.announced_frames,
                             file_.file_frames),
                 "the data are used");
+        if (has_body_ && c_.rest.is_there()) stands();
         const bool is_trimmed = rig_.options.trim_first > 0 || rig_.options.trim_last > 0;
         if (is_trimmed) {
             Finding& t = add(

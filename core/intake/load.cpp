@@ -20,6 +20,7 @@
 #include "core/files/scene/scene.hpp"
 #include "core/files/what_is.hpp"
 #include "core/intake/repair.hpp"
+#include "core/intake/travel.hpp"
 #include "core/motion/edit.hpp"
 #include "core/motion/kinematics.hpp"
 #include "core/rig/units.hpp"
@@ -440,6 +441,10 @@ LoadedFile load_parsed(SkeletonFile file, const std::string& path, const std::st
     }
     std::string why;
     if (can_be_transferred(character.roles, why)) align_to_t(character, take.frames > 0 ? &take : nullptr);
+    if (take.frames > 0 && why.empty()) {
+        if (options.set_down) set_down(character, take);
+        if (options.give_travel) give_travel(character, take);
+    }
     if (take.frames > 0) loaded.take = std::move(take);
     return loaded;
 }

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/files/skeleton_file.hpp"
+#include "core/intake/travel.hpp"
 #include "core/motion/edit.hpp"
 #include "core/rest/character.hpp"
 
@@ -29,7 +30,8 @@ struct LoadedFile {
     std::optional<Take> take;  ///< absent when the file holds no motion
     int file_frames = 0;       ///< frames of the file before trimming and resampling
     double file_fps = 0.0;
-    int bridged = 0;  ///< breaks that were led through
+    std::optional<Standing> standing;  ///< of the take, when it was looked at (core/intake/travel.hpp)
+    int bridged = 0;                   ///< breaks that were led through
     std::vector<StagePiece> pieces;
     std::vector<std::string> animations;  ///< names of all the file holds; `take` is one of them
     /// Contacts by hand as the file itself counts: frames before trim and resampling, heights in its own unit

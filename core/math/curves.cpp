@@ -122,17 +122,17 @@ std::vector<double> smooth_cover(const std::vector<double>& values, int reach) {
     return running_mean(running_mean(largest, reach, 0.0), reach, 0.0);
 }
 
-std::vector<Vec3> fast_part(const std::vector<Vec3>& values, const std::vector<char>& is_given, int reach) {
+std::vector<Vec3> fast_part(const std::vector<Vec3>& values, const std::vector<int>& run_of, int reach) {
     const Vec3 zero = Vec3::Zero();
     std::vector<Vec3> result(values.size(), zero);
     std::vector<Vec3> run;
     for (size_t f = 0; f < values.size();) {
-        if (!is_given[f]) {
+        if (run_of[f] < 0) {
             ++f;
             continue;
         }
         size_t end = f;
-        while (end < values.size() && is_given[end]) ++end;
+        while (end < values.size() && run_of[end] == run_of[f]) ++end;
         run.assign(values.begin() + std::ptrdiff_t(f), values.begin() + std::ptrdiff_t(end));
         run = running_mean(running_mean(run, reach, zero), reach, zero);
         for (size_t at = f; at < end; ++at) result[at] = values[at] - run[at - f];

@@ -25,7 +25,7 @@ std::vector<double> eased_weights(const std::vector<char>& is_given, int ease);
 std::vector<double> smooth_cover(const std::vector<double>& values, int reach);
 
 /// What of a curve is faster than about `reach` frames: values less their mean over +-reach, taken twice; within
-/// each run of given frames by itself, narrower toward its ends and zero on them, zero on others.
-std::vector<Vec3> fast_part(const std::vector<Vec3>& values, const std::vector<char>& is_given, int reach);
+/// each run of frames of one number by itself, narrower toward its ends and zero on them; zero where it is -1.
+std::vector<Vec3> fast_part(const std::vector<Vec3>& values, const std::vector<int>& run_of, int reach);
 
 }  // namespace nb

@@ -63,8 +63,11 @@ std::vector<double> headings(const WorldMotion& motion, const BodyLines& lines, 
         }
         result[size_t(f)] = last;
     }
-    for (int f = 0; f < std::min(first_frame, motion.frames); ++f)
-        result[size_t(f)] = first_frame < motion.frames ? result[size_t(first_frame)] : 0.0;
+    // A take that begins lying, and frames before the motion, have the first heading that is told.
+    int told = first_frame;
+    while (told < motion.frames && !own_heading(motion, lines, told)) ++told;
+    for (int f = 0; f < std::min(told, motion.frames); ++f)
+        result[size_t(f)] = told < motion.frames ? result[size_t(told)] : 0.0;
     return result;
 }
 

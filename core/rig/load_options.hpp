@@ -19,6 +19,8 @@ struct LoadOptions {
     std::string reference;      ///< "rest pose", "bind pose", "first frame"; empty: the nearest to the stance
     bool on_floor = false;      ///< the rest pose is lifted or lowered until its soles stand on the floor
     bool over_origin = false;   ///< the rest pose is moved until its hip centre stands over the origin
+    bool set_down = false;      ///< the take goes down until its feet rest on the floor
+    bool give_travel = false;   ///< a cycle that treads on the spot gets its travel
     bool bridge_breaks = false;  ///< a joint that leaves for one frame and comes back is led straight through
     std::optional<double> fps;   ///< resampled to that rate, duration kept
     int trim_first = 0;          ///< frames of the file (at its own rate); what is cut off stays in the file

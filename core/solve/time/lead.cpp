@@ -18,13 +18,6 @@ constexpr double caught_share = 0.5;
 constexpr double break_s = 0.04;
 constexpr double joint_break_m = 0.015;  // a jump of the shift that two holds cannot share, at 175 cm
 
-/// The hold that says where the ankle is: the ball before the heel before the tip; -1: none.
-int ruling_hold(const Effector& e, int f) {
-    for (const FootPoint point : {FootPoint::ball, FootPoint::heel, FootPoint::toetip})
-        if (const int at = e.hold_at[size_t(point)][size_t(f)]; at >= 0) return at;
-    return -1;
-}
-
 /// Where a hold has the ankle at a frame; world, m.
 Vec3 ankle_by(const Problem& problem, const Effector& e, const EffectorGoals& g, int hold, int f) {
     const Hold& held = e.holds[size_t(hold)];

@@ -41,9 +41,10 @@ void time_body(const Problem& problem, Goals& goals, const Watch& watch);
 void time_raise(const Problem& problem, Goals& goals, const Watch& watch);
 void time_toes(const Problem& problem, Goals& goals, const Watch& watch);
 void time_give_way(const Problem& problem, Goals& goals, const Watch& watch);
+void time_roll(const Problem& problem, Goals& goals, const Watch& watch);
 void time_release(const Problem& problem, Goals& goals, const Watch& watch);
 
-inline constexpr std::array<TimePass, 10> time_passes{{
+inline constexpr std::array<TimePass, 11> time_passes{{
     {"soles", time_soles, 0.1},
     {"calm", time_calm, 0.05},
     {"lone", time_lone, 0.05},
@@ -51,8 +52,9 @@ inline constexpr std::array<TimePass, 10> time_passes{{
     {"tremble", time_tremble, 0.2},
     {"body", time_body, 0.1},
     {"raise", time_raise, 0.1},
-    {"toes", time_toes, 0.1},
     {"give way", time_give_way, 0.2},
+    {"roll", time_roll, 0.05},
+    {"toes", time_toes, 0.1},
     {"release", time_release, 0.1},
 }};
 

@@ -9,6 +9,10 @@ namespace nb {
 
 namespace {
 
+constexpr double speed_reach_s = 0.025;
+constexpr double rests_below_m_s = 0.3;  // at 175 cm; what is found rests below it
+constexpr double goes_above_m_s = 0.5;
+
 /// The support of a contact: the floor at its level, still or running, scaled by the place map. Of equal ones
 /// one.
 size_t support_of(Problem& problem, const Contact& contact, const Floor& floor) {
@@ -23,6 +27,50 @@ size_t support_of(Problem& problem, const Contact& contact, const Floor& floor) 
         support.X_WS.push_back({X.R, Vec3(X.p + f * problem.dt * k * floor.velocity_m_s)});
     problem.supports.push_back(std::move(support));
     return problem.supports.size() - 1;
+}
+
+/// `Effector::rests`: by the source's speed over +-25 ms at 175 cm; of several points held the fastest.
+std::vector<double> rests_of(const Problem& problem, const Effector& e) {
+    const size_t frames = size_t(problem.frames);
+    std::vector<double> rests(frames, 1.0);
+    std::vector<char> is_held(frames, 0);
+    const double to_reference = reference_stature_m / problem.program.S_stature_m;
+    const int reach = problem.frames_in(speed_reach_s);
+    for (int f = problem.first; f < problem.frames; ++f) {
+        double fastest = -1.0;
+        for (const FootPoint point : foot_points) {
+            const Hold* hold = e.hold(point, f);
+            if (!hold) continue;
+            const int from = std::max(problem.first, f - reach);
+            const int to = std::min(problem.frames - 1, f + reach);
+            if (to <= from) continue;
+            const Sole& sole = e.end->S_sole;
+            const Vec3 ground = (problem.X_WS(*hold, to).p - problem.X_WS(*hold, from).p) / problem.program.k;
+            const Vec3 way =
+                sole.point(point, problem.source, to) - sole.point(point, problem.source, from) - ground;
+            fastest = std::max(fastest, to_reference * way.norm() / ((to - from) * problem.dt));
+        }
+        if (fastest < 0.0) continue;
+        const double u =
+            std::clamp((fastest - rests_below_m_s) / (goes_above_m_s - rests_below_m_s), 0.0, 1.0);
+        rests[size_t(f)] = 1.0 - u * u * (3.0 - 2.0 * u);
+        is_held[size_t(f)] = 1;
+    }
+    // Beside holds: as at the nearest held frame.
+    std::vector<int> apart(frames, 1 << 20);
+    for (const bool is_forward : {true, false}) {
+        int since = 1 << 20;
+        double last = 1.0;
+        for (size_t i = 0; i < frames; ++i) {
+            const size_t f = is_forward ? i : frames - 1 - i;
+            since = is_held[f] ? 0 : since + 1;
+            if (is_held[f]) last = rests[f];
+            if (since >= apart[f]) continue;
+            apart[f] = since;
+            rests[f] = last;
+        }
+    }
+    return rests;
 }
 
 void add_effector(Problem& problem, size_t limb, const Contacts& contacts) {
@@ -57,10 +105,17 @@ void add_effector(Problem& problem, size_t limb, const Contacts& contacts) {
         const Vec3& mid = problem.p(f, e.op->T_mid);
         e.length_m.push_back((mid - start).norm() + (problem.p(f, e.op->T_tip) - mid).norm());
     }
+    e.rests = rests_of(problem, e);
     problem.effectors.push_back(std::move(e));
 }
 
 }  // namespace
+
+int ruling_hold(const Effector& e, int f) {
+    for (const FootPoint point : {FootPoint::ball, FootPoint::heel, FootPoint::toetip})
+        if (const int at = e.hold_at[size_t(point)][size_t(f)]; at >= 0) return at;
+    return -1;
+}
 
 bool Problem::is_empty() const {
     return body_holds.empty() &&

@@ -38,6 +38,9 @@ struct Effector {
     std::array<std::vector<int>, 3> hold_at;  ///< by point, a frame: index in `holds`, -1: none
     std::vector<Vec3> asked_m;                ///< A: where the tip is asked to be, before anything is held
     std::vector<double> S_stretch, length_m;  ///< of the source's limb; of the target's when straight
+    /// How surely the source rests where this is held, a frame: 1 while the held point is as slow as what rests,
+    /// 0 where it goes on, though a person holds it; beside holds that of the nearest held frame.
+    std::vector<double> rests;
 
     size_t limb() const { return op->limb; }
     const Sole& sole() const { return end->sole; }
@@ -51,6 +54,9 @@ struct Effector {
     }
     bool has_hold(int f) const { return holds_of(f) != std::array<int, 3>{-1, -1, -1}; }
 };
+
+/// The hold of a frame that says where the ankle is: the ball before the heel before the tip; -1: none.
+int ruling_hold(const Effector& effector, int frame);
 
 /// Knees and seat: the hips alone hold them.
 struct BodyHold {

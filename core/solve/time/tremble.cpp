@@ -25,14 +25,43 @@ Vec3 bounded(const Vec3& v, double most) {
     return v / std::pow(1.0 + by * by, 0.25);
 }
 
+/// The fast part of an effector's shift. It has two: how the source's own held point creeps and trembles, over all
+/// of a hold; and how the foot turns about it, over each way of being held by itself (as a sole, at one point), so
+/// that nothing of how one goes over into the other counts.
+std::vector<Vec3> fast_shift(const Problem& problem, const Effector& e, const EffectorGoals& g, int reach) {
+    const size_t frames = g.is_held.size();
+    std::vector<Vec3> creep(frames, Vec3::Zero());
+    std::vector<Vec3> turn(frames, Vec3::Zero());
+    std::vector<int> hold(frames, -1);
+    std::vector<int> way(frames, -1);
+    int count = 0;
+    for (size_t f = 0; f < frames; ++f) {
+        const int at = int(f);
+        if (f > 0 && (e.holds_of(at) != e.holds_of(at - 1) || g.is_sole[f] != g.is_sole[f - 1])) ++count;
+        const int ruling = ruling_hold(e, at);
+        if (!g.is_held[f] || ruling < 0) continue;
+        hold[f] = ruling;
+        way[f] = count;
+        const FootPoint point = e.holds[size_t(ruling)].point;
+        const Quat& F = problem.foot(e, at);
+        turn[f] = problem.seen(e, point, F, at) - problem.seen(e, point, g.foot(at) * F, at);
+        creep[f] = g.shift[f] - turn[f];
+    }
+    std::vector<Vec3> fast = fast_part(creep, hold, reach);
+    const std::vector<Vec3> of_turn = fast_part(turn, way, reach);
+    for (size_t f = 0; f < frames; ++f) fast[f] += of_turn[f];
+    return fast;
+}
+
 }  // namespace
 
 void time_tremble(const Problem& problem, Goals& goals, const Watch& watch) {
     const int reach = problem.frames_in(tremble_s);
     std::vector<std::vector<Vec3>> fast;
     fast.reserve(goals.effectors.size());
-    for (const EffectorGoals& g : goals.effectors) {
-        fast.push_back(fast_part(g.shift, g.is_held, reach));
+    for (size_t i = 0; i < problem.effectors.size(); ++i) {
+        const EffectorGoals& g = goals.effectors[i];
+        fast.push_back(fast_shift(problem, problem.effectors[i], g, reach));
         for (Vec3& one : fast.back()) one = bounded(one, most_tremble_m * problem.scale);
     }
     for (int frame = 0; frame < problem.frames; ++frame) {
@@ -54,7 +83,7 @@ void time_tremble(const Problem& problem, Goals& goals, const Watch& watch) {
             const double length = to.norm();
             if (length < 1e-9) continue;
             const double bent = std::max(0.0, 1.0 - length / e.length_m[f]);
-            const Mat3 W = g.weight[f] *
+            const Mat3 W = g.weight[f] * e.rests[f] *
                            (Mat3::Identity() + to * to.transpose() / (length * length * (least_bent + bent)));
             const Vec3 a = from_centre(e);
             Eigen::Matrix<double, 3, 6> J;
@@ -62,7 +91,7 @@ void time_tremble(const Problem& problem, Goals& goals, const Watch& watch) {
             J.rightCols<3>() << 0, a.z(), -a.y(), -a.z(), 0, a.x(), a.y(), -a.x(), 0;  // w x a
             A += J.transpose() * W * J;
             b += J.transpose() * W * fast[i][f];
-            most = std::max(most, g.weight[f]);
+            most = std::max(most, g.weight[f] * e.rests[f]);
             legs_m += g.weight[f] * e.length_m[f];
             weights += g.weight[f];
         }

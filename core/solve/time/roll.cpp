@@ -1,0 +1,72 @@
+// Pass roll: where a foot's ball is held and the leg does not reach though the hips have given what they give, the
+// heel comes up: the foot turns about its ball, over its own axis to the side, until the ankle is within reach, up
+// to 60 degrees. With u from the limb's start to the ball and w from the ball to the ankle the turn t solves
+//   u . Rot(n, t) w = (D^2 - |u|^2 - |w|^2) / 2,   D the longest the leg may be.
+#include <algorithm>
+#include <cmath>
+
+#include "core/math/curves.hpp"
+#include "core/solve/stretch.hpp"
+#include "core/solve/time/passes.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double roll_s = 0.03;  // over which it comes and goes
+constexpr double most_roll_rad = pi / 3.0;
+
+/// The turn about unit axis n that brings |u + Rot(n, turn) w| down to D on the shorter way that raises w.
+double roll_for(const Vec3& u, const Vec3& w, const Vec3& n, double D) {
+    const double along = u.dot(n) * w.dot(n);
+    const Vec3 u_flat = u - n * n.dot(u);
+    const Vec3 w_flat = w - n * n.dot(w);
+    const double radius = u_flat.norm() * w_flat.norm();
+    if (radius < 1e-12) return 0.0;
+    const double wanted = (0.5 * (D * D - u.squaredNorm() - w.squaredNorm()) - along) / radius;
+    const double straight = std::atan2(n.dot(w_flat.cross(u_flat)), w_flat.dot(u_flat));
+    const double off = std::acos(std::clamp(wanted, -1.0, 1.0));
+    const double up = n.cross(w).y() > 0.0 ? 1.0 : -1.0;  // the way on which the ankle rises
+    double best = most_roll_rad;
+    for (const double turn : {straight + off, straight - off}) {
+        const double ahead = up * std::remainder(turn, 2.0 * pi);
+        if (ahead > 0.0) best = std::min(best, ahead);
+    }
+    return up * best;
+}
+
+}  // namespace
+
+void time_roll(const Problem& problem, Goals& goals, const Watch&) {
+    for (size_t i = 0; i < problem.effectors.size(); ++i) {
+        const Effector& e = problem.effectors[i];
+        EffectorGoals& g = goals.effectors[i];
+        const Sole& sole = e.sole();
+        if (sole.end != LimbEnd::foot || e.holds.empty()) continue;
+        const Vec3 side_J = sole.heel_J.cross(sole.heel_J - sole.ball_J).normalized();
+        std::vector<double> roll(size_t(problem.frames), 0.0);
+        double up = 1.0;
+        for (int f = problem.first; f < problem.frames; ++f) {
+            if (!g.is_held[size_t(f)] || !e.hold(FootPoint::ball, f)) continue;
+            const Vec3 to = ankle_of(e, g, f) - problem.start(e, f) - g.start_m[size_t(f)];
+            const double D = e.length_m[size_t(f)] * held_stretch(e.S_stretch[size_t(f)], e.op->T_hock >= 0);
+            if (to.norm() <= D) continue;
+            const Quat R = g.foot(f) * problem.foot(e, f);
+            const Vec3 w = -(R * sole.ball_J);
+            const double turn = roll_for(to - w, w, R * side_J, D);
+            up = turn < 0.0 ? -1.0 : 1.0;
+            roll[size_t(f)] = std::abs(turn);
+        }
+        roll = smooth_cover(roll, problem.frames_in(roll_s));
+        for (int f = problem.first; f < problem.frames; ++f) {
+            if (roll[size_t(f)] <= 0.0) continue;
+            const Quat R = g.foot(f) * problem.foot(e, f);
+            const Quat more = exp_rotation(up * roll[size_t(f)] * (R * side_J));
+            const Vec3 w = -(R * sole.ball_J);
+            g.turn[size_t(f)] = log_rotation(more * g.foot(f));
+            g.shift[size_t(f)] += more * w - w;
+        }
+    }
+}
+
+}  // namespace nb
