@@ -343,7 +343,7 @@ int transfer(const Options& options) {
         fmt::print("  frame {}: {}\n", events[i].worst_frame, events[i].text);
     if (events.size() > 5) fmt::print("  and {} more places (--review)\n", events.size() - 5);
     print_notes(notes);
-    print_notes(result.plan.report.notes);
+    print_notes(notes_of(result));
     const bool source_is_unsure = report_roles("source", source.character);
     const bool target_is_unsure = report_roles("target", target.character);
     return source_is_unsure || target_is_unsure ? exit_unsure_roles : exit_done;
@@ -360,7 +360,7 @@ int limber(const Options& options) {
     fmt::print("{}: limbering, {} frames; directions within {:.2f} degrees p95, tips within {:.2f} cm p95\n",
                target.character.name, result.take.frames, review.worst_direction_p95_deg(),
                review.worst_tip_p95_cm());
-    print_notes(result.plan.report.notes);
+    print_notes(notes_of(result));
     return report_roles("rig", target.character) ? exit_unsure_roles : exit_done;
 }
 

@@ -77,4 +77,22 @@ double body_height(const Skeleton& skeleton, const RoleMap& roles) {
     return 1.18 * (legs + trunk);
 }
 
+Vec3 body_left(const RoleMap& roles, const Pose& pose) {
+    std::vector<Vec3> lines;
+    double span = 0.0;
+    for (const auto* part : {"thigh", "upperarm", "shin", "foot", "hand"}) {
+        const int left = roles.joint(std::string(part) + ".left");
+        const int right = roles.joint(std::string(part) + ".right");
+        if (left < 0 || right < 0) continue;
+        lines.push_back(pose.p[size_t(left)] - pose.p[size_t(right)]);
+        for (const int joint : {left, right})
+            for (const auto* hub : {"thigh.left", "upperarm.left"})
+                if (const int at = roles.joint(hub); at >= 0)
+                    span = std::max(span, (pose.p[size_t(joint)] - pose.p[size_t(at)]).norm());
+    }
+    for (const Vec3& line : lines)
+        if (line.norm() > 0.02 * span) return line;
+    return Vec3::Zero();
+}
+
 }  // namespace nb

@@ -25,4 +25,9 @@ double stature(const Skeleton& skeleton, const RoleMap& roles);
 /// Height of the body in the guess of the unit: from the lengths of trunk and legs, in file units.
 double body_height(const Skeleton& skeleton, const RoleMap& roles);
 
+/// From the body's right to its left in a pose: thigh joints, else, where those lie in one point (nearer than a
+/// fiftieth of what the limbs span), the next pair outward that has an extent: shoulders, knees, feet, hands. Not a
+/// unit vector; zero where no pair has any.
+Vec3 body_left(const RoleMap& roles, const Pose& pose);
+
 }  // namespace nb

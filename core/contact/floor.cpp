@@ -83,18 +83,14 @@ Vec3 running_floor(const BodyTracks& tracks) {
         z.push_back(v.z());
     }
     const Vec3 middle(median(x), 0.0, median(z));
-    Vec3 sum = Vec3::Zero();
     int alike = 0;
     for (const Vec3& v : velocities) {
         const Vec3 off(v.x() - middle.x(), 0.0, v.z() - middle.z());
-        if (off.norm() > alike_share * middle.norm()) continue;
-        sum += v;
-        ++alike;
+        alike += off.norm() <= alike_share * middle.norm();
     }
     if (alike < least_alike * double(velocities.size())) return Vec3::Zero();
-    const Vec3 velocity(sum.x() / alike, 0.0, sum.z() / alike);
-    if (tracks.travel_m_s().norm() > most_travel_share * velocity.norm()) return Vec3::Zero();
-    return tracks.scale() * velocity;
+    if (tracks.travel_m_s().norm() > most_travel_share * middle.norm()) return Vec3::Zero();
+    return tracks.scale() * middle;
 }
 
 }  // namespace

@@ -87,8 +87,7 @@ Vec3 trunk_direction(const RoleMap& roles, const Pose& pose) {
 Vec3 pelvis_facing(const RoleMap& roles, const Pose& pose, const Vec3& up) {
     if (roles.is_four_legged())
         return middle_of(roles, pose, {"upperarm"}) - middle_of(roles, pose, {"thigh"});
-    return Vec3(pose.p[size_t(roles.joint("thigh.left"))] - pose.p[size_t(roles.joint("thigh.right"))])
-        .cross(up);
+    return body_left(roles, pose).cross(up);
 }
 
 void find_axes(const Skeleton& skeleton, const RoleMap& roles, const Take& take, const LoadOptions& options,
@@ -440,10 +439,10 @@ LoadedFile load_parsed(SkeletonFile file, const std::string& path, const std::st
                                         options.animation + 1));
     }
     std::string why;
-    if (can_be_transferred(character.roles, why)) align_to_t(character, take.frames > 0 ? &take : nullptr);
-    if (take.frames > 0 && why.empty()) {
-        if (options.set_down) set_down(character, take);
-        if (options.give_travel) give_travel(character, take);
+    if (can_be_transferred(character.roles, why)) {
+        align_to_t(character, take.frames > 0 ? &take : nullptr);
+        if (take.frames > 0 && options.set_down) set_down(character, take);
+        if (take.frames > 0 && options.give_travel) give_travel(character, take);
     }
     if (take.frames > 0) loaded.take = std::move(take);
     return loaded;

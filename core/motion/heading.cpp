@@ -16,13 +16,19 @@ constexpr double least_forward = 0.2;  // of the line's length that must be seen
 /// The body's own heading at a frame; empty while nothing says it.
 std::optional<double> own_heading(const WorldMotion& motion, const BodyLines& lines, int frame) {
     const auto p = [&](int joint) -> const Vec3& { return motion.p[motion.at(frame, joint)]; };
+    // Joints that lie in one point say nothing.
+    const auto line = [&](int a, int b, double most_m) {
+        const Vec3 way = p(a) - p(b);
+        return way.norm() > 0.02 * most_m ? Vec3(way.normalized()) : Vec3(Vec3::Zero());
+    };
     Vec3 left = (p(lines.thigh_left) - p(lines.thigh_right)).normalized();
     if (lines.shoulder_left >= 0 && lines.shoulder_right >= 0) {
         const Vec3 trunk =
             p(lines.shoulder_left) + p(lines.shoulder_right) - p(lines.thigh_left) - p(lines.thigh_right);
         const double length = trunk.norm();
         if (length > 1e-9 && std::abs(trunk.y()) < std::sin(lying_rad) * length) return {};
-        left += (p(lines.shoulder_left) - p(lines.shoulder_right)).normalized();
+        left = line(lines.thigh_left, lines.thigh_right, 0.5 * length) +
+               line(lines.shoulder_left, lines.shoulder_right, 0.5 * length);
         left *= 0.5;
     }
     // left x up

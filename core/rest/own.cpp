@@ -2,6 +2,7 @@
 #include <algorithm>
 
 #include "core/body/carried.hpp"
+#include "core/body/measures.hpp"
 #include "core/motion/kinematics.hpp"
 #include "core/rest/solve.hpp"
 
@@ -11,7 +12,7 @@ namespace {
 
 /// World turn about the vertical that makes a body face +Z by its thigh joints: what leans goes on leaning.
 Quat heading_turn(const RoleMap& roles, const Pose& pose) {
-    Vec3 left = pose.p[size_t(roles.joint("thigh.left"))] - pose.p[size_t(roles.joint("thigh.right"))];
+    Vec3 left = body_left(roles, pose);
     left.y() = 0.0;
     return left.norm() < 1e-9 ? Quat::Identity() : shortest_arc(left, Vec3::UnitX(), Vec3::UnitY());
 }

@@ -35,7 +35,7 @@ Quat body_turn(const RoleMap& roles, const Pose& pose) {
         trunk = pose.p[size_t(head)] - centre;
     const bool is_upright = angle_between(trunk, Vec3::UnitY()) < deg_to_rad(25.0);
     return Quat(
-        Mat3(frame_from(thigh_left - thigh_right, is_upright ? Vec3(Vec3::UnitY()) : trunk).transpose()));
+        Mat3(frame_from(body_left(roles, pose), is_upright ? Vec3(Vec3::UnitY()) : trunk).transpose()));
 }
 
 struct Candidate {

@@ -4,6 +4,8 @@
 #include "core/motion/kinematics.hpp"
 #include "core/solve/baked.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -24,6 +26,14 @@ void solve_frame(const Program& program, const WorldMotion& source, WorldMotion&
 void solve_pose(const Program& program, const Pose& source, Pose& target, const FrameCorrection* held) {
     TargetFrame T{target.R, target.p};
     run_passes(program, {source.R, source.p}, T, held);
+}
+
+std::vector<std::string> notes_of(const TransferResult& result) {
+    std::vector<std::string> notes = result.plan.report.notes;
+    for (const std::string& point : result.corrections.ignored)
+        notes.push_back(
+            fmt::format("contacts of {} are not held: the target's limb is missing or left out", point));
+    return notes;
 }
 
 PassEffects pass_effects(const Program& program, const Pose& source, const FrameCorrection* held) {

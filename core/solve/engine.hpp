@@ -12,6 +12,11 @@
 
 namespace nb {
 
+/// What is told of a result beside its review, a sentence each: roles without a partner, contacts by hand that
+/// cannot be held.
+struct TransferResult;
+std::vector<std::string> notes_of(const TransferResult& result);
+
 struct TransferResult {
     Plan plan;
     WorldMotion source;  ///< the source's world motion, not scaled by the place map

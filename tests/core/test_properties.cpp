@@ -70,6 +70,103 @@ double largest_direction_change_deg(const Character& a, const WorldMotion& A, co
     return largest;
 }
 
+/// Joints of a skeleton file in another order, parents still before children: `order[new] = old`.
+SkeletonFile reordered(const SkeletonFile& file, std::uint64_t seed) {
+    const Skeleton& s = file.skeleton;
+    const int n = s.size();
+    Random random(seed);
+    std::vector<int> order;
+    std::vector<int> ready;
+    for (int j = 0; j < n; ++j)
+        if (s.parents[size_t(j)] < 0) ready.push_back(j);
+    while (!ready.empty()) {
+        const size_t pick = random() % ready.size();
+        const int j = ready[pick];
+        ready.erase(ready.begin() + std::ptrdiff_t(pick));
+        order.push_back(j);
+        for (int c = 0; c < n; ++c)
+            if (s.parents[size_t(c)] == j) ready.push_back(c);
+    }
+    std::vector<int> at(size_t(n), -1);
+    for (int i = 0; i < n; ++i) at[size_t(order[size_t(i)])] = i;
+    SkeletonFile out = file;
+    for (int i = 0; i < n; ++i) {
+        const size_t old = size_t(order[size_t(i)]);
+        const int parent = s.parents[old];
+        out.skeleton.names[size_t(i)] = s.names[old];
+        out.skeleton.parents[size_t(i)] = parent < 0 ? -1 : at[size_t(parent)];
+        out.skeleton.rest_p[size_t(i)] = s.rest_p[old];
+        out.skeleton.rest_R[size_t(i)] = s.rest_R[old];
+        if (!file.channels.empty()) out.channels[size_t(i)] = file.channels[old];
+    }
+    for (EndSite& site : out.skeleton.end_sites) site.joint = at[size_t(site.joint)];
+    const Take& take = file.take;
+    std::vector<Quat> R(take.R.size());
+    for (int f = 0; f < take.frames; ++f)
+        for (int i = 0; i < n; ++i)
+            R[size_t(f) * size_t(n) + size_t(i)] = take.R[size_t(f) * size_t(n) + size_t(order[size_t(i)])];
+    out.take.R = std::move(R);
+    std::vector<std::pair<int, size_t>> moved;
+    for (size_t m = 0; m < take.translated.size(); ++m) moved.emplace_back(at[size_t(take.translated[m])], m);
+    std::sort(moved.begin(), moved.end());
+    std::vector<Vec3> p(take.p.size());
+    for (size_t m = 0; m < moved.size(); ++m) {
+        out.take.translated[m] = moved[m].first;
+        for (int f = 0; f < take.frames; ++f)
+            p[size_t(f) * moved.size() + m] = take.p[size_t(f) * moved.size() + moved[m].second];
+    }
+    out.take.p = std::move(p);
+    return out;
+}
+
+/// A helper of no length, that never turns, hangs on every joint, last in the list.
+SkeletonFile with_helpers(const SkeletonFile& file) {
+    SkeletonFile out = file;
+    const int n = file.skeleton.size();
+    for (int j = 0; j < n; ++j) {
+        out.skeleton.names.push_back(fmt::format("helper_{}", j));
+        out.skeleton.parents.push_back(j);
+        out.skeleton.rest_p.push_back(Vec3::Zero());
+        out.skeleton.rest_R.push_back(Quat::Identity());
+        if (!file.channels.empty()) out.channels.emplace_back();
+    }
+    const Take& take = file.take;
+    out.take.joints = 2 * n;
+    std::vector<Quat> R(size_t(take.frames) * size_t(2 * n), Quat::Identity());
+    for (int f = 0; f < take.frames; ++f)
+        for (int j = 0; j < n; ++j) R[size_t(f) * size_t(2 * n) + size_t(j)] = take.rotations(f)[size_t(j)];
+    out.take.R = std::move(R);
+    return out;
+}
+
+Quat mirrored(const Quat& q) {
+    return {q.w(), q.x(), -q.y(), -q.z()};
+}
+Vec3 mirrored(const Vec3& v) {
+    return {-v.x(), v.y(), v.z()};
+}
+std::string mirrored(std::string name) {
+    for (const auto& [a, b] :
+         {std::pair{"Left", "Right"}, std::pair{"left", "right"}, std::pair{".l", ".r"}}) {
+        const size_t left = name.find(a);
+        const size_t right = name.find(b);
+        if (left != std::string::npos) return name.replace(left, std::string(a).size(), b);
+        if (right != std::string::npos) return name.replace(right, std::string(b).size(), a);
+    }
+    return name;
+}
+/// The same body and motion in a mirror across x = 0, sides by their names exchanged.
+SkeletonFile mirrored(const SkeletonFile& file) {
+    SkeletonFile out = file;
+    for (std::string& name : out.skeleton.names) name = mirrored(name);
+    for (Vec3& p : out.skeleton.rest_p) p = mirrored(p);
+    for (Quat& R : out.skeleton.rest_R) R = mirrored(R);
+    for (EndSite& site : out.skeleton.end_sites) site.offset_m = mirrored(site.offset_m);
+    for (Quat& R : out.take.R.edit()) R = mirrored(R);
+    for (Vec3& p : out.take.p.edit()) p = mirrored(p);
+    return out;
+}
+
 }  // namespace
 
 class PropertiesTest : public QObject {
@@ -241,6 +338,114 @@ class PropertiesTest : public QObject {
         const LoadedFile target = load_file(rig("ferrier/rig.glb"));
         const Difference d = difference(carry(plain, target).target, carry(rolled, target).target);
         QVERIFY2(d.place_m < 1e-6 && d.turn_deg < 1e-4, qPrintable(said(d)));
+    }
+
+    void order_names_and_helpers_do_not_matter_data() {
+        QTest::addColumn<QString>("take");
+        QTest::addColumn<int>("seed");
+        for (int seed = 1; seed <= 3; ++seed) QTest::addRow("01_01 %d", seed) << "01_01.bvh" << seed;
+        for (int seed = 4; seed <= 9; ++seed) QTest::addRow("random %d", seed) << QString() << seed;
+    }
+    void order_names_and_helpers_do_not_matter() {  // property 5, all of a skeleton that is no motion
+        QFETCH(QString, take);
+        QFETCH(int, seed);
+        SkeletonFile file;
+        if (take.isEmpty()) {
+            file = random_body(std::uint64_t(seed));
+            file.take = random_motion(file, std::uint64_t(seed), 60);
+        } else {
+            file = short_capture(take.toStdString(), 0, 600);
+        }
+        LoadOptions options;
+        if (!take.isEmpty()) options.unit_m = 0.0254 / 0.45;
+        const auto load = [&](const SkeletonFile& one) {
+            return load_parsed(one, "one", take.isEmpty() ? "glb" : "bvh", options);
+        };
+        const LoadedFile plain = load(file);
+        const LoadedFile target = load_file(rig("ferrier/rig.glb"));
+        const WorldMotion expected = carry(plain, target).target;
+        const auto check = [&](const LoadedFile& other, const char* what) {
+            const Difference d = difference(expected, carry(other, target).target);
+            QVERIFY2(d.place_m < 1e-6 && d.turn_deg < 1e-4,
+                     qPrintable(QString("%1: %2").arg(what).arg(said(d))));
+        };
+        check(load(reordered(file, std::uint64_t(seed))), "another order");
+        check(load(with_helpers(file)), "with helpers");
+        // Other names, roles given as they were found.
+        SkeletonFile renamed = file;
+        for (size_t j = 0; j < renamed.skeleton.names.size(); ++j)
+            renamed.skeleton.names[j] = fmt::format("b{:03d}", (j * 7 + 3) % 997);
+        LoadedFile nameless = load(renamed);
+        nameless.character.roles = plain.character.roles;
+        update_role_lists(nameless.character.rig.skeleton, nameless.character.roles);
+        align_to_t(nameless.character, &*nameless.take);
+        check(nameless, "other names");
+    }
+
+    void there_and_back_data() {
+        QTest::addColumn<QString>("take");
+        QTest::addColumn<QString>("over");
+        for (const auto* take : {"01_01.bvh", "01_03.bvh", "random"})
+            for (const auto* over : {"dockhand/rig.bvh", "ferrier/rig.glb", "lamp-child/rig.bvh"})
+                QTest::newRow(qPrintable(QString("%1 over %2").arg(take, over))) << take << over;
+    }
+    void there_and_back() {  // property 6
+        QFETCH(QString, take);
+        QFETCH(QString, over);
+        const LoadedFile source =
+            take == "random" ? random_source(5, true)
+                             : load_parsed(short_capture(take.toStdString(), 1, 900), "capture", "bvh");
+        LoadedFile middle = load_file(rig(over.toStdString()));
+        PairingSettings angles = no_contacts();
+        angles.passes.reach = false;
+        const TransferResult there = carry(source, middle, angles);
+        middle.take = there.take;
+        const TransferResult back = carry(middle, source, angles);
+        const double largest = largest_direction_change_deg(
+            source.character, forward_kinematics(source.character.rig.skeleton, *source.take),
+            source.character, back.target, source.take->first_motion_frame);
+        QVERIFY2(largest < 0.1, qPrintable(QString("%1 degrees").arg(largest)));
+    }
+
+    void mirrors_mirror_data() {
+        QTest::addColumn<QString>("take");
+        QTest::addColumn<int>("seed");
+        for (int seed = 1; seed <= 2; ++seed) QTest::addRow("01_01 %d", seed) << "01_01.bvh" << seed;
+        for (int seed = 3; seed <= 5; ++seed) QTest::addRow("random %d", seed) << QString() << seed;
+    }
+    void mirrors_mirror() {  // property 7, all passes; legs of unlike length
+        QFETCH(QString, take);
+        QFETCH(int, seed);
+        SkeletonFile file;
+        if (take.isEmpty()) {
+            file = random_body(std::uint64_t(seed));
+            file.take = random_motion(file, std::uint64_t(seed), 90);
+        } else {
+            file = short_capture(take.toStdString(), 1, 900);
+        }
+        SkeletonFile body = random_body(std::uint64_t(seed + 50));
+        for (size_t j = 0; j < body.skeleton.names.size(); ++j)
+            if (body.skeleton.names[j].find("foot") != std::string::npos &&
+                body.skeleton.names[j].find("eft") != std::string::npos)
+                body.skeleton.rest_p[j] *= 1.04;
+        LoadOptions options;
+        if (!take.isEmpty()) options.unit_m = 0.0254 / 0.45;
+        const auto load = [&](const SkeletonFile& one) {
+            return load_parsed(one, "one", take.isEmpty() ? "glb" : "bvh", options);
+        };
+        const TransferResult plain = carry(load(file), settle_metres(body));
+        const TransferResult mirror = carry(load(mirrored(file)), settle_metres(mirrored(body)));
+        QCOMPARE(mirror.target.joints, plain.target.joints);
+        if (!take.isEmpty()) QVERIFY(plain.corrections.held_frames > 100);
+        double place_m = 0.0;
+        double turn_deg = 0.0;
+        for (size_t i = 0; i < plain.target.p.size(); ++i) {
+            place_m = std::max(place_m, (mirrored(plain.target.p[i]) - mirror.target.p[i]).norm());
+            turn_deg = std::max(turn_deg,
+                                rad_to_deg(angle_between(mirrored(plain.target.R[i]), mirror.target.R[i])));
+        }
+        QVERIFY2(place_m < 1e-6 && turn_deg < 1e-4,
+                 qPrintable(QString("%1 m, %2 degrees").arg(place_m).arg(turn_deg)));
     }
 
     void bones_keep_their_lengths_data() {

@@ -252,7 +252,7 @@ class SettingsTest : public QObject {
         LimbOp* op = nullptr;
         for (LimbOp& reach : plan.program.limbs)
             if (reach.limb == 2) op = &reach;
-        QVERIFY(op && op->T_clavicle >= 0);
+        QVERIFY(op && op->shoulder.T_clavicle >= 0);
         const Pose rest = aligned_pose(body.character.rest);
         const auto solved = [&] {
             Pose target = rest;
@@ -261,9 +261,9 @@ class SettingsTest : public QObject {
         };
         const Vec3 before = solved().p[size_t(op->T_start)];
         op->scale = 1.2;
-        op->clavicle_gives = 0.0;
+        op->shoulder.gives = 0.0;
         QVERIFY((solved().p[size_t(op->T_start)] - before).norm() < 1e-12);
-        op->clavicle_gives = 0.5;
+        op->shoulder.gives = 0.5;
         const Pose given = solved();
         const Vec3 along = (rest.p[size_t(op->T_tip)] - rest.p[size_t(op->T_start)]).normalized();
         const double moved = (given.p[size_t(op->T_start)] - before).dot(along);
@@ -273,9 +273,10 @@ class SettingsTest : public QObject {
         // The arm is level and straight: asked 1.2 of its length; the clavicle lies nearly along it and can
         // only turn, so most of what it would give is lost; never more than half of what is missing.
         QVERIFY(moved >= 0.0 && moved <= 0.5 * 0.2 * arm_m + 1e-9);
-        const double clavicle = (rest.p[size_t(op->T_start)] - rest.p[size_t(op->T_clavicle)]).norm();
-        QVERIFY(std::abs((given.p[size_t(op->T_start)] - given.p[size_t(op->T_clavicle)]).norm() - clavicle) <
-                1e-12);
+        const double clavicle =
+            (rest.p[size_t(op->T_start)] - rest.p[size_t(op->shoulder.T_clavicle)]).norm();
+        QVERIFY(std::abs((given.p[size_t(op->T_start)] - given.p[size_t(op->shoulder.T_clavicle)]).norm() -
+                         clavicle) < 1e-12);
     }
 
     void lengths_follow_by_their_share() {

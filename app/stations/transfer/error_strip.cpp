@@ -240,7 +240,7 @@ QString ErrorStrip::why(const QString& row, int frame) const {
         (is_leg ? "leg" : "arm") + std::string(side_suffix(role_side(row.toStdString())));
     const bool by_tip =
         workspace_.plan() && workspace_.settings().passes.reach &&
-        settings_of(workspace_.plan()->chains, limb).carry.value_or(Carry::angles) != Carry::angles;
+        settings_of(workspace_.plan()->report.chains, limb).carry.value_or(Carry::angles) != Carry::angles;
     if (measure_ == ReviewMeasure::tip)
         return by_tip && is_leg && workspace_.settings().passes.contacts
                    ? tr("%1: its tip is %2 cm from where the source's is, in frame %3: the foot is held "

@@ -239,9 +239,9 @@ void TransferPanel::refresh_settings() {
     QString notes;
     if (result) {
         QStringList lines;
-        for (const auto& note : result->plan.report.notes) lines << QString::fromStdString(note);
+        for (const auto& note : notes_of(*result)) lines << QString::fromStdString(note);
         if (!lines.isEmpty()) {
-            notes = tr("Without a partner: ") + lines.mid(0, 3).join("; ") +
+            notes = tr("Of note: ") + lines.mid(0, 3).join("; ") +
                     (lines.size() > 3 ? tr("; and %1 more.").arg(lines.size() - 3) : ".");
             notes_->setToolTip(lines.join("\n"));
         }

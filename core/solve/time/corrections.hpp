@@ -40,7 +40,8 @@ struct Corrections {
     std::array<LimbCorrections, limb_count> limbs;  ///< by `limb_names`
     std::vector<Deficit> deficits;
     std::vector<SolverSummary> summaries;
-    int held_frames = 0;  ///< over all ends
+    std::vector<std::string> ignored;  ///< points of contacts by hand that this target cannot hold, each once
+    int held_frames = 0;               ///< over all ends
     bool is_empty() const { return hips_m.empty(); }
     FrameCorrection at(int frame) const;
 };

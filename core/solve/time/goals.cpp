@@ -30,6 +30,7 @@ Corrections corrections_of(const Problem& problem, Goals&& goals) {
     result.hips_turn = std::move(goals.hips_turn);
     result.deficits = std::move(goals.deficits);
     result.summaries = std::move(goals.summaries);
+    result.ignored = problem.ignored;
     for (size_t i = 0; i < problem.effectors.size(); ++i) {
         EffectorGoals& g = goals.effectors[i];
         // A free arm goes with the body.

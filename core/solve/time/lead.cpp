@@ -56,6 +56,18 @@ void break_apart(const Problem& problem, const Effector& e, EffectorGoals& g) {
     }
 }
 
+/// A foot that is held by its toe tip alone turns about that until its ball is on the floor.
+void level_tip(const Problem& problem, const Effector& e, EffectorGoals& g, int f) {
+    const Quat R = g.foot(f) * problem.foot(e, f);
+    const double below = ball_below(problem, e, g, ankle_of(e, g, f), R, f);
+    if (below <= 0.0) return;
+    const Vec3 pivot = problem.seen(e, FootPoint::toetip, R, f);
+    const Vec3 end = R * e.sole().ball_J - pivot;
+    const Quat more = elevate(end, end.y() + below);
+    g.turn[size_t(f)] = log_rotation(more * g.foot(f));
+    g.shift[size_t(f)] += pivot - more * pivot;
+}
+
 /// The free end of a foot that is held at the other comes up to the floor.
 void level_held(const Problem& problem, const Effector& e, EffectorGoals& g) {
     const Sole& sole = e.sole();
@@ -63,7 +75,14 @@ void level_held(const Problem& problem, const Effector& e, EffectorGoals& g) {
         if (!g.is_held[size_t(f)] || g.is_sole[size_t(f)]) continue;
         const Quat R = g.foot(f) * problem.foot(e, f);
         const Vec3 ankle = ankle_of(e, g, f);
-        const bool on_ball = e.hold(FootPoint::ball, f) != nullptr;
+        const int ruling = ruling_hold(e, f);
+        if (ruling < 0) continue;
+        const FootPoint held = e.holds[size_t(ruling)].point;
+        if (held == FootPoint::toetip) {
+            level_tip(problem, e, g, f);
+            continue;
+        }
+        const bool on_ball = held == FootPoint::ball;
         const double below =
             on_ball ? heel_below(problem, e, g, ankle, R, f) : ball_below(problem, e, g, ankle, R, f);
         if (below <= 0.0) continue;

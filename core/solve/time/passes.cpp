@@ -18,7 +18,11 @@ Corrections hold_contacts(const Program& program, const Contacts& contacts, cons
                           const Watch& watch) {
     if (!program.passes.contacts || !program.passes.reach) return {};
     const Problem problem = make_problem(program, contacts, source, target, frame_time_s, first_frame);
-    if (problem.is_empty()) return {};
+    if (problem.is_empty()) {
+        Corrections none;
+        none.ignored = problem.ignored;
+        return none;
+    }
     Goals goals = make_goals(problem);
     double all = 0.0;
     for (const TimePass& pass : time_passes) all += pass.cost;

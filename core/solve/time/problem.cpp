@@ -145,7 +145,7 @@ Problem make_problem(const Program& program, const Contacts& contacts, const Wor
     const bool is_any = std::any_of(contacts.list.begin(), contacts.list.end(), [](const Contact& contact) {
         return contact_point(contact.point).has_value();
     });
-    Problem problem{program, source, target, 0.0, 0, 0, 1.0, {}, {}, {}};
+    Problem problem{program, source, target, 0.0, 0, 0, 1.0, {}, {}, {}, {}};
     problem.dt = frame_time_s;
     problem.first = first_frame;
     problem.frames = target.frames;
@@ -153,10 +153,17 @@ Problem make_problem(const Program& program, const Contacts& contacts, const Wor
     for (size_t limb = 0; is_any && limb < limb_count; ++limb) add_effector(problem, limb, contacts);
     for (const Contact& contact : contacts.list) {
         const auto point = contact_point(contact.point);
-        if (!point || !is_held_by_hips(point->end) || program.ends[point->limb].limb < 0) continue;
+        if (!point) continue;
+        const EndOp& end = program.ends[point->limb];
+        // The seat needs no limb; all else is of one that may be missing or left out.
+        const bool is_there = point->end == LimbEnd::seat ||
+                              (end.limb >= 0 && (point->end == LimbEnd::knee || point->end == end.sole.end));
+        if (!is_there && contacts.is_by_hand &&
+            std::find(problem.ignored.begin(), problem.ignored.end(), contact.point) == problem.ignored.end())
+            problem.ignored.push_back(contact.point);
+        if (!is_there || !is_held_by_hips(point->end)) continue;
         BodyHold hold;
-        if (point->end == LimbEnd::knee)
-            hold.T_knee = program.limbs[size_t(program.ends[point->limb].limb)].T_mid;
+        if (point->end == LimbEnd::knee) hold.T_knee = program.limbs[size_t(end.limb)].T_mid;
         hold.first = std::max(contact.first, first_frame);
         hold.last = std::min(contact.last, target.frames);
         hold.kind = contact.kind;

@@ -76,6 +76,7 @@ struct Problem {
     std::vector<Support> supports;
     std::vector<Effector> effectors;
     std::vector<BodyHold> body_holds;
+    std::vector<std::string> ignored;  ///< points of contacts by hand that cannot be held here
 
     bool is_empty() const;  ///< nothing is held
     /// At least `least` frames.
