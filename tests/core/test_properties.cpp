@@ -164,6 +164,8 @@ SkeletonFile mirrored(const SkeletonFile& file) {
     for (EndSite& site : out.skeleton.end_sites) site.offset_m = mirrored(site.offset_m);
     for (Quat& R : out.take.R.edit()) R = mirrored(R);
     for (Vec3& p : out.take.p.edit()) p = mirrored(p);
+    for (Quat& R : out.take.start_R.edit()) R = mirrored(R);
+    for (Vec3& p : out.take.start_p.edit()) p = mirrored(p);
     return out;
 }
 
