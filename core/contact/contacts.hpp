@@ -8,7 +8,7 @@ namespace nb {
 /// How contacts are found. Speeds and heights for a stature of 175 cm (starting values of common practice:
 /// 10 to 20 cm/s, 3 to 5 cm; no published source).
 struct ContactRules {
-    double enter_m_s = 0.22, leave_m_s = 0.30;            ///< speed over +-25 ms, with hysteresis
+    double enter_m_s = 0.22, leave_m_s = 0.23;            ///< speed over +-25 ms, with hysteresis
     double enter_height_m = 0.05, leave_height_m = 0.06;  ///< over the level, with hysteresis
     double least_s = 0.08;                                ///< shorter ones are left out
     double beyond_s = 0.01;                               ///< by which what was found is held on

@@ -80,7 +80,7 @@ class TakesTest : public QObject {
             QVERIFY(lost > -1e-3 && lost < 1.0 / fps + 1e-3);
         }
     }
-    void between_frames_the_rotation_is_on_the_geodesic() {
+    void two_frames_have_the_geodesic_between_them() {
         SkeletonFile body = test::random_body(1);
         body.take = test::random_motion(body, 1, 2);
         const Take more = resample(body.take, 240.0);

@@ -52,8 +52,8 @@ inline constexpr std::array<TimePass, 11> time_passes{{
     {"tremble", time_tremble, 0.2},
     {"body", time_body, 0.1},
     {"raise", time_raise, 0.1},
-    {"give way", time_give_way, 0.2},
     {"roll", time_roll, 0.05},
+    {"give way", time_give_way, 0.2},
     {"toes", time_toes, 0.1},
     {"release", time_release, 0.1},
 }};

@@ -10,8 +10,8 @@ namespace nb {
 namespace {
 
 constexpr double speed_reach_s = 0.025;
-constexpr double rests_below_m_s = 0.3;  // at 175 cm; what is found rests below it
-constexpr double goes_above_m_s = 0.5;
+constexpr double rests_below_m_s = 0.4;  // at 175 cm; what is found rests below it
+constexpr double goes_above_m_s = 0.6;
 
 /// The support of a contact: the floor at its level, still or running, scaled by the place map. Of equal ones
 /// one.
@@ -106,6 +106,18 @@ void add_effector(Problem& problem, size_t limb, const Contacts& contacts) {
         e.length_m.push_back((mid - start).norm() + (problem.p(f, e.op->T_tip) - mid).norm());
     }
     e.rests = rests_of(problem, e);
+    e.hips_give.assign(size_t(problem.frames), e.end->hips_give);
+    // From the beginning of each span in which anything is held, until the source rests.
+    bool has_come = true;
+    for (int f = problem.first; f < problem.frames; ++f) {
+        if (e.has_hold(f) && (f == problem.first || !e.has_hold(f - 1))) has_come = false;
+        has_come |= e.has_hold(f) && e.rests[size_t(f)] >= 0.5;
+        if (!has_come) e.hips_give[size_t(f)] *= e.rests[size_t(f)];
+    }
+    // What leads to a span goes with its first frame.
+    for (int f = problem.frames - 2; f >= problem.first; --f)
+        if (!e.has_hold(f) && e.hips_give[size_t(f) + 1] < e.hips_give[size_t(f)])
+            e.hips_give[size_t(f)] = e.hips_give[size_t(f) + 1];
     problem.effectors.push_back(std::move(e));
 }
 

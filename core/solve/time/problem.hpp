@@ -41,6 +41,9 @@ struct Effector {
     /// How surely the source rests where this is held, a frame: 1 while the held point is as slow as what rests,
     /// 0 where it goes on, though a person holds it; beside holds that of the nearest held frame.
     std::vector<double> rests;
+    /// The share of what is missing that is asked of the hips: theirs, and before the source has come to rest at
+    /// all only so much as it rests: a foot that still flies pulls at nobody. A frame.
+    std::vector<double> hips_give;
 
     size_t limb() const { return op->limb; }
     const Sole& sole() const { return end->sole; }

@@ -27,18 +27,16 @@ void time_give_way(const Problem& problem, Goals& goals, const Watch& watch) {
         for (size_t i = 0; i < problem.effectors.size(); ++i) {
             const Effector& e = problem.effectors[i];
             const EffectorGoals& g = goals.effectors[i];
-            const double gives = e.end->hips_give;
+            const double gives = e.hips_give[size_t(f)];
             const double weight = g.weight[size_t(f)];
-            if (gives * e.rests[size_t(f)] <= 0.0 || weight <= 0.0) continue;
+            if (gives <= 0.0 || weight <= 0.0) continue;
             HeldReach reach;
             reach.frame = f;
             reach.to = still_to_reach(problem, e, g, f);
             reach.limit_m = e.length_m[size_t(f)] * (held_stretch(e.S_stretch[size_t(f)], e.op->T_hock >= 0) +
                                                      (1.0 - weight) * led_slack);
-            // Only their share of what is missing is asked of the hips; for what goes on in the take, though it
-            // is held, they give nothing: the hold yields.
-            const double share = gives * e.rests[size_t(f)];
-            reach.limit_m += (1.0 - share) * std::max(0.0, reach.to.norm() - reach.limit_m);
+            // Only their share of what is missing is asked of the hips.
+            reach.limit_m += (1.0 - gives) * std::max(0.0, reach.to.norm() - reach.limit_m);
             reaches.push_back(reach);
         }
     const std::vector<Vec3> given =

@@ -39,7 +39,7 @@ std::vector<Vec3> fast_shift(const Problem& problem, const Effector& e, const Ef
         const int at = int(f);
         if (f > 0 && (e.holds_of(at) != e.holds_of(at - 1) || g.is_sole[f] != g.is_sole[f - 1])) ++count;
         const int ruling = ruling_hold(e, at);
-        if (!g.is_held[f] || ruling < 0 || e.rests[f] < 0.5) continue;
+        if (!g.is_held[f] || ruling < 0 || e.rests[f] <= 0.0) continue;
         hold[f] = ruling;
         way[f] = count;
         const FootPoint point = e.holds[size_t(ruling)].point;
