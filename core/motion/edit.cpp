@@ -20,15 +20,21 @@ Vec3 slope(const Vec3& before, const Vec3& after) {
     return mean;
 }
 
-/// Four values around a step a -> b; where there is none beyond, the end stands for it.
+/// Four values around a step a -> b; where there is none beyond, the end itself stands for it and the step goes on.
 template <typename T>
 struct Around {
     const T &before, &a, &b, &after;
+    Vec3 slope_at_a(const Vec3& before_a, const Vec3& step) const {
+        return &before == &a ? step : slope(before_a, step);
+    }
+    Vec3 slope_at_b(const Vec3& step, const Vec3& after_b) const {
+        return &after == &b ? step : slope(step, after_b);
+    }
 };
 
 Vec3 between(const Around<Vec3>& v, double u) {
-    const Vec3 slope_a = slope(v.a - v.before, v.b - v.a);
-    const Vec3 slope_b = slope(v.b - v.a, v.after - v.b);
+    const Vec3 slope_a = v.slope_at_a(v.a - v.before, v.b - v.a);
+    const Vec3 slope_b = v.slope_at_b(v.b - v.a, v.after - v.b);
     const double u2 = u * u;
     const double u3 = u2 * u;
     return (2 * u3 - 3 * u2 + 1) * v.a + (u3 - 2 * u2 + u) * slope_a + (3 * u2 - 2 * u3) * v.b +
@@ -37,8 +43,8 @@ Vec3 between(const Around<Vec3>& v, double u) {
 
 Quat between(const Around<Quat>& q, double u) {
     const Vec3 step = log_rotation(q.a.conjugate() * q.b);
-    const Vec3 slope_a = slope(log_rotation(q.before.conjugate() * q.a), step);
-    const Vec3 slope_b = slope(step, log_rotation(q.b.conjugate() * q.after));
+    const Vec3 slope_a = q.slope_at_a(log_rotation(q.before.conjugate() * q.a), step);
+    const Vec3 slope_b = q.slope_at_b(step, log_rotation(q.b.conjugate() * q.after));
     const Quat from = q.a * exp_rotation(slope_a / 3.0);
     const Quat to = q.b * exp_rotation(-slope_b / 3.0);
     const Quat x = interpolate(q.a, from, u);

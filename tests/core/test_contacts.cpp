@@ -185,8 +185,9 @@ class ContactsTest : public QObject {
 
     void held_feet_keep_the_bars_data() {
         QTest::addColumn<QString>("take");
-        for (const auto* name : {"quay-walk", "mole-steps", "haul-rope", "carry-crate", "bollard-sit",
-                                 "lantern-signal", "weary-watch", "limbering", "01_01", "01_03", "Boxing_Toes"})
+        for (const auto* name :
+             {"quay-walk", "mole-steps", "haul-rope", "carry-crate", "bollard-sit", "lantern-signal",
+              "weary-watch", "limbering", "01_01", "01_03", "Boxing_Toes"})
             QTest::newRow(name) << QString(name);
     }
     void held_feet_keep_the_bars() {

@@ -204,14 +204,15 @@ class HeldTest : public QObject {
     }
     void a_short_gap_parts_no_rest() {
         // At 60 a second: four frames of rest, a gap of two, four frames more. Neither half is long enough by itself.
-        LoadedFile file = demo_take("haul-rope");
-        *file.take = resample(*file.take, 60.0);
+        const LoadedFile file = demo_take("lantern-signal");
         const auto motion = forward_kinematics(file.character.rig.skeleton, *file.take);
         WorldMotion moved = motion;
         const Sole sole = *soles_of(file.character)[0];
         for (int f = 0; f < motion.frames; ++f) {
-            const bool rests = f >= 200 && f < 212;
-            const double away = rests ? (f < 206 ? 0.0 : 0.018) : 0.02 * (f - 205.5);
+            const double away = f < 200   ? 0.02 * (f - 200)
+                                : f < 206 ? 0.0
+                                : f < 212 ? 0.016
+                                          : 0.016 + 0.02 * (f - 211);
             for (int j = 0; j < motion.joints; ++j) moved.p[moved.at(f, j)].z() += away;
         }
         int longest = 0;
