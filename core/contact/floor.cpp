@@ -130,6 +130,7 @@ Floor find_floor(BodyTracks& tracks) {
         return floor;
     }
     std::vector<double> medians;
+    medians.reserve(levels.size());
     std::sort(levels.begin(), levels.end(),
               [](const auto& a, const auto& b) { return median(a) < median(b); });
     for (const auto& level : levels) medians.push_back(median(level));
