@@ -12,6 +12,7 @@
 #include "core/math/banded.hpp"
 #include "core/motion/edit.hpp"
 #include "core/motion/heading.hpp"
+#include "core/rest/alignment.hpp"
 #include "core/review/bars.hpp"
 #include "core/review/ground.hpp"
 #include "core/review/windows.hpp"
@@ -342,8 +343,8 @@ class HeldTest : public QObject {
         QVERIFY(!carry(demo_take("carry-crate"), demo_body("dockhand")).corrections.summaries.empty());
     }
     void broken_numbers_are_an_error() {
-        QVERIFY_EXCEPTION_THROWN(give_way(10, 1.0 / 60.0, {{4, Vec3(0, std::nan(""), 0), 0.9}}),
-                                 std::runtime_error);
+        QVERIFY_THROWS_EXCEPTION(std::runtime_error,
+                                 give_way(10, 1.0 / 60.0, {{4, Vec3(0, std::nan(""), 0), 0.9}}));
         std::vector<double> band{0.0, 1.0, 0.0, -2.0};
         std::vector<double> b{1.0, 1.0};
         QVERIFY(!solve_banded(band, 1, b));
@@ -399,6 +400,70 @@ class HeldTest : public QObject {
             QVERIFY2(std::abs(heading[size_t(f)] - heading[size_t(f - 1)]) < deg_to_rad(5.0),
                      qPrintable(QString::number(f)));
         QVERIFY(std::abs(heading[0] - deg_to_rad(60.0)) < deg_to_rad(15.0));
+    }
+    void what_cannot_be_held_is_told() {
+        // The left leg is left out of the target: its knee cannot be held; the seat can all the same.
+        LoadedFile source = demo_take("bollard-sit");
+        const LoadedFile target = demo_body("ferrier");
+        Contacts contacts;
+        contacts.is_by_hand = true;
+        contacts.list.push_back({"knee.left", 200, 260, ContactKind::stay, 0.5});
+        contacts.list.push_back({"seat", 230, 380, ContactKind::stay, 0.5});
+        source.take->contacts = contacts;
+        PairingSettings settings;
+        settings.chains["leg.left"].is_left_out = true;
+        const TransferResult result = carry(source, target, settings);
+        QCOMPARE(result.corrections.ignored, std::vector<std::string>{"knee.left"});
+        const auto notes = notes_of(result);
+        QVERIFY(std::any_of(notes.begin(), notes.end(), [](const std::string& note) {
+            return note.find("knee.left") != std::string::npos;
+        }));
+        const CarriedBody& body = result.plan.program.body;
+        const auto seat = [&](int f) -> Vec3 {
+            return 0.5 * (result.target.p[result.target.at(f, body.thigh_left)] +
+                          result.target.p[result.target.at(f, body.thigh_right)]);
+        };
+        for (int f = 260; f < 350; ++f)
+            QVERIFY2((seat(f) - seat(f - 1)).norm() < 1e-3,
+                     qPrintable(QString::number((seat(f) - seat(f - 1)).norm())));
+    }
+    void joints_in_one_point_say_nothing_data() {
+        QTest::addColumn<QString>("part");
+        QTest::newRow("thighs") << "thigh";
+        QTest::newRow("shoulders") << "upperarm";
+    }
+    void joints_in_one_point_say_nothing() {
+        // Both thigh joints (or shoulders) in one point: limbs stand in the T as they do on the plain body.
+        QFETCH(QString, part);
+        for (int seed = 1; seed <= 4; ++seed) {
+            const SkeletonFile plain_file = random_body(std::uint64_t(seed));
+            const LoadedFile plain = load_parsed(plain_file, "plain", "glb");
+            SkeletonFile file = plain_file;
+            const RoleMap& roles = plain.character.roles;
+            const size_t left = size_t(roles.joint(part.toStdString() + ".left"));
+            const size_t right = size_t(roles.joint(part.toStdString() + ".right"));
+            const Pose rest = rest_pose(file.skeleton);
+            const Vec3 middle = 0.5 * (rest.p[left] + rest.p[right]);
+            for (const size_t j : {left, right}) {
+                const size_t parent = size_t(file.skeleton.parents[j]);
+                file.skeleton.rest_p[j] = rest.R[parent].conjugate() * Vec3(middle - rest.p[parent]);
+            }
+            LoadedFile pinched = load_parsed(file, "pinched", "glb");
+            pinched.character.roles = roles;
+            update_role_lists(pinched.character.rig.skeleton, pinched.character.roles);
+            align_to_t(pinched.character, nullptr);
+            for (const auto* role : {"thigh.left", "shin.right", "upperarm.left", "forearm.right"}) {
+                const auto direction = [&](const Character& c) -> Vec3 {
+                    Vec3 end = Vec3::Zero();
+                    find_bone_end(c.rig.skeleton, c.roles, role, aligned_pose(c.rest), end);
+                    return end - c.rest.p_WJ0[size_t(c.roles.joint(role))];
+                };
+                const double off =
+                    rad_to_deg(angle_between(direction(plain.character), direction(pinched.character)));
+                QVERIFY2(off < 2.0,
+                         qPrintable(QString("%1 of body %2: %3 degrees").arg(role).arg(seed).arg(off)));
+            }
+        }
     }
     void nothing_is_blended_with_a_first_frame_of_its_own() {
         // Frame 0 is a T-pose: at three times the rate no frame lies between it and the motion.
