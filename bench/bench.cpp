@@ -130,13 +130,15 @@ void scaling(benchmark::State& state) {
     const int own = take.frames;
     const size_t joints = size_t(take.joints);
     const size_t moving = take.translated.size();
-    take.R.resize(size_t(frames) * joints);
-    take.p.resize(size_t(frames) * moving);
+    std::vector<Quat>& R = take.R.edit();
+    std::vector<Vec3>& p = take.p.edit();
+    R.resize(size_t(frames) * joints);
+    p.resize(size_t(frames) * moving);
     for (int f = own; f < frames; ++f) {
-        std::copy_n(take.R.begin() + std::ptrdiff_t(size_t(f % own) * joints), joints,
-                    take.R.begin() + std::ptrdiff_t(size_t(f) * joints));
-        std::copy_n(take.p.begin() + std::ptrdiff_t(size_t(f % own) * moving), moving,
-                    take.p.begin() + std::ptrdiff_t(size_t(f) * moving));
+        std::copy_n(R.begin() + std::ptrdiff_t(size_t(f % own) * joints), joints,
+                    R.begin() + std::ptrdiff_t(size_t(f) * joints));
+        std::copy_n(p.begin() + std::ptrdiff_t(size_t(f % own) * moving), moving,
+                    p.begin() + std::ptrdiff_t(size_t(f) * moving));
     }
     take.frames = frames;
     LoadedFile target = load_file(test::rig("dockhand/rig.bvh"));
