@@ -13,7 +13,6 @@ namespace {
 constexpr double running_m_s = 1.6;
 constexpr double touch_low_m = 0.03;    // over the lowest within +-0.75 s
 constexpr double touch_flat_m = 0.012;  // over its own lowest
-constexpr double touch_reach_s = 0.75;
 constexpr double touch_beside_s = 0.1;
 constexpr double same_place_m = 0.02;
 constexpr double clear_share = 0.3;  // of the distance of two levels
@@ -32,9 +31,7 @@ class Finder {
                                    }),
                     found.end());
         add_touches(track, found);
-        for (Contact& contact : found) {
-            contact.point = track.sole->name(track.point);
-        }
+        for (Contact& contact : found) contact.point = track.sole->name(track.point);
         // A foot is let go of once it has begun to rise.
         const int beyond = tracks_.frames_in(rules_.beyond_s, 1);
         for (size_t i = 0; i < found.size(); ++i)
@@ -99,7 +96,7 @@ class Finder {
     }
 
     void add_touches(const PointTrack& track, std::vector<Contact>& found) const {
-        const int reach = tracks_.frames_in(touch_reach_s, 1);
+        const std::vector<double> lowest = tracks_.lowest_around(track);
         const int beside = tracks_.frames_in(touch_beside_s, 1);
         const auto y = [&](int f) { return track.p_m[size_t(f)].y(); };
         std::vector<Contact> touches;
@@ -107,11 +104,7 @@ class Finder {
             const double body = tracks_.body_speed(f);
             if (body < running_m_s || y(f) > y(f - 1) || y(f) >= y(f + 1)) continue;
             if (tracks_.speed(track, f) > 0.5 * body) continue;
-            double lowest = y(f);
-            for (int g = std::max(tracks_.first(), f - reach); g <= std::min(tracks_.frames() - 1, f + reach);
-                 ++g)
-                lowest = std::min(lowest, y(g));
-            if (y(f) - lowest > touch_low_m * scale_) continue;
+            if (y(f) - lowest[size_t(f)] > touch_low_m * scale_) continue;
             const auto near = [&](const Contact& c) { return c.first - beside <= f && f < c.last + beside; };
             if (std::any_of(found.begin(), found.end(), near) ||
                 std::any_of(touches.begin(), touches.end(), near))

@@ -20,7 +20,6 @@ constexpr double near_share = 0.1;
 
 // Of a floor that runs: all at 175 cm, this program's own.
 constexpr double low_m = 0.03;  // above the lowest within +-0.75 s
-constexpr double low_reach_s = 0.75;
 constexpr double least_run_m_s = 0.3;
 constexpr double flat_share = 0.3;         // of a low foot's velocity that may be upright
 constexpr double alike_share = 0.15;       // by which velocities of one floor differ
@@ -38,28 +37,15 @@ bool is_ball_on_floor(const PointTrack& track) {
     return track.point == FootPoint::ball && track.sole->is_on_floor();
 }
 
-/// The lowest height within +-reach frames, a frame.
-std::vector<double> lowest_around(const BodyTracks& tracks, const PointTrack& track, int reach) {
-    std::vector<double> lowest(track.p_m.size(), 0.0);
-    for (int f = tracks.first(); f < tracks.frames(); ++f) {
-        double low = track.p_m[size_t(f)].y();
-        for (int g = std::max(tracks.first(), f - reach); g <= std::min(tracks.frames() - 1, f + reach); ++g)
-            low = std::min(low, track.p_m[size_t(g)].y());
-        lowest[size_t(f)] = low;
-    }
-    return lowest;
-}
-
 /// Velocity of a floor that runs under the feet, world, m/s; zero when it stands.
 Vec3 running_floor(const BodyTracks& tracks) {
     std::vector<Vec3> velocities;
     std::array<int, limb_count> of_limb{};
     int feet = 0;
     int still = 0;
-    const int reach = tracks.frames_in(low_reach_s, 1);
     for (const PointTrack& track : tracks.points()) {
         if (!is_ball_on_floor(track)) continue;
-        const std::vector<double> lowest = lowest_around(tracks, track, reach);
+        const std::vector<double> lowest = tracks.lowest_around(track);
         for (int f = tracks.first(); f < tracks.frames(); ++f) {
             if (track.p_m[size_t(f)].y() - lowest[size_t(f)] > low_m * tracks.scale()) continue;
             const Vec3 v = tracks.velocity(track, f);

@@ -2,8 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "core/body/measures.hpp"
+#include "core/math/curves.hpp"
 
 namespace nb {
 
@@ -11,6 +13,7 @@ namespace {
 
 constexpr double speed_reach_s = 0.025;
 constexpr double body_reach_s = 0.25;
+constexpr double low_reach_s = 0.75;
 
 /// Over +-`reach_s`, a frame at least, less at the ends of [first, places.size()); places between frames are
 /// linear, so that the rate does not matter. m/s.
@@ -70,6 +73,15 @@ void BodyTracks::measure_body() {
 
 int BodyTracks::frames_in(double seconds, int least) const {
     return std::max(least, int(std::lround(seconds / dt_)));
+}
+
+std::vector<double> BodyTracks::lowest_around(const PointTrack& track) const {
+    std::vector<double> heights;
+    heights.reserve(track.p_m.size());
+    for (size_t f = size_t(first_); f < track.p_m.size(); ++f) heights.push_back(track.p_m[f].y());
+    std::vector<double> lowest = lowest_within(std::move(heights), frames_in(low_reach_s, 1));
+    lowest.insert(lowest.begin(), std::min(size_t(first_), track.p_m.size()), 0.0);
+    return lowest;
 }
 
 Vec3 BodyTracks::velocity(const PointTrack& track, int frame) const {

@@ -30,6 +30,8 @@ class BodyTracks {
     /// Metres by metres at 175 cm.
     double scale() const { return scale_; }
     int frames_in(double seconds, int least) const;
+    /// The lowest a point gets within +-0.75 s, a frame, world, m; frames before the first are 0.
+    std::vector<double> lowest_around(const PointTrack& track) const;
 
     /// Of a point at a frame beside what it may rest on, m/s at 175 cm.
     double speed(const PointTrack& track, int frame) const { return velocity(track, frame).norm(); }

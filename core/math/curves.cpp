@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <deque>
 
 namespace nb {
 
@@ -113,13 +114,30 @@ std::vector<T> running_mean(const std::vector<T>& values, int reach, const T& ze
 
 }  // namespace
 
+std::vector<double> largest_within(const std::vector<double>& values, int reach) {
+    std::vector<double> largest(values.size());
+    std::deque<size_t> falling;  // those that may still be the largest, the largest first
+    size_t next = 0;
+    for (size_t i = 0; i < values.size(); ++i) {
+        for (; next < values.size() && next <= i + size_t(reach); ++next) {
+            while (!falling.empty() && values[falling.back()] <= values[next]) falling.pop_back();
+            falling.push_back(next);
+        }
+        while (falling.front() + size_t(reach) < i) falling.pop_front();
+        largest[i] = values[falling.front()];
+    }
+    return largest;
+}
+
+std::vector<double> lowest_within(std::vector<double> values, int reach) {
+    for (double& value : values) value = -value;
+    values = largest_within(values, reach);
+    for (double& value : values) value = -value;
+    return values;
+}
+
 std::vector<double> smooth_cover(const std::vector<double>& values, int reach) {
-    const int count = int(values.size());
-    std::vector<double> largest(values.size(), 0.0);
-    for (int i = 0; i < count; ++i)
-        largest[size_t(i)] = *std::max_element(values.begin() + std::max(0, i - 2 * reach),
-                                               values.begin() + std::min(count, i + 2 * reach + 1));
-    return running_mean(running_mean(largest, reach, 0.0), reach, 0.0);
+    return running_mean(running_mean(largest_within(values, 2 * reach), reach, 0.0), reach, 0.0);
 }
 
 std::vector<Vec3> fast_part(const std::vector<Vec3>& values, const std::vector<int>& run_of, int reach) {

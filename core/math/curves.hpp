@@ -20,6 +20,10 @@ std::vector<int> frames_apart(const std::vector<char>& is_given);
 /// 1 on given frames, falling to 0 in `ease` frames beside them, with zero slope at both ends.
 std::vector<double> eased_weights(const std::vector<char>& is_given, int ease);
 
+/// The largest (lowest) value within +-reach, fewer at the ends; linear in the number of values.
+std::vector<double> largest_within(const std::vector<double>& values, int reach);
+std::vector<double> lowest_within(std::vector<double> values, int reach);
+
 /// Nowhere below `values`, and smooth: the largest value within twice the reach, then the mean over +-reach,
 /// twice.
 std::vector<double> smooth_cover(const std::vector<double>& values, int reach);

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/math/curves.hpp"
+
 namespace nb {
 
 namespace {
@@ -39,16 +41,15 @@ std::vector<ReviewWindow> find_review_windows(const Watched& watched, const std:
     const int reach = watched.frames_in(height_reach_s);
     std::vector<double> heights;
     for (const auto& [end, point, p] : watched.points) {
+        heights.clear();
+        for (int f = watched.first; f < watched.frames; ++f) heights.push_back(p[size_t(f)].y());
+        const std::vector<double> lowest = lowest_within(heights, reach);
         int start = -1;
         for (int f = watched.first; f <= watched.frames; ++f) {
             bool rests = false;
             if (f < watched.frames) {
                 const double y = p[size_t(f)].y();
-                double lowest = y;
-                for (int g = std::max(watched.first, f - reach); g <= std::min(watched.frames - 1, f + reach);
-                     ++g)
-                    lowest = std::min(lowest, p[size_t(g)].y());
-                rests = (y - lowest) * watched.to_reference < low_height_m &&
+                rests = (y - lowest[size_t(f - watched.first)]) * watched.to_reference < low_height_m &&
                         watched.velocity(p, f).norm() < still_speed_m_s * watched.grown(f);
             }
             if (rests && start < 0) start = f;

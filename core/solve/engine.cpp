@@ -41,9 +41,10 @@ PassEffects pass_effects(const Program& program, const Pose& source, const Frame
     const size_t joints = program.body.parents.size();
     Pose with{std::vector<Quat>(joints), std::vector<Vec3>(joints)};
     Pose without = with;
+    Program changed = program;
     for (size_t row = 0; row < pass_table.size(); ++row) {
         const PassRow& pass = pass_table[row];
-        Program changed = program;
+        changed.passes = program.passes;
         changed.passes.*pass.is_on = true;
         solve_pose(changed, source, with, held);
         changed.passes.*pass.is_on = false;

@@ -75,7 +75,7 @@ void time_raise(const Problem& problem, Goals& goals, const Watch&) {
         below.assign(size_t(problem.frames), 0.0);
         for (int f = problem.first; f < problem.frames; ++f) {
             if (g.floor_m[size_t(f)] >= no_support_m || g.is_held[size_t(f)]) continue;
-            const Quat R = g.foot(f) * problem.foot(e, f);
+            const Quat R = turned_foot(problem, e, g, f);
             const Vec3 ankle = ankle_of(e, g, f);
             below[size_t(f)] = std::max(
                 {0.0, heel_below(problem, e, g, ankle, R, f), ball_below(problem, e, g, ankle, R, f)});

@@ -32,9 +32,22 @@ struct Goals {
 Goals make_goals(const Problem& problem);
 Corrections corrections_of(const Problem& problem, Goals&& goals);
 
-/// Where the ankle goes, and how far the start is from it, before the hips give; world, m.
+/// Where the ankle goes; world, m.
 inline Vec3 ankle_of(const Effector& e, const EffectorGoals& g, int f) {
     return e.asked_m[size_t(f)] + g.shift[size_t(f)];
+}
+/// From the limb's start, where the hips have moved it so far, to where the ankle goes; world, m.
+inline Vec3 still_to_reach(const Problem& problem, const Effector& e, const EffectorGoals& g, int f) {
+    return ankle_of(e, g, f) - problem.start(e, f) - g.start_m[size_t(f)];
+}
+/// C F: the foot's world rotation as it is turned so far.
+inline Quat turned_foot(const Problem& problem, const Effector& e, const EffectorGoals& g, int f) {
+    return g.foot(f) * problem.foot(e, f);
+}
+/// Turns the foot further about a point of it, seen from the ankle; world axes, m.
+inline void turn_about(EffectorGoals& g, int f, const Quat& more, const Vec3& pivot) {
+    g.turn[size_t(f)] = log_rotation(more * g.foot(f));
+    g.shift[size_t(f)] += pivot - more * pivot;
 }
 
 /// Beside what it is given a curve is led in and out over this time.

@@ -22,7 +22,7 @@ constexpr double joint_break_m = 0.015;  // a jump of the shift that two holds c
 Vec3 ankle_by(const Problem& problem, const Effector& e, const EffectorGoals& g, int hold, int f) {
     const Hold& held = e.holds[size_t(hold)];
     Vec3 ankle = problem.X_WS(held, f) * g.place_S[size_t(hold)] -
-                 problem.seen(e, held.point, g.foot(f) * problem.foot(e, f), f);
+                 problem.seen(e, held.point, turned_foot(problem, e, g, f), f);
     if (held.kind == ContactKind::slide) {
         ankle.x() = e.asked_m[size_t(f)].x();
         ankle.z() = e.asked_m[size_t(f)].z();
@@ -58,14 +58,12 @@ void break_apart(const Problem& problem, const Effector& e, EffectorGoals& g) {
 
 /// A foot that is held by its toe tip alone turns about that until its ball is on the floor.
 void level_tip(const Problem& problem, const Effector& e, EffectorGoals& g, int f) {
-    const Quat R = g.foot(f) * problem.foot(e, f);
+    const Quat R = turned_foot(problem, e, g, f);
     const double below = ball_below(problem, e, g, ankle_of(e, g, f), R, f);
     if (below <= 0.0) return;
     const Vec3 pivot = problem.seen(e, FootPoint::toetip, R, f);
     const Vec3 end = R * e.sole().ball_J - pivot;
-    const Quat more = elevate(end, end.y() + below);
-    g.turn[size_t(f)] = log_rotation(more * g.foot(f));
-    g.shift[size_t(f)] += pivot - more * pivot;
+    turn_about(g, f, elevate(end, end.y() + below), pivot);
 }
 
 /// The free end of a foot that is held at the other comes up to the floor.
@@ -73,7 +71,7 @@ void level_held(const Problem& problem, const Effector& e, EffectorGoals& g) {
     const Sole& sole = e.sole();
     for (int f = problem.first; f < problem.frames; ++f) {
         if (!g.is_held[size_t(f)] || g.is_sole[size_t(f)]) continue;
-        const Quat R = g.foot(f) * problem.foot(e, f);
+        const Quat R = turned_foot(problem, e, g, f);
         const Vec3 ankle = ankle_of(e, g, f);
         const int ruling = ruling_hold(e, f);
         if (ruling < 0) continue;
@@ -88,9 +86,7 @@ void level_held(const Problem& problem, const Effector& e, EffectorGoals& g) {
         if (below <= 0.0) continue;
         const Vec3 pivot = R * (on_ball ? sole.ball_J : sole.heel_J);
         const Vec3 end = R * (on_ball ? sole.heel_J : sole.ball_J) - pivot;
-        const Quat more = elevate(end, end.y() + below);
-        g.turn[size_t(f)] = log_rotation(more * g.foot(f));
-        g.shift[size_t(f)] += pivot - more * pivot;
+        turn_about(g, f, elevate(end, end.y() + below), pivot);
     }
 }
 

@@ -27,7 +27,7 @@ void time_calm(const Problem& problem, Goals& goals, const Watch&) {
         const Effector& e = problem.effectors[i];
         EffectorGoals& g = goals.effectors[i];
         for (int f = problem.first; f < problem.frames; ++f)
-            turned[size_t(f)] = g.foot(f) * problem.foot(e, f);
+            turned[size_t(f)] = turned_foot(problem, e, g, f);
         const auto is_lone = [&](int f) {
             return f >= problem.first && f < problem.frames && !g.is_sole[size_t(f)] && e.has_hold(f);
         };
@@ -93,7 +93,7 @@ void time_lone(const Problem& problem, Goals& goals, const Watch&) {
             for (int f = hold.first; f < hold.last; ++f) {
                 const Rigid& X = problem.X_WS(hold, f);
                 const Vec3 at =
-                    e.asked_m[size_t(f)] + problem.seen(e, hold.point, g.foot(f) * problem.foot(e, f), f);
+                    e.asked_m[size_t(f)] + problem.seen(e, hold.point, turned_foot(problem, e, g, f), f);
                 sum += X.R.conjugate() * Vec3(at - X.p);
             }
             g.place_S[h] = sum / (hold.last - hold.first);

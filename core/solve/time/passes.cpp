@@ -16,7 +16,7 @@ Watch Watch::part(double from, double share) const {
 Corrections hold_contacts(const Program& program, const Contacts& contacts, const WorldMotion& source,
                           const WorldMotion& target, double frame_time_s, int first_frame,
                           const Watch& watch) {
-    if (!program.passes.contacts || !program.passes.reach) return {};
+    if (!program.passes.contacts || !program.passes.reach || contacts.list.empty()) return {};
     const Problem problem = make_problem(program, contacts, source, target, frame_time_s, first_frame);
     if (problem.is_empty()) {
         Corrections none;

@@ -154,15 +154,12 @@ Vec3 Problem::seen(const Effector& e, FootPoint point, const Quat& R_foot, int f
 
 Problem make_problem(const Program& program, const Contacts& contacts, const WorldMotion& source,
                      const WorldMotion& target, double frame_time_s, int first_frame) {
-    const bool is_any = std::any_of(contacts.list.begin(), contacts.list.end(), [](const Contact& contact) {
-        return contact_point(contact.point).has_value();
-    });
     Problem problem{program, source, target, 0.0, 0, 0, 1.0, {}, {}, {}, {}};
     problem.dt = frame_time_s;
     problem.first = first_frame;
     problem.frames = target.frames;
     problem.scale = program.body.stature_m / reference_stature_m;
-    for (size_t limb = 0; is_any && limb < limb_count; ++limb) add_effector(problem, limb, contacts);
+    for (size_t limb = 0; limb < limb_count; ++limb) add_effector(problem, limb, contacts);
     for (const Contact& contact : contacts.list) {
         const auto point = contact_point(contact.point);
         if (!point) continue;

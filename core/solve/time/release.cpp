@@ -14,11 +14,6 @@ constexpr double longest_reach = 0.9999;
 /// What a leg that is being led to a hold may lack at first, of its length.
 constexpr double led_slack = 0.03;
 
-/// From the limb's start, where the hips have moved it so far, to where the ankle goes; world, m.
-Vec3 still_to_reach(const Problem& problem, const Effector& e, const EffectorGoals& g, int f) {
-    return ankle_of(e, g, f) - problem.start(e, f) - g.start_m[size_t(f)];
-}
-
 }  // namespace
 
 void time_give_way(const Problem& problem, Goals& goals, const Watch& watch) {

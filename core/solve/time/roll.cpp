@@ -8,6 +8,7 @@
 #include "core/math/curves.hpp"
 #include "core/solve/stretch.hpp"
 #include "core/solve/time/passes.hpp"
+#include "core/solve/time/sole.hpp"
 
 namespace nb {
 
@@ -46,16 +47,16 @@ void time_roll(const Problem& problem, Goals& goals, const Watch&) {
         EffectorGoals& g = goals.effectors[i];
         const Sole& sole = e.sole();
         if (sole.end != LimbEnd::foot || e.holds.empty()) continue;
-        const Vec3 side_J = sole.heel_J.cross(sole.heel_J - sole.ball_J).normalized();
+        const Vec3 side_J = side_of(sole);
         std::vector<double> roll(size_t(problem.frames), 0.0);
         double up = 1.0;
         for (int f = problem.first; f < problem.frames; ++f) {
             if (!g.is_held[size_t(f)] || !e.hold(FootPoint::ball, f)) continue;
-            const Vec3 to = ankle_of(e, g, f) - problem.start(e, f) - g.start_m[size_t(f)];
+            const Vec3 to = still_to_reach(problem, e, g, f);
             const double D = e.length_m[size_t(f)] * held_stretch(e.S_stretch[size_t(f)], e.op->T_hock >= 0);
             const double missing = (1.0 - e.rests[size_t(f)]) * (to.norm() - D);
             if (missing <= 0.0) continue;
-            const Quat R = g.foot(f) * problem.foot(e, f);
+            const Quat R = turned_foot(problem, e, g, f);
             const Vec3 w = -(R * sole.ball_J);
             const double turn = roll_for(to - w, w, R * side_J, to.norm() - missing);
             if (turn == 0.0) continue;
@@ -65,11 +66,8 @@ void time_roll(const Problem& problem, Goals& goals, const Watch&) {
         roll = smooth_cover(roll, problem.frames_in(roll_s));
         for (int f = problem.first; f < problem.frames; ++f) {
             if (roll[size_t(f)] <= 0.0) continue;
-            const Quat R = g.foot(f) * problem.foot(e, f);
-            const Quat more = exp_rotation(up * roll[size_t(f)] * (R * side_J));
-            const Vec3 w = -(R * sole.ball_J);
-            g.turn[size_t(f)] = log_rotation(more * g.foot(f));
-            g.shift[size_t(f)] += more * w - w;
+            const Quat R = turned_foot(problem, e, g, f);
+            turn_about(g, f, exp_rotation(up * roll[size_t(f)] * (R * side_J)), R * sole.ball_J);
         }
     }
 }

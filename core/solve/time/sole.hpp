@@ -2,9 +2,15 @@
 #pragma once
 #include <vector>
 
+#include "core/contact/sole.hpp"
 #include "core/math/rotation.hpp"
 
 namespace nb {
+
+/// The foot's axis to its side, about which heel and ball are up or down: unit, in the ankle's frame.
+inline Vec3 side_of(const Sole& sole) {
+    return sole.heel_J.cross(sole.heel_J - sole.ball_J).normalized();
+}
 
 /// Turn that takes `v` to the elevation at which its y is `height`, in its own upright plane; identity when
 /// it is too short or upright. World axes, m.

@@ -6,6 +6,7 @@
 #include "core/math/curves.hpp"
 #include "core/solve/time/floor.hpp"
 #include "core/solve/time/passes.hpp"
+#include "core/solve/time/sole.hpp"
 
 namespace nb {
 
@@ -16,7 +17,7 @@ constexpr double most_toe_rad = 170.0 * pi / 180.0;
 
 void raise_toes(const Problem& problem, const Effector& e, EffectorGoals& g) {
     const Sole& sole = e.sole();
-    const Vec3 side_J = sole.heel_J.cross(sole.heel_J - sole.ball_J).normalized();
+    const Vec3 side_J = side_of(sole);
     std::vector<double> raise(size_t(problem.frames), 0.0);
     for (int f = problem.first; f < problem.frames; ++f) {
         if (g.floor_m[size_t(f)] >= no_support_m) continue;
