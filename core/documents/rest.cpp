@@ -54,6 +54,7 @@ Json rest_document(const RoleMap& roles, const RestAlignment& of) {
     rest["clavicles"] = of.stance.level_clavicles ? "level" : "keep";
     rest["spine"] = of.stance.straight_spine ? "straight" : "keep";
     rest["reference"] = of.reference;
+    if (!of.is_of_stance) rest["of_stance"] = false;
     rest["dials"]["pelvis_tilt_deg"] = degrees(of.dials.pelvis_tilt_rad);
     rest["dials"]["lean_deg"] = degrees(of.dials.lean_rad);
     rest["dials"]["gaze_deg"] = degrees(of.dials.gaze_rad);
@@ -103,6 +104,7 @@ void read_rest(const Json& stored, const std::string& path, const Skeleton& skel
     rest.dials = {turn("pelvis_tilt_deg"), turn("lean_deg"), turn("gaze_deg"),
                   0.01 * number_in(dials, "ground_cm", -1000.0, 1000.0, 0.0, path)};
     rest.reference = text_in(stored, "reference", path);
+    rest.is_of_stance = flag_in(stored, "of_stance", true, path);
     rest.ankle_height_m = number_in(stored, "ankle_height_m", -1.0, 20.0, path);
     rest.ankle_reason = stored.value("ankle_reason", "");
     const Json& alignment = object_in(stored, "alignment", path);

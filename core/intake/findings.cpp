@@ -258,7 +258,15 @@ class Finder {
                                  with([&](LoadOptions& o) { o.reference = reference; }));
         }
         const bool is_first_frame = file_.take && first_frame_off_rest_deg(*file_.take) < 0.05;
-        if (c_.rest.reference != "rest pose") {
+        if (!c_.rest.is_of_stance) {
+            Finding& f = add(
+                "rest pose", Finding::State::told,
+                "no pose of the file is a stance: body and limbs stand as out of a motion",
+                fmt::format("{}: {:.0f} degrees off in the mean, and left is not as right; spine, neck and "
+                            "head are set upright, the roll of hands is not known",
+                            c_.rest.reference, off));
+            f.choices = choices;
+        } else if (c_.rest.reference != "rest pose") {
             Finding& f =
                 add("rest pose", Finding::State::done,
                     fmt::format("the rest pose is no stance: the {} stands nearer", c_.rest.reference),

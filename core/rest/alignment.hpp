@@ -63,9 +63,11 @@ struct BodyDials {
 };
 
 struct RestAlignment {
-    std::string name;         ///< as the person calls it
-    Stance stance;            ///< it was solved for
-    std::string reference;    ///< "rest pose", "bind pose", "first frame"
+    std::string name;       ///< as the person calls it
+    Stance stance;          ///< it was solved for
+    std::string reference;  ///< "rest pose", "bind pose", "first frame"
+    /// Else it was read from a pose out of a motion: trunk and head were set upright, not kept.
+    bool is_of_stance = true;
     std::vector<Quat> D_W;    ///< a joint: world turn from the stored rest to the aligned rest
     std::vector<Quat> R_WJ0;  ///< aligned rest, world rotation
     std::vector<Vec3> p_WJ0;  ///< aligned rest, hip centre above the origin, ankles at `ankle_height_m`

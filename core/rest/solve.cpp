@@ -10,6 +10,7 @@
 #include "core/body/measures.hpp"
 #include "core/motion/kinematics.hpp"
 #include "core/rest/evidence.hpp"
+#include "core/rest/reference.hpp"
 
 namespace nb {
 
@@ -20,46 +21,6 @@ constexpr double most_hinge_error = deg_to_rad(75.0);  // beyond it a bend at re
 constexpr double steady_upper = 0.8;
 constexpr double steady_lower = 0.98;  // cos 11 degrees: the bone carries no turn of its own
 constexpr double level_sole = deg_to_rad(8.0), level_palm = deg_to_rad(12.0);
-
-/// World turn of the whole body that makes it face +Z with the thigh-joint line level.
-Quat body_turn(const RoleMap& roles, const Pose& pose) {
-    const Vec3& thigh_left = pose.p[size_t(roles.joint("thigh.left"))];
-    const Vec3& thigh_right = pose.p[size_t(roles.joint("thigh.right"))];
-    const Vec3 centre = 0.5 * (thigh_left + thigh_right);
-    Vec3 trunk = Vec3::UnitY();
-    const int arm_left = roles.joint("upperarm.left");
-    const int arm_right = roles.joint("upperarm.right");
-    if (arm_left >= 0 && arm_right >= 0)
-        trunk = 0.5 * (pose.p[size_t(arm_left)] + pose.p[size_t(arm_right)]) - centre;
-    else if (const int head = roles.joint("head"); head >= 0)
-        trunk = pose.p[size_t(head)] - centre;
-    const bool is_upright = angle_between(trunk, Vec3::UnitY()) < deg_to_rad(25.0);
-    return Quat(
-        Mat3(frame_from(body_left(roles, pose), is_upright ? Vec3(Vec3::UnitY()) : trunk).transpose()));
-}
-
-struct Candidate {
-    std::string name;
-    Pose pose;
-    double deviation = 0.0;
-    std::vector<StanceDeviation> deviations;
-};
-
-void judge(const Skeleton& skeleton, const RoleMap& roles, Candidate& candidate) {
-    const Quat turn = body_turn(roles, candidate.pose);
-    for (const auto* part : {"upperarm", "forearm", "thigh", "shin"}) {
-        for (const Side side : {Side::left, Side::right}) {
-            const std::string role = part + std::string(side_suffix(side));
-            const int j = roles.joint(role);
-            Vec3 end;
-            if (j < 0 || !find_bone_end(skeleton, roles, role, candidate.pose, end)) continue;
-            const Vec3 direction = turn * Vec3(end - candidate.pose.p[size_t(j)]);
-            candidate.deviations.push_back({role, angle_between(direction, stance_direction(role))});
-            candidate.deviation += candidate.deviations.back().direction_rad;
-        }
-    }
-    if (!candidate.deviations.empty()) candidate.deviation /= double(candidate.deviations.size());
-}
 
 Quat rolled(const Vec3& s, const Vec3& from, const Vec3& to) {
     return exp_rotation(roll_about(s, from, to) * s);
@@ -77,7 +38,11 @@ class Solver {
           is_skinned_(!rig.meshes.empty()) {}
 
     RestAlignment solve() {
-        choose_reference();
+        reference_ = choose_reference(skeleton_, rig_, roles_, request_);
+        rest_.reference = reference_.name;
+        rest_.deviations = reference_.deviations;
+        rest_.mean_deviation_rad = reference_.deviation;
+        rest_.is_of_stance = reference_.is_stance;
         model_ = !is_skinned_               ? reference_.pose
                  : skeleton_.bind_R.empty() ? rest_pose(skeleton_)
                                             : bind_pose(skeleton_);
@@ -117,7 +82,7 @@ class Solver {
     const RestRequest& request_;
     const Stance& stance_;
     bool is_skinned_;
-    Candidate reference_;
+    Reference reference_;
     Pose model_;  // the pose whose relations between bones travel with the mesh; else the reference
     MeshPoints points_;
     std::vector<LimbJoints> limbs_;
@@ -127,25 +92,6 @@ class Solver {
     Quat turn_, model_turn_;
     std::vector<Quat> R_;  // world, in the T
     RestAlignment rest_;
-
-    void choose_reference() {
-        std::vector<Candidate> candidates;
-        candidates.push_back({"rest pose", rest_pose(skeleton_), 0.0, {}});
-        if (!skeleton_.bind_R.empty()) candidates.push_back({"bind pose", bind_pose(skeleton_), 0.0, {}});
-        const Take* take = request_.take;
-        if (take && take->frames > 0)
-            candidates.push_back({"first frame", start_pose(rig_.skeleton, *take), 0.0, {}});
-        if (std::any_of(candidates.begin(), candidates.end(),
-                        [&](const auto& c) { return c.name == request_.reference; }))
-            std::erase_if(candidates, [&](const auto& c) { return c.name != request_.reference; });
-        for (Candidate& candidate : candidates) judge(skeleton_, roles_, candidate);
-        reference_ =
-            *std::min_element(candidates.begin(), candidates.end(),
-                              [](const auto& a, const auto& b) { return a.deviation < b.deviation - 1e-9; });
-        rest_.reference = reference_.name;
-        rest_.deviations = reference_.deviations;
-        rest_.mean_deviation_rad = reference_.deviation;
-    }
 
     /// Up of the soles by the mesh, body turned ahead. Both feet are levelled, or none.
     void find_soles() {
@@ -237,18 +183,36 @@ class Solver {
         const RestRule rule = rest_rule(role, body_plan(roles_.plan));
         if (rule == RestRule::match && has_end) return match(role, joint, own_J, found);
         if (rule == RestRule::sole) return stand(joint, own_J, has_end, found);
-        if (rule == RestRule::gaze) {
+        if (rule == RestRule::gaze && reference_.is_stance) {
             R_[j] = turn_ * reference_.pose.R[j];
             return;
         }
-        const bool is_spine = part == "spine" || part == "chest" || part == "neck";
-        if (is_spine && stance_.straight_spine && has_end)
+        const bool is_trunk = part == "spine" || part == "chest" || part == "neck" || rule == RestRule::gaze;
+        if (is_trunk && !reference_.is_stance) {
+            // A motion's lean and its turned shoulders are none of the body's zero.
+            if (has_end) R_[j] = shortest_arc(kept * own_J, Vec3::UnitY()) * kept;
+            if (part == "chest") turn_shoulders(joint);
+            return;
+        }
+        if (is_trunk && stance_.straight_spine && has_end)
             R_[j] = shortest_arc(kept * own_J, Vec3::UnitY()) * kept;
         if (part == "clavicle" && stance_.level_clavicles && has_end) {
             const Vec3 now = kept * own_J;
             // In the frontal plane: what reaches ahead goes on reaching ahead.
             R_[j] = shortest_arc(Vec3(now.x(), now.y(), 0.0), Vec3(now.x(), 0.0, 0.0), Vec3::UnitZ()) * kept;
         }
+    }
+
+    /// The line through the shoulders to the side, about the vertical.
+    void turn_shoulders(int chest) {
+        const int left = roles_.joint("upperarm.left");
+        const int right = roles_.joint("upperarm.right");
+        if (left < 0 || right < 0) return;
+        const Pose& seen = reference_.pose;
+        Quat& R = R_[size_t(chest)];
+        Vec3 line = R * (seen.R[size_t(chest)].conjugate() * (seen.p[size_t(left)] - seen.p[size_t(right)]));
+        line.y() = 0.0;
+        if (line.norm() > 1e-6) R = shortest_arc(line, Vec3::UnitX()) * R;
     }
 
     /// Where a finger points: along the hand, with its own spread when that is kept.
@@ -360,6 +324,9 @@ class Solver {
         const Quat level = turn_ * reference_.pose.R[j];
         Quat R = level;
         found = {RollSource::sole_bones, 0.6};
+        if (!reference_.is_stance)
+            if (const auto up = standing_up(rig_.skeleton, request_.take, joint))
+                R = shortest_arc(R * *up, Vec3::UnitY()) * R;
         const bool is_by_mesh = soles_.contains(joint);
         if (is_by_mesh) {
             // A sole that is level enough is left as the modeller set it.
@@ -430,7 +397,7 @@ class Solver {
             const double low = lowest(pose);
             return low > -0.02 * leg && low < 0.15 * leg;
         };
-        if (stands(reference_.pose)) {
+        if (reference_.is_stance && stands(reference_.pose)) {
             rest_.ankle_height_m = ankle(reference_.pose);
             rest_.ankle_reason = "the " + rest_.reference + " stands on the floor";
             return;

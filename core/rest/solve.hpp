@@ -3,6 +3,10 @@
 // Reference pose: the rest pose, the bind pose, or frame 0 of the take, whichever limbs deviate less from the
 // T in the mean. It gives facing, what is kept (clavicles, spine, toes) and what nothing else says.
 //
+// Where no pose of the file is a stance (a file whose stored rest is a pose out of its own take) the take's mean
+// pose stands for it, spine, neck and head are set upright, the shoulders' line to the side, and feet stand as
+// they do where the ankle is lowest.
+//
 // Directions by rest rule (core/body/plan.hpp): *match* roles get the stance's; *sole* roles turn ahead and
 // stand on a level sole; *gaze* looks level; *keep* keeps the reference's.
 //

@@ -9,11 +9,13 @@
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
 #include "core/documents/character.hpp"
+#include "core/documents/rest.hpp"
 #include "core/files/bvh.hpp"
 #include "core/files/gltf/access.hpp"
 #include "core/files/gltf/glb_parts.hpp"
 #include "core/handover/export.hpp"
 #include "core/handover/gltf_rest.hpp"
+#include "core/intake/findings.hpp"
 #include "core/intake/rest_from_file.hpp"
 #include "core/library/library.hpp"
 #include "core/motion/kinematics.hpp"
@@ -674,6 +676,74 @@ class RestTest : public QObject {
             }
         }
     }
+    // B16
+    void a_rest_out_of_a_motion_is_no_zero_data() {
+        QTest::addColumn<QString>("take");
+        QTest::addColumn<int>("frame");
+        for (const auto* take : {"01_01.bvh", "01_03.bvh"})
+            for (const int frame : {500, 900, 1500})
+                QTest::addRow("%s %d", take, frame) << QString(take) << frame;
+    }
+    void a_rest_out_of_a_motion_is_no_zero() {
+        QFETCH(QString, take);
+        QFETCH(int, frame);
+        // Open captures (assimp-testmodels) that begin in a T: with it and, its frames cut off, without it.
+        const auto without_start = [](Take whole) {
+            const int cut = 100;
+            auto& R = whole.R.edit();
+            auto& p = whole.p.edit();
+            R.erase(R.begin(), R.begin() + std::ptrdiff_t(cut) * whole.joints);
+            p.erase(p.begin(), p.begin() + std::ptrdiff_t(cut) * std::ptrdiff_t(whole.translated.size()));
+            whole.frames -= cut;
+            whole.first_motion_frame = 0;
+            return whole;
+        };
+        LoadOptions options;
+        options.facing = "+Z";
+        const SkeletonFile file = read_bvh(capture(take.toStdString()));
+        LoadedFile with_t = load_parsed(file, "plain.bvh", "bvh", options);
+        with_t.take = without_start(*with_t.take);
+        SkeletonFile changed = re_rested(file, frame);
+        changed.take = without_start(changed.take);
+        const LoadedFile of_motion = load_parsed(changed, "changed.bvh", "bvh", options);
+        QVERIFY(with_t.character.rest.is_of_stance);
+        const RestAlignment& rest = of_motion.character.rest;
+        QVERIFY(!rest.is_of_stance);
+        QVERIFY(!rest.found.at("hand.left").is_roll_known());
+        const auto findings = find_in(of_motion);
+        QVERIFY(std::any_of(findings.begin(), findings.end(), [](const Finding& f) {
+            return f.what.find("no pose of the file is a stance") != std::string::npos;
+        }));
+        RestAlignment again;
+        read_rest(rest_document(of_motion.character.roles, rest), "test", of_motion.character.rig.skeleton,
+                  of_motion.character.roles, again);
+        QVERIFY(!again.is_of_stance);
+        // Upright, shoulders to the side.
+        const RoleMap& roles = of_motion.character.roles;
+        const auto at = [&](const char* role) { return rest.p_WJ0[size_t(roles.joint(role))]; };
+        QVERIFY(angle_between(at("chest") - at("spine.1"), Vec3::UnitY()) < deg_to_rad(1.0));
+        QVERIFY(angle_between(at("upperarm.left") - at("upperarm.right"), Vec3::UnitX()) < deg_to_rad(5.0));
+        // Below 1.2 % of the ferrier's height in the mean; 2.8 to 4 before.
+        const LoadedFile ferrier = load_file(rig("ferrier/rig.glb"));
+        PairingSettings settings;
+        settings.passes.reach = false;
+        const WorldMotion a = carry(with_t, ferrier, settings).target;
+        const WorldMotion b = carry(of_motion, ferrier, settings).target;
+        const int hips = ferrier.character.roles.joint("hips");
+        double sum = 0.0;
+        int count = 0;
+        for (int f = 5; f < a.frames; f += 10)
+            for (const RoleFill& fill : ferrier.character.roles.fills) {
+                const int j = ferrier.character.roles.joint(fill.role);
+                sum +=
+                    ((a.p[a.at(f, j)] - a.p[a.at(f, hips)]) - (b.p[b.at(f, j)] - b.p[b.at(f, hips)])).norm();
+                ++count;
+            }
+        const double height = ferrier.character.rest.p_WJ0[size_t(ferrier.character.roles.joint("head"))].y();
+        const double share = 100.0 * sum / count / height;
+        QVERIFY2(share < 1.2, qPrintable(QString("%1 %").arg(share)));
+    }
+
     // B12
     void rest_rules_of_a_users_plan_are_followed() {
         QVERIFY(add_body_plan(parse_body_plan(R"({"format": "nimble-bone/body-plan", "version": 1,

@@ -4,8 +4,6 @@
 // Between soles the foot's turn is led from one to the next or to zero, not faster than a foot may whirl.
 #include "core/solve/time/sole.hpp"
 
-#include <Eigen/Eigenvalues>
-
 #include <algorithm>
 #include <cmath>
 
@@ -90,14 +88,6 @@ void widen_turns(const Problem& problem, const Effector& e, EffectorGoals& g, st
 }
 
 }  // namespace
-
-Quat mean_of(const Eigen::Matrix4d& sum, const Quat& middle) {
-    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d> solver(sum);
-    const auto& values = solver.eigenvalues();  // rising
-    if (values[3] - values[2] < 1e-6 * values[3]) return middle;
-    const Quat mean(Eigen::Vector4d(solver.eigenvectors().col(3)));
-    return mean.dot(middle) < 0.0 ? Quat(-mean.coeffs()) : mean;
-}
 
 Quat elevate(const Vec3& v, double height) {
     const double length = v.norm();
