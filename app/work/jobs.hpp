@@ -9,6 +9,9 @@
 #include <memory>
 #include <new>
 #include <type_traits>
+#include <utility>
+
+#include "core/base/watch.hpp"
 
 namespace nb {
 
@@ -62,6 +65,12 @@ void Jobs::run(const QString& what, const Cancelled& cancelled, Work work, Done 
         std::shared_ptr<Value> value;
         QString error;
         try {
+            // What is read and measured below asks whether it is still wanted.
+            const WatchedWork watched(Watch([&, told = -1](double part) mutable {
+                if (const int now = int(100.0 * part); now != std::exchange(told, now))
+                    QMetaObject::invokeMethod(this, [this, what, now] { tell(what, now, 100); });
+                return !*cancelled;
+            }));
             value = std::make_shared<Value>(work([&](int now, int of) {
                 QMetaObject::invokeMethod(this, [this, what, now, of] { tell(what, now, of); });
                 return !*cancelled;

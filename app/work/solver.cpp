@@ -130,6 +130,12 @@ std::optional<FrameCorrection> Solver::held_at(int frame) const {
     return result_->corrections.at(frame);
 }
 
+std::vector<ReachEffect> Solver::reach_effects(int frame) const {
+    if (!plan_ || !motion_ || frame < 0 || frame >= motion_->frames) return {};
+    const auto held = held_at(frame);
+    return nb::reach_effects(plan_->program, pose_of(*motion_, frame), held ? &*held : nullptr);
+}
+
 PassEffects Solver::pass_effects(int frame) const {
     if (!plan_ || !motion_ || frame < 0 || frame >= motion_->frames) return {};
     const auto held = held_at(frame);

@@ -65,6 +65,8 @@ class Solver : public QObject {
     std::optional<Vec3> place_of(bool in_target, int joint, int frame) const;
     /// What each pass does to the body at a frame.
     PassEffects pass_effects(int frame) const;
+    /// Which limb's reach moves which bone there.
+    std::vector<ReachEffect> reach_effects(int frame) const;
     /// Contacts of the take in force: edited by hand, else as found.
     const Contacts& contacts() const;
 

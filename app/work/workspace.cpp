@@ -43,9 +43,15 @@ Workspace::~Workspace() {
     flush_recovery();
 }
 
+Cancelled Workspace::opening() {
+    if (!opening_ || *opening_) opening_ = not_cancelled();
+    return opening_;
+}
+
 void Workspace::cancel() {
     solver_.cancel();
     nb::cancel(export_cancel_);
+    nb::cancel(opening_);
     for (const Reading& reading : reading_) nb::cancel(reading.cancelled);
     for (const auto& [key, reading] : reading_again_) nb::cancel(reading.cancelled);
 }
@@ -198,7 +204,7 @@ void Workspace::show(bool as_target) {
 void Workspace::open_file(const QString& given, bool as_target) {
     const QString path = whole_path(given);
     jobs_.run(
-        tr("Reading %1").arg(QFileInfo(path).fileName()), not_cancelled(),
+        tr("Reading %1").arg(QFileInfo(path).fileName()), opening(),
         [path, as_target, library = library_now()](const Progress&) {
             SortedFile file = sort_files({path.toStdString()}, library).front();
             if (file.as == Taken::nothing) throw std::runtime_error(file.trouble);
@@ -225,7 +231,7 @@ void Workspace::open_files(const QStringList& given) {
     std::vector<std::string> all;
     for (const QString& path : paths) all.push_back(path.toStdString());
     jobs_.run(
-        tr("Looking at %1 files").arg(paths.size()), not_cancelled(),
+        tr("Looking at %1 files").arg(paths.size()), opening(),
         [all, library = library_now()](const Progress&) { return sort_files(all, library); },
         [this](const std::vector<SortedFile>& files) {
             int take = -1;

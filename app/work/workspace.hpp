@@ -112,6 +112,7 @@ class Workspace : public QObject {
         return solver_.place_of(in_target, joint, frame);
     }
     PassEffects pass_effects(int frame) const { return solver_.pass_effects(frame); }
+    std::vector<ReachEffect> reach_effects(int frame) const { return solver_.reach_effects(frame); }
     const Contacts& contacts() const { return solver_.contacts(); }
     /// k of the place map in force.
     double place_scale() const { return plan() ? plan()->program.k : 1.0; }
@@ -225,6 +226,8 @@ class Workspace : public QObject {
     bool is_recovery_told_ = false;
     bool is_leaving_ = false;  ///< without saving: nothing is kept any more
     Cancelled export_cancel_;
+    Cancelled opening_;  ///< of what is looked at, opened or limbered; one for all, until it was cancelled
+    Cancelled opening();
     int made_count_ = 0;  ///< takes that were made of results
     /// A file that is being read to come onto the stage as take, as target.
     struct Reading {

@@ -30,7 +30,7 @@ void Workspace::start_limbering() {
     Choice choice;
     choice.name = tr("Limbering");
     jobs_.run(
-        tr("Reading the limbering take"), not_cancelled(),
+        tr("Reading the limbering take"), opening(),
         [choice](const Progress&) {
             Choice shipped = choice;
             shipped.path = QString::fromStdString(limbering_take());

@@ -145,6 +145,7 @@ BodyPlan read_plan(const Json& from, const std::deque<BodyPlan>& known) {
     plan.figure = from.value("figure", plan.figure);
     if (plan.figure != "biped" && plan.figure != "quadruped")
         wrong(fmt::format("'figure' is '{}': write biped or quadruped", plan.figure));
+    plan.has_hock = from.value("hock", plan.has_hock);
     // What extends another may leave its chains as they are.
     if (plan.chains.empty() || from.contains("chains"))
         for (const Json& chain : from.at("chains")) read_chain(chain, plan);

@@ -43,6 +43,7 @@ struct ChainPlan {
 struct BodyPlan {
     std::string name;
     std::string figure;               ///< "biped" or "quadruped": the reading of shapes that finds its body
+    bool has_hock = false;            ///< upright on its toes: the ankle stands high, no heel is below it
     std::vector<ChainPlan> chains;    ///< parents before children
     std::vector<std::string> needed;  ///< roles a transfer needs
     std::map<std::string, RestRule> rest_rules;  ///< a part; keep where it is not named

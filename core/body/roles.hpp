@@ -60,6 +60,8 @@ struct RoleMap {
     }
     /// Of a plan whose figure is the quadruped's.
     bool is_four_legged() const { return body_plan(plan).figure == "quadruped"; }
+    /// Upright on toes, the ankle a hock.
+    bool has_hock() const { return body_plan(plan).has_hock; }
     int joint(std::string_view role) const;  ///< -1 when the role is not filled
     const RoleFill* fill(std::string_view role) const;
     std::string role_of(int joint) const;     ///< empty when the joint has none

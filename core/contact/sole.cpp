@@ -60,7 +60,7 @@ std::string Sole::end_name() const {
 std::span<const FootPoint> Sole::resting() const {
     static constexpr std::array<FootPoint, 2> of_foot{FootPoint::heel, FootPoint::ball};
     const std::span<const FootPoint> all(of_foot);
-    return end == LimbEnd::foot ? all : end == LimbEnd::wrist ? all.subspan(2) : all.subspan(1);
+    return end == LimbEnd::foot && has_heel ? all : end == LimbEnd::wrist ? all.subspan(2) : all.subspan(1);
 }
 
 Vec3 Sole::point(FootPoint which, const Quat& R_ankle, const Vec3& p_ankle, const Quat& R_toe,
@@ -156,6 +156,8 @@ Soles soles_of(const Character& character) {
         ahead = to_ball > 1e-6 ? Vec3(ahead / to_ball) : Vec3(Vec3::UnitZ());
         double back = points.of_joint.empty() ? 0.0 : heel_of_mesh(character, sole.ankle, ahead, points);
         if (back < 0.1 * to_ball || back > 1.5 * to_ball) back = heel_by_ball * to_ball;
+        sole.has_heel = !character.roles.has_hock();
+        if (!sole.has_heel) back = std::max(back, 0.1 * p_ankle.y());
         sole.heel_J = R_JW * (-back * ahead - p_ankle.y() * Vec3::UnitY());
         sole.ball_J = R_JW * (ball - p_ankle);
         sole.ball_over_m = ball.y();

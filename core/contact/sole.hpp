@@ -33,6 +33,8 @@ inline bool is_held_by_hips(LimbEnd end) {
 ///         while the heel is raised leave it where it is.
 /// toetip  fixed in the toe's frame, below the end of the toe's bone. Without a toe: in the foot's.
 ///
+/// Bird legs stand on their toes: their ankle is a hock, and there is no heel below it (`has_heel`).
+///
 /// A paw has its pad alone, as a ball straight below its last joint; a wrist is its joint. `ankle` is that
 /// joint then.
 struct Sole {
@@ -45,6 +47,7 @@ struct Sole {
     double ball_over_m = 0.0;
     Vec3 tip_J = Vec3::Zero();  ///< in the toe joint's frame (without one: the ankle's), m
     bool has_tip = false;
+    bool has_heel = true;  ///< else `heel_J` only says which way the foot lies
 
     /// World place of a point, from the world frames of ankle and toe.
     Vec3 point(FootPoint which, const Quat& R_ankle, const Vec3& p_ankle, const Quat& R_toe,

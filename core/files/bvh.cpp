@@ -8,6 +8,7 @@
 
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
+#include "core/base/watch.hpp"
 
 namespace nb {
 
@@ -279,6 +280,7 @@ class Parser {
         while (true) {
             skip_space();
             if (at_ >= text_.size()) break;
+            if (take.frames % 256 == 0) look_up(0.7 * double(at_) / double(text_.size()));
             const size_t frame_at = at_;
             if (!complete_frame_follows(channel_count)) {
                 file_.notes.push_back(

@@ -11,6 +11,7 @@
 #include "core/base/files.hpp"
 #include "core/base/text_encoding.hpp"
 #include "core/base/uuid.hpp"
+#include "core/base/watch.hpp"
 #include "core/body/carried.hpp"
 #include "core/body/measures.hpp"
 #include "core/body/propose.hpp"
@@ -355,6 +356,7 @@ LoadedFile load_parsed(SkeletonFile file, const std::string& path, const std::st
                        const LoadOptions& options) {
     if (file.animations.empty()) check_animation(path, {file.take.name}, options.animation);
     read_names(file);
+    look_up(0.7);
     check_extent(file, path);
     LoadedFile loaded;
     Character& character = loaded.character;
@@ -385,7 +387,9 @@ LoadedFile load_parsed(SkeletonFile file, const std::string& path, const std::st
         while (file.skeleton.parents[size_t(request.tree)] >= 0)
             request.tree = file.skeleton.parents[size_t(request.tree)];
     }
+    look_up(0.75);
     character.roles = propose_roles(file.skeleton, request);
+    look_up(0.9);
     if (!options.ignore_names) use_mapping(file, character.roles);
     if (const std::vector<int> order = order_for_carrying(file.skeleton, character.roles); !order.empty()) {
         reorder_joints(file, order);
@@ -439,6 +443,7 @@ LoadedFile load_parsed(SkeletonFile file, const std::string& path, const std::st
                                         options.animation + 1));
     }
     std::string why;
+    look_up(0.95);
     if (can_be_transferred(character.roles, why)) {
         align_to_t(character, take.frames > 0 ? &take : nullptr);
         if (take.frames > 0 && options.set_down) set_down(character, take);

@@ -6,6 +6,7 @@
 #include <filesystem>
 
 #include "core/base/fault.hpp"
+#include "core/base/watch.hpp"
 #include "core/body/measures.hpp"
 #include "core/documents/format.hpp"
 #include "core/library/beside.hpp"
@@ -120,7 +121,10 @@ std::vector<SortedFile> sort_files(const std::vector<std::string>& paths, const 
         if (!character.document.empty()) documents.push_back(character.document);
     std::vector<SortedFile> sorted;
     sorted.reserve(paths.size());
-    for (const std::string& path : paths) sorted.push_back(look_at(path, documents));
+    for (const std::string& path : paths) {
+        look_up(double(sorted.size()) / double(paths.size()));
+        sorted.push_back(look_at(path, documents));
+    }
     return sorted;
 }
 

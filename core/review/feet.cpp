@@ -43,8 +43,10 @@ class Seer {
         Vec3 heel = a - back_of(ankle, ahead, length) * ahead;
         heel.y() = 0.0;
         const Vec3 under(ball.x(), 0.0, ball.z());
-        StandingEnd end{"foot" + side,
-                        {point("heel" + side, ankle, heel, heel), point("ball" + side, ankle, under, ball)}};
+        StandingEnd end{"foot" + side, {}};
+        // A hock stands over its toes; nothing of it is a heel.
+        if (!c_.roles.has_hock()) end.points.push_back(point("heel" + side, ankle, heel, heel));
+        end.points.push_back(point("ball" + side, ankle, under, ball));
         if (toe >= 0) {
             Vec3 tip = end_of("toe" + side, ball + 0.6 * length * ahead);
             tip.y() = 0.0;

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/watch.hpp"
 #include "core/body/carried.hpp"
 #include "core/body/measures.hpp"
 #include "core/motion/kinematics.hpp"
@@ -59,12 +60,22 @@ class Reviewer {
         review_.deficits = told_.deficits;
         review_.held_frames = told_.held_frames;
         k_ = told_.asked_k > 0.0 ? told_.asked_k : legs_in(T_, target_) / legs_in(S_, source_);
+        double done = 0.4;
+        look_up(done);
         feet();
         for (const std::string side : sides) {
-            for (const Segment& segment : segments) direction(segment, side);
-            for (const bool is_leg : {false, true}) limb(is_leg, side);
+            for (const Segment& segment : segments) {
+                look_up(done += 0.02);
+                direction(segment, side);
+            }
+            for (const bool is_leg : {false, true}) {
+                look_up(done += 0.02);
+                limb(is_leg, side);
+            }
         }
+        look_up(0.9);
         turning();
+        look_up(0.97);
         bone_lengths();
         hip_path();
         return std::move(review_);
@@ -108,7 +119,9 @@ class Reviewer {
             const auto p = [&](int joint) -> const Vec3& { return motion.p[motion.at(0, joint)]; };
             sum += 0.5 * ((p(knee) - p(hip)).norm() + (p(ankle) - p(knee)).norm());
         }
-        return sum > 0.0 ? sum : 1.0;
+        if (sum > 0.0) return sum;
+        const double of_one_bone = leg_length(body.rig.skeleton, body.roles);
+        return of_one_bone > 0.0 ? of_one_bone : 1.0;
     }
 
     /// Speed of a point over the ground, which may run with `ground_m_s`; cm/s at 175 cm.

@@ -39,15 +39,14 @@ Turning turning_of(const WorldMotion& motion, int joint, double dt, int first) {
 std::vector<char> stand_out(const std::vector<double>& change, int reach, int first) {
     const int frames = int(change.size());
     std::vector<char> result(change.size(), 0);
-    std::vector<double> around;
     for (int f = first + 1; f + 1 < frames; ++f) {
         if (change[size_t(f)] <= least_pop_rad_s) continue;
         const int from = std::max(first + 1, f - reach);
         const int to = std::min(frames - 1, f + reach + 1);
-        around.assign(change.begin() + from, change.begin() + to);
-        const auto middle = around.begin() + std::ptrdiff_t(around.size() / 2);
-        std::nth_element(around.begin(), middle, around.end());
-        result[size_t(f)] = change[size_t(f)] > pop_by_median * *middle;
+        // Above so many times the median: so it is above as many times more than half of them.
+        const auto below = std::count_if(change.begin() + from, change.begin() + to,
+                                         [&](double one) { return pop_by_median * one < change[size_t(f)]; });
+        result[size_t(f)] = below > (to - from) / 2;
     }
     return result;
 }

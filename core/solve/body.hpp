@@ -26,8 +26,9 @@ struct CarriedBody {
 
 void compile_body(const PairedBodies& bodies, Program& program);
 
-/// Positions below the hips from rotations; what stands outside the body stays at rest. `p_WH`: of the hips.
-void place_joints(const Program& program, const SourceFrame& source, const Vec3& p_WH, TargetFrame& target);
+/// Positions below the hips from rotations; what stands outside the body stays at rest. `p_WH`: of the hips, a
+/// value, since callers give the place it is to overwrite.
+void place_joints(const Program& program, const SourceFrame& source, Vec3 p_WH, TargetFrame& target);
 /// What follows turned bones keeps its rest relative to them; roles keep their world rotation, and so do
 /// twist bones that are turned already.
 void follow(const Program& program, TargetFrame& target, bool are_twists_turned);

@@ -36,6 +36,29 @@ std::vector<std::string> notes_of(const TransferResult& result) {
     return notes;
 }
 
+std::vector<ReachEffect> reach_effects(const Program& program, const Pose& source,
+                                       const FrameCorrection* held) {
+    constexpr double told_from_cm = 0.1;
+    std::vector<ReachEffect> effects;
+    const size_t joints = program.body.parents.size();
+    Pose with{std::vector<Quat>(joints), std::vector<Vec3>(joints)};
+    Pose without = with;
+    solve_pose(program, source, with, held);
+    Program changed = program;
+    for (LimbOp& op : changed.limbs) {
+        op.is_still = true;
+        solve_pose(changed, source, without, held);
+        op.is_still = false;
+        const size_t first = effects.size();
+        for (size_t j = 0; j < joints; ++j)
+            if (const double cm = 100.0 * (with.p[j] - without.p[j]).norm(); cm > told_from_cm)
+                effects.push_back({limb_names[op.limb], int(j), cm});
+        std::stable_sort(effects.begin() + std::ptrdiff_t(first), effects.end(),
+                         [](const auto& a, const auto& b) { return a.cm > b.cm; });
+    }
+    return effects;
+}
+
 PassEffects pass_effects(const Program& program, const Pose& source, const FrameCorrection* held) {
     PassEffects effects{};
     const size_t joints = program.body.parents.size();

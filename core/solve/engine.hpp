@@ -53,4 +53,14 @@ void solve_pose(const Program& program, const Pose& source, Pose& target,
 using PassEffects = std::array<double, pass_table.size()>;
 PassEffects pass_effects(const Program& program, const Pose& source, const FrameCorrection* held = nullptr);
 
+/// What reaching with one limb does to one bone in a pose: how far its joint is moved beside the result without
+/// that limb's reach. Bones moved by more than a millimetre, a limb's most moved first.
+struct ReachEffect {
+    std::string limb;  ///< "leg.left"
+    int joint = -1;    ///< of the target
+    double cm = 0.0;
+};
+std::vector<ReachEffect> reach_effects(const Program& program, const Pose& source,
+                                       const FrameCorrection* held = nullptr);
+
 }  // namespace nb

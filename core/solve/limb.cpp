@@ -119,6 +119,7 @@ double source_stretch(const LimbOp& op, std::span<const Vec3> source_p) {
 
 void reach_limb(const Program& program, const LimbOp& op, const SourceFrame& source, TargetFrame& target,
                 const FrameCorrection::Limb* held) {
+    if (op.is_still) return;
     const double hold = held ? held->hold : 0.0;
     const double share = std::max(op.share, hold);
     const bool has_shoulder = op.shoulder.has_share();

@@ -42,6 +42,7 @@ struct LimbOp {
     /// Of leg and paw: where the hips give way its free tip stays where it was asked to be; an arm goes with
     /// the body.
     bool is_standing = false;
+    bool is_still = false;  ///< for comparison: it does not reach
 };
 
 /// A limb's end of the target that can be held.

@@ -381,6 +381,94 @@ class HeldTest : public QObject {
             QVERIFY2(was_stopped, qPrintable(QString::number(at)));
         }
     }
+    // D9
+    void it_is_told_which_limbs_reach_moves_which_bone() {
+        const LoadedFile source = load_file(capture("01_01.bvh"));
+        const LoadedFile target = load_file(rig("lamp-child/rig.bvh"));
+        PairingSettings settings;
+        settings.chains["arm.left"].carry = Carry::limb;
+        settings.chains["arm.left"].pole_rad = deg_to_rad(20.0);
+        const TransferResult result = carry(source, target, settings);
+        const RoleMap& roles = target.character.roles;
+        const Skeleton& skeleton = target.character.rig.skeleton;
+        const int frame = 1200;
+        const Pose pose{{result.source.R.begin() + long(result.source.at(frame, 0)),
+                         result.source.R.begin() + long(result.source.at(frame + 1, 0))},
+                        {result.source.p.begin() + long(result.source.at(frame, 0)),
+                         result.source.p.begin() + long(result.source.at(frame + 1, 0))}};
+        const FrameCorrection held = result.corrections.at(frame);
+        const auto effects = reach_effects(result.plan.program, pose, &held);
+        double elbow_cm = 0.0;
+        for (const ReachEffect& effect : effects) {
+            const std::string side(side_suffix(role_side(effect.limb)));
+            const bool is_leg = effect.limb.starts_with("leg");
+            // A limb moves nothing but itself.
+            QVERIFY2(skeleton.is_ancestor(roles.joint((is_leg ? "thigh" : "clavicle") + side), effect.joint),
+                     effect.limb.c_str());
+            QVERIFY(effect.cm > 0.1);
+            if (effect.joint == roles.joint("forearm.left")) elbow_cm = effect.cm;
+            QVERIFY2(effect.limb != "arm.right", "it reaches for nothing");
+        }
+        // The elbow goes about the line from shoulder to wrist: 2 sin(10 degrees) times its distance from it.
+        const auto at = [&](const char* role) {
+            return result.target.p[result.target.at(frame, roles.joint(role))];
+        };
+        const Vec3 line = (at("hand.left") - at("upperarm.left")).normalized();
+        const Vec3 off = at("forearm.left") - at("upperarm.left");
+        const double radius_cm = 100.0 * (off - line * line.dot(off)).norm();
+        QVERIFY2(std::abs(elbow_cm - 2.0 * std::sin(deg_to_rad(10.0)) * radius_cm) < 0.35 * radius_cm,
+                 qPrintable(QString("%1 %2").arg(elbow_cm).arg(radius_cm)));
+    }
+    // B18
+    void reading_and_measuring_can_be_stopped_data() {
+        QTest::addColumn<QString>("file");
+        QTest::newRow("bvh") << QString::fromStdString(capture("01_03.bvh"));
+        QTest::newRow("glb") << QString::fromStdString(demo("characters/ferrier/rig.glb"));
+        QTest::newRow("a scene, read in a process of its own")
+            << QString("/usr/share/assimp/models/FBX/animation_with_skeleton.fbx");
+        QTest::newRow("review") << QString();
+    }
+    void reading_and_measuring_can_be_stopped() {
+        QFETCH(QString, file);
+        const LoadedFile source = load_file(capture("01_01.bvh"));
+        const LoadedFile target = load_file(rig("ferrier/rig.glb"));
+        const TransferResult result = carry(source, target);
+        const auto work = [&] {
+            if (!file.isEmpty()) try {
+                    load_file(file.toStdString());
+                } catch (const FileError&) {
+                    // No body is in it; it was read to the end all the same.
+                }
+            else
+                review_result(source.character, target.character, result);
+        };
+        int asked = 0;
+        double last = 0.0;
+        {
+            const WatchedWork watched(Watch([&](double done) {
+                ++asked;
+                last = std::max(last, done);
+                return done >= 0.0 && done <= 1.0;
+            }));
+            work();
+        }
+        QVERIFY2(asked >= 2, qPrintable(QString::number(asked)));
+        for (const int at : {1, (asked + 1) / 2, asked}) {
+            int count = 0;
+            bool was_stopped = false;
+            const WatchedWork watched(Watch([&](double) { return ++count < at; }));
+            try {
+                work();
+            } catch (const std::runtime_error& stopped) {
+                was_stopped = std::string(stopped.what()) == "cancelled";
+            }
+            QVERIFY2(was_stopped, qPrintable(QString::number(at)));
+        }
+        // Beyond the scope nobody asks.
+        asked = 0;
+        work();
+        QCOMPARE(asked, 0);
+    }
     void a_take_that_begins_lying_has_its_first_heading() {
         // Lying for 30 frames, then up, facing 60 degrees to the left: no jump from 0.
         const LoadedFile file = demo_take("quay-walk");

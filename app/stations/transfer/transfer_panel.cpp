@@ -137,6 +137,8 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
         });
     }
     column->addLayout(passes);
+    column->addWidget(reaches_ = dim_label({}, this));
+    reaches_->setAccessibleName(tr("which limb's reach moves which bone"));
     column->addSpacing(10);
 
     column->addWidget(heading_label(tr("How far it travels"), this));
@@ -258,6 +260,41 @@ void TransferPanel::refresh_distances() {
                                : passes_[i]->isEnabled() ? tr("%1°").arg(effects[i], 0, 'f', 1)
                                                          : tr(pass.idle));
     }
+    refresh_reaches();
+}
+
+void TransferPanel::refresh_reaches() {
+    constexpr int most_bones = 2;
+    struct Limb {
+        std::string name;
+        double most_cm = 0.0;
+        QStringList bones, all;
+    };
+    std::vector<Limb> limbs;
+    const LoadedPtr target = workspace_.target();
+    if (target)
+        for (const ReachEffect& effect : workspace_.reach_effects(playback_.frame())) {
+            if (limbs.empty() || limbs.back().name != effect.limb)
+                limbs.push_back({effect.limb, effect.cm, {}, {}});
+            const Character& c = target->file.character;
+            const std::string role = c.roles.role_of(effect.joint);
+            const QString bone = QString::fromStdString(c.rig.skeleton.names[size_t(effect.joint)]);
+            const QString moved = tr("%1 cm").arg(effect.cm, 0, 'f', 1);
+            limbs.back().all << bone + " " + moved;
+            if (!role.empty() && limbs.back().bones.size() < most_bones)
+                limbs.back().bones << QString::fromStdString(role_part(role)) + " " + moved;
+        }
+    std::sort(limbs.begin(), limbs.end(), [](const Limb& a, const Limb& b) { return a.most_cm > b.most_cm; });
+    QStringList lines, tips;
+    for (const Limb& limb : limbs) {
+        const QString words = QString::fromStdString(limb.name);
+        const QString name = words.section('.', 1) + " " + words.section('.', 0, 0);
+        lines << tr("%1: %2").arg(name, limb.bones.join(", "));
+        tips << tr("%1 moves %2").arg(name, limb.all.join(", "));
+    }
+    reaches_->setVisible(!lines.isEmpty());
+    reaches_->setText(tr("Reach moves here: ") + lines.join(QString::fromUtf8(" · ")));
+    reaches_->setToolTip(tips.join("\n"));
 }
 
 void TransferPanel::refresh_events() {

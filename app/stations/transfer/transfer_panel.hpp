@@ -55,6 +55,7 @@ class TransferPanel : public QWidget {
     QPushButton* pin_;
     std::array<QCheckBox*, pass_table.size()> passes_{};
     std::array<QLabel*, pass_table.size()> distances_{};
+    QLabel* reaches_;  ///< which limb's reach moves which bone
     QCheckBox *by_legs_, *on_root_;
     QDoubleSpinBox* scale_;
     QLabel* level_;
@@ -63,6 +64,7 @@ class TransferPanel : public QWidget {
     void change(const QString& text, int topic, const std::function<void(PairingSettings&)>& edit);
     void refresh_settings();
     void refresh_distances();
+    void refresh_reaches();
     void refresh_review();
     void refresh_events();
     void refresh_verdict();

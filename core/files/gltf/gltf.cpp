@@ -10,6 +10,7 @@
 
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
+#include "core/base/watch.hpp"
 #include "core/files/gltf/access.hpp"
 #include "core/files/gltf/humanoid.hpp"
 #include "core/files/gltf/mesh.hpp"
@@ -252,7 +253,9 @@ class Reader {
         double step = 1e30;
         double longest_mean_step = 0.0;
         size_t most_keys = 1;
+        size_t read = 0;
         for (const auto& channel : animation.channels) {
+            look_up(0.7 * double(read++) / double(animation.channels.size()));
             if (channel.target_node < 0 || channel.target_node >= int(model_.nodes.size())) continue;
             const int joint = joint_of_node_[size_t(channel.target_node)];
             const bool is_turn = channel.target_path == "rotation";

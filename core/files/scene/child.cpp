@@ -24,6 +24,7 @@
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
 #include "core/base/text_encoding.hpp"
+#include "core/base/watch.hpp"
 #include "core/files/scene/scene.hpp"
 
 extern char** environ;
@@ -137,6 +138,7 @@ std::string reader_program() {
 struct Answer {
     std::string bytes;
     bool is_over_time = false;
+    bool is_unwanted = false;
     int status = 0;
 };
 
@@ -164,12 +166,28 @@ Answer ask(const std::string& program, const std::string& path, int animation, i
     Answer answer;
     const auto end = std::chrono::steady_clock::now() + std::chrono::seconds(seconds);
     std::string buffer(1 << 18, '\0');
+    constexpr int asks_each_ms = 100;
+    const auto is_unwanted = [] {
+        try {
+            look_up(0.3);
+        } catch (const std::runtime_error&) {
+            return true;
+        }
+        return false;
+    };
     for (;;) {
         const auto left =
             std::chrono::duration_cast<std::chrono::milliseconds>(end - std::chrono::steady_clock::now());
         pollfd waiting{ends[0], POLLIN, 0};
-        const int ready = left.count() > 0 ? ::poll(&waiting, 1, int(left.count())) : 0;
+        const int ready =
+            left.count() > 0 ? ::poll(&waiting, 1, int(std::min<long>(left.count(), asks_each_ms))) : 0;
         if (ready < 0 && errno == EINTR) continue;
+        answer.is_unwanted = is_unwanted();
+        if (answer.is_unwanted) {
+            ::kill(child, SIGKILL);
+            break;
+        }
+        if (ready == 0 && left.count() > 0) continue;
         if (ready <= 0) {
             answer.is_over_time = true;
             ::kill(child, SIGKILL);
@@ -210,6 +228,7 @@ SkeletonFile read_scene_apart(const std::string& path, int animation) {
     }
     const ReaderLimits limits = reader_limits(size_t(fs::file_size(path, error)));
     const Answer answer = ask(reader_program(), path, animation, 3 * limits.seconds);
+    if (answer.is_unwanted) look_up(0.3);  // stops here
     const bool is_whole =
         WIFEXITED(answer.status) && WEXITSTATUS(answer.status) == 0 && !answer.bytes.empty();
     if (is_whole && answer.bytes[0] == fault_mark) throw FileError(path, answer.bytes.substr(1), "");

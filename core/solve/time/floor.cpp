@@ -49,6 +49,7 @@ double floor_below(const Problem& problem, const Effector& e, const EffectorGoal
 
 double heel_below(const Problem& problem, const Effector& e, const EffectorGoals& g, const Vec3& ankle,
                   const Quat& R, int f) {
+    if (!e.sole().has_heel) return -no_support_m;
     return floor_below(problem, e, g, FootPoint::heel, f) - (ankle + R * e.sole().heel_J).y();
 }
 

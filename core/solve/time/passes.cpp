@@ -1,17 +1,6 @@
 #include "core/solve/time/passes.hpp"
 
-#include <stdexcept>
-
 namespace nb {
-
-void Watch::look(double done) const {
-    if (tell_ && !tell_(done)) throw std::runtime_error("cancelled");
-}
-
-Watch Watch::part(double from, double share) const {
-    if (!tell_) return {};
-    return Watch([tell = tell_, from, share](double done) { return tell(from + share * done); });
-}
 
 Corrections hold_contacts(const Program& program, const Contacts& contacts, const WorldMotion& source,
                           const WorldMotion& target, double frame_time_s, int first_frame,

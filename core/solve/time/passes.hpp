@@ -6,25 +6,11 @@
 // A further one (hands on props, clearance, a partner) is a file and a row of the table.
 #pragma once
 #include <array>
-#include <functional>
 
+#include "core/base/watch.hpp"
 #include "core/solve/time/goals.hpp"
 
 namespace nb {
-
-/// Asked between pieces of work; throws std::runtime_error("cancelled") when told to stop.
-class Watch {
-  public:
-    Watch() = default;
-    explicit Watch(std::function<bool(double done)> tell) : tell_(std::move(tell)) {}
-    /// `done` of the pass that runs, 0..1.
-    void look(double done) const;
-    /// The same with what is done before a pass and with what it is of the whole.
-    Watch part(double from, double share) const;
-
-  private:
-    std::function<bool(double)> tell_;
-};
 
 struct TimePass {
     const char* name;

@@ -84,6 +84,7 @@ void add_effector(Problem& problem, size_t limb, const Contacts& contacts) {
     for (const Contact& contact : contacts.list) {
         const auto point = contact_point(contact.point);
         if (!point || point->limb != limb || point->end != end.sole.end) continue;
+        if (point->point == FootPoint::heel && !end.sole.has_heel) continue;
         Hold hold{point->point, std::max(contact.first, problem.first),
                   std::min(contact.last, problem.frames), contact.kind, 0};
         if (hold.last <= hold.first) continue;
