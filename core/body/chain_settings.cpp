@@ -23,12 +23,13 @@ struct NumberField {
     std::optional<double> ChainSettings::*field;
     double least, most;
 };
-constexpr std::array<NumberField, 6> numbers{{{"tip_share", &ChainSettings::tip_share, 0.0, 1.0},
+constexpr std::array<NumberField, 7> numbers{{{"tip_share", &ChainSettings::tip_share, 0.0, 1.0},
                                               {"soften_from", &ChainSettings::soften_from, 0.5, 1.0},
                                               {"pole_deg", &ChainSettings::pole_rad, -180.0, 180.0},
                                               {"start_gives", &ChainSettings::start_gives, 0.0, 1.0},
                                               {"give", &ChainSettings::length_share, 0.0, 1.0},
-                                              {"shoulder_share", &ChainSettings::shoulder_share, 0.0, 1.0}}};
+                                              {"shoulder_share", &ChainSettings::shoulder_share, 0.0, 1.0},
+                                              {"stiffness", &ChainSettings::stiffness, 0.0, 1.0}}};
 
 /// The roles a run starts and ends at.
 constexpr std::array<std::pair<const char*, std::optional<std::string> ChainSettings::*>, 4> ends{
@@ -68,7 +69,7 @@ ChainSettings usual_settings(const std::string& chain) {
     usual.carry = Carry::angles;
     usual.tip_share = 1.0;
     usual.soften_from = usual_soften_from;
-    usual.pole_rad = usual.length_share = usual.shoulder_share = 0.0;
+    usual.pole_rad = usual.length_share = usual.shoulder_share = usual.stiffness = 0.0;
     usual.start_gives = chain.starts_with("arm") ? usual_clavicle_gives : 1.0;
     return usual;
 }

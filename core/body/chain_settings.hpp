@@ -35,7 +35,10 @@ struct ChainSettings {
     std::optional<double> start_gives;     ///< share of what is missing by which clavicle or hips give way
     std::optional<double> length_share;    ///< share of the source bones' change in length that crosses
     std::optional<double> shoulder_share;  ///< of an arm's elevation above 30 degrees, to the clavicle
-    bool is_proposed = false;              ///< by the program, and nobody has confirmed it
+    /// Of a run: 0 bends where the source does, 1 bends in its first joint alone, as a rod; its last bone points as
+    /// the source's either way.
+    std::optional<double> stiffness;
+    bool is_proposed = false;  ///< by the program, and nobody has confirmed it
 
     bool operator==(const ChainSettings&) const = default;
     bool is_empty() const { return *this == ChainSettings(); }
@@ -47,11 +50,11 @@ inline constexpr double usual_clavicle_gives = 0.3;
 
 /// All fields, for what goes over each of them.
 inline constexpr auto chain_fields =
-    std::tuple{&ChainSettings::is_left_out,  &ChainSettings::driven_by,     &ChainSettings::ticks,
-               &ChainSettings::first,        &ChainSettings::last,          &ChainSettings::source_first,
-               &ChainSettings::source_last,  &ChainSettings::carry,         &ChainSettings::tip_share,
-               &ChainSettings::soften_from,  &ChainSettings::pole_rad,      &ChainSettings::start_gives,
-               &ChainSettings::length_share, &ChainSettings::shoulder_share};
+    std::tuple{&ChainSettings::is_left_out,  &ChainSettings::driven_by,      &ChainSettings::ticks,
+               &ChainSettings::first,        &ChainSettings::last,           &ChainSettings::source_first,
+               &ChainSettings::source_last,  &ChainSettings::carry,          &ChainSettings::tip_share,
+               &ChainSettings::soften_from,  &ChainSettings::pole_rad,       &ChainSettings::start_gives,
+               &ChainSettings::length_share, &ChainSettings::shoulder_share, &ChainSettings::stiffness};
 
 /// What holds for a chain where no level says anything: angles, nothing turned, no lengths.
 ChainSettings usual_settings(const std::string& chain);

@@ -1,5 +1,7 @@
 #include "core/solve/angles.hpp"
 
+#include <cmath>
+
 #include "core/solve/paired.hpp"
 #include "core/solve/program.hpp"
 
@@ -33,11 +35,23 @@ void direct(const PairedBodies& bodies, Program& program, std::string_view role)
     direct_joints(bodies, program, bodies.S.roles.joint(role), bodies.T.roles.joint(role));
 }
 
+/// A run that is stiff asks further along: x' = x + s (x_last - x), x the place along the source's bones.
+ChainSample stiffened(const ChainSample& sample, const ChainSample& last, double stiffness) {
+    const auto place = [](const ChainSample& at) { return at.a + (at.b == at.a ? 0.0 : at.u); };
+    const double x = place(sample) + stiffness * (place(last) - place(sample));
+    const int below = int(std::floor(x + 1e-9));
+    const double u = x - below;
+    return {below, u > 1e-9 ? below + 1 : below, u > 1e-9 ? u : 0.0};
+}
+
 void chains(const PairedBodies& bodies, Program& program) {
     for (const MatchedChain& chain : bodies.matched) {
         if (chain.is_left_out || chain.samples.empty()) continue;
         for (size_t i = 0; i < chain.T_joints.size(); ++i) {
-            const ChainSample& sample = chain.samples[i];
+            const double stiffness = chain.is_limb ? 0.0 : bodies.set(chain.name).stiffness.value_or(0.0);
+            const ChainSample sample = stiffness > 0.0
+                                           ? stiffened(chain.samples[i], chain.samples.back(), stiffness)
+                                           : chain.samples[i];
             if (chain.is_limb && sample.a < 0) continue;
             const auto joint_of = [&](int bone) {
                 return bone < 0 ? chain.S_parent : chain.S_joints[size_t(bone)];

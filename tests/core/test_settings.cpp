@@ -483,6 +483,42 @@ class SettingsTest : public QObject {
                 beside.at("ring.left").driven_by == "little.left");
     }
 
+    // D9
+    void a_stiff_spine_bends_in_its_first_joint() {
+        const LoadedFile source = load_file(capture("01_01.bvh"));
+        const LoadedFile target = load_file(rig("ferrier/rig.glb"));
+        const RoleMap& roles = target.character.roles;
+        std::vector<std::string> spine;
+        for (int i = 1; i <= 8; ++i)
+            if (roles.joint("spine." + std::to_string(i)) >= 0) spine.push_back("spine." + std::to_string(i));
+        QVERIFY(spine.size() >= 2);
+        PairingSettings settings;
+        settings.passes.reach = settings.passes.gather = false;
+        const WorldMotion own = carry(source, target, settings).target;
+        const auto turn = [&](const WorldMotion& motion, int f, const std::string& role) {
+            const int j = roles.joint(role);
+            return Quat(motion.R[motion.at(f, j)] * target.character.rest.R_WJ0[size_t(j)].conjugate());
+        };
+        double last_off = 1e9;
+        for (const double stiffness : {0.5, 1.0}) {
+            settings.chains["spine"].stiffness = stiffness;
+            const WorldMotion stiff = carry(source, target, settings).target;
+            double off = 0.0;
+            for (int f = 1; f < stiff.frames; f += 7) {
+                QVERIFY(angle_between(turn(stiff, f, "chest"), turn(own, f, "chest")) < 1e-9);
+                QVERIFY(angle_between(turn(stiff, f, "hips"), turn(own, f, "hips")) < 1e-9);
+                for (const auto& role : spine)
+                    off = std::max(off, angle_between(turn(stiff, f, role), turn(stiff, f, "chest")));
+            }
+            QVERIFY(off < last_off);
+            last_off = off;
+        }
+        QVERIFY(last_off < 1e-9);  // one rod
+        ChainSettings again = parse_chain_settings(chain_settings_json(settings.chains["spine"]));
+        QCOMPARE(again.stiffness.value_or(0.0), 1.0);
+        QVERIFY_THROWS_EXCEPTION(std::invalid_argument, parse_chain_settings({{"stiffness", 1.5}}));
+    }
+
     void four_legs_keep_the_hock_and_paws_stand() {
         const LoadedFile source = demo_take("dog-walk");
         LoadedFile target = demo_body("quay-dog");

@@ -118,6 +118,11 @@ ChainForm::ChainForm(Workspace& workspace, ChainEdits& edits, QWidget* parent)
         tr("How much of the arm's rise above 30° the clavicle takes, where the source's does not move; "
            "the hand stays. Living shoulders: about 33 %"),
         &ChainSettings::shoulder_share, 0.01, 0, 100, " %");
+    add_number(
+        *grid, tr("stiff"),
+        tr("0 %: bends where the source does. 100 %: bends in its first joint alone, as a rod. Its last "
+           "bone points as the source's either way"),
+        &ChainSettings::stiffness, 0.01, 0, 100, " %");
     grid->setColumnStretch(0, 1);
     grid->setColumnMinimumWidth(2, 34);
     column->addLayout(grid);
@@ -246,6 +251,7 @@ void ChainForm::refresh_numbers(const ChainSettings& now, bool is_run, bool is_l
         show(row, setting == &ChainSettings::shoulder_share ? is_arm
                   : setting == &ChainSettings::start_gives  ? is_limb && (!is_arm || by_tip)
                   : setting == &ChainSettings::pole_rad     ? is_limb
+                  : setting == &ChainSettings::stiffness    ? is_run
                   : is_of_tip                               ? (is_run || is_limb) && by_tip
                                                             : is_run || is_limb);
         if (setting == &ChainSettings::pole_rad)
