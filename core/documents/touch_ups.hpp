@@ -1,0 +1,17 @@
+// Touch-ups in documents: of a body in its character, of a pair and of a take on a target in the pairing.
+#pragma once
+#include <string>
+
+#include "core/documents/format.hpp"
+#include "core/touchup/layers.hpp"
+
+namespace nb {
+
+/// Layers as a list; of each touch-up only what its kind uses and what is not usual. Degrees, centimetres, seconds.
+Json touch_layers_json(const TouchLayers& layers);
+/// Throws FileError: which layer and touch-up, key, the value met, what is expected. `path` names the document.
+TouchLayers read_touch_layers(const Json& list, const std::string& path);
+/// What of it this program writes itself.
+const Shape& touch_layers_shape();
+
+}  // namespace nb

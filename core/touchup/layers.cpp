@@ -1,0 +1,63 @@
+#include "core/touchup/layers.hpp"
+
+#include <algorithm>
+#include <array>
+#include <utility>
+
+namespace nb {
+
+namespace {
+
+constexpr std::array<std::pair<TouchKind, std::string_view>, 9> kinds{{{TouchKind::turn, "turn"},
+                                                                       {TouchKind::place, "place"},
+                                                                       {TouchKind::body, "body"},
+                                                                       {TouchKind::hand, "hand"},
+                                                                       {TouchKind::calm, "calm"},
+                                                                       {TouchKind::damp, "damp"},
+                                                                       {TouchKind::settle, "settle"},
+                                                                       {TouchKind::loop, "loop"},
+                                                                       {TouchKind::pace, "pace"}}};
+constexpr std::array<std::pair<TouchStage, std::string_view>, 3> stages{
+    {{TouchStage::source, "source"}, {TouchStage::angles, "angles"}, {TouchStage::last, "last"}}};
+
+template <typename Table, typename Value>
+std::string_view name_in(const Table& table, Value value) {
+    for (const auto& [one, name] : table)
+        if (one == value) return name;
+    return {};
+}
+template <typename Table>
+auto value_in(const Table& table, std::string_view name) {
+    using Value = decltype(table[0].first);
+    for (const auto& [one, its] : table)
+        if (its == name) return std::optional<std::remove_const_t<Value>>(one);
+    return std::optional<std::remove_const_t<Value>>();
+}
+
+double smooth_step(double u) {
+    return u * u * (3.0 - 2.0 * u);
+}
+
+}  // namespace
+
+std::string_view touch_kind_name(TouchKind kind) {
+    return name_in(kinds, kind);
+}
+std::optional<TouchKind> touch_kind(std::string_view name) {
+    return value_in(kinds, name);
+}
+std::string_view touch_stage_name(TouchStage stage) {
+    return name_in(stages, stage);
+}
+std::optional<TouchStage> touch_stage(std::string_view name) {
+    return value_in(stages, name);
+}
+
+double TouchSpan::weight(double t_s) const {
+    if (is_whole || (t_s >= from_s && t_s <= to_s)) return 1.0;
+    const double beside = t_s < from_s ? from_s - t_s : t_s - to_s;
+    const double ease = t_s < from_s ? arrive_s : release_s;
+    return beside >= ease ? 0.0 : smooth_step(1.0 - beside / ease);
+}
+
+}  // namespace nb

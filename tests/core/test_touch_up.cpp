@@ -1,0 +1,470 @@
+// Touch-ups: when they act, what a turn is, documents, and the low-pass against scipy
+// (tests/reference/low_pass.json, made by make_low_pass.py).
+#include <QtTest>
+
+#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
+#include "core/documents/touch_ups.hpp"
+#include "core/math/low_pass.hpp"
+#include "core/rest/edit.hpp"
+#include "core/touchup/calm.hpp"
+#include "core/touchup/hand_pose.hpp"
+#include "core/touchup/layers.hpp"
+#include "core/touchup/turn.hpp"
+#include "tests/support/run_test.hpp"
+#include "tests/support/test_rigs.hpp"
+
+using namespace nb;
+using namespace nb::test;
+
+namespace {
+
+/// Transfer by angles alone, so that what turns is seen as it is.
+PairingSettings by_angles() {
+    PairingSettings settings;
+    settings.passes.reach = settings.passes.gather = settings.passes.twist = false;
+    return settings;
+}
+
+TouchUp turn_of(const std::string& what, const Vec3& deg, TurnAxes axes) {
+    TouchUp touch;
+    touch.what = what;
+    touch.turn_rad = deg_to_rad(1.0) * deg;
+    touch.axes = axes;
+    return touch;
+}
+
+void turn_all(const std::vector<TurnOp>& ops, WorldMotion& motion, double dt) {
+    for (int f = 0; f < motion.frames; ++f)
+        for (const TurnOp& op : ops)
+            turn_frame(op, f * dt, 0.0, {&motion.R[motion.at(f, 0)], size_t(motion.joints)});
+}
+
+double largest_turn_deg(const WorldMotion& a, const WorldMotion& b) {
+    double largest = 0.0;
+    for (size_t i = 0; i < a.R.size(); ++i) largest = std::max(largest, angle_between(a.R[i], b.R[i]));
+    return rad_to_deg(largest);
+}
+
+}  // namespace
+
+class TouchUpTest : public QObject {
+    Q_OBJECT
+
+  private slots:
+    void a_span_arrives_holds_and_releases() {
+        TouchSpan span;
+        QCOMPARE(span.weight(-1e9), 1.0);
+        span.is_whole = false;
+        span.from_s = 2.0;
+        span.to_s = 3.0;
+        span.arrive_s = 0.4;
+        span.release_s = 0.8;
+        // Worked by hand: u^2 (3 - 2u).
+        QCOMPARE(span.weight(2.0), 1.0);
+        QCOMPARE(span.weight(2.7), 1.0);
+        QVERIFY(std::abs(span.weight(1.8) - 0.5) < 1e-12);
+        QVERIFY(std::abs(span.weight(1.7) - 0.15625) < 1e-12);
+        QVERIFY(std::abs(span.weight(3.2) - 0.84375) < 1e-12);
+        // Nothing, to the bit, from the ends on.
+        for (const double t : {1.6, 1.0, -5.0, 3.8, 9.0}) QCOMPARE(span.weight(t), 0.0);
+        // Continuous in value and slope: the difference quotient at each end is 0.
+        for (const double t : {1.6, 2.0, 3.0, 3.8})
+            QVERIFY(std::abs(span.weight(t + 1e-5) - span.weight(t - 1e-5)) < 1e-8);
+        // Without an ease a step.
+        span.arrive_s = 0.0;
+        QCOMPARE(span.weight(std::nextafter(2.0, 0.0)), 0.0);
+        QCOMPARE(span.weight(2.0), 1.0);
+    }
+
+    void a_constant_turn_is_the_same_turn_of_the_rest_data() {
+        QTest::addColumn<QString>("role");
+        QTest::addColumn<bool>("on_source");
+        for (const char* role : {"upperarm.left", "spine.2", "foot.right", "head", "thigh.left"})
+            for (const bool on_source : {false, true})
+                QTest::addRow("%s of the %s", role, on_source ? "source" : "target")
+                    << QString(role) << on_source;
+    }
+    void a_constant_turn_is_the_same_turn_of_the_rest() {  // property 5
+        QFETCH(QString, role);
+        QFETCH(bool, on_source);
+        const std::string what = role.toStdString();
+        LoadedFile source = load_file(capture("01_01.bvh"));
+        LoadedFile target = load_file(rig("ferrier/rig.glb"));
+        Character& body = on_source ? source.character : target.character;
+        if (body.roles.joint(what) < 0) QSKIP("this body has no such bone");
+        for (const TurnAxes axes : {TurnAxes::bone, TurnAxes::parent}) {
+            const TouchUp touch = turn_of(what, {12, -7, 20}, axes);
+            const auto ops = compile_turn(body.rig.skeleton, body.roles, body.rest, touch, 1.0);
+            QCOMPARE(int(ops.size()), 1);
+            WorldMotion touched;
+            if (on_source) {
+                // Turned motion on the rest as it is.
+                LoadedFile turned = source;
+                WorldMotion motion = forward_kinematics(source.character.rig.skeleton, *source.take);
+                turn_all(ops, motion, source.take->frame_time_s);
+                Take& take = *turned.take;
+                for (int f = 0; f < take.frames; ++f)
+                    for (int j = 0; j < take.joints; ++j) {
+                        const int parent = body.rig.skeleton.parents[size_t(j)];
+                        const Quat& R = motion.R[motion.at(f, j)];
+                        take.R.edit()[size_t(f) * size_t(take.joints) + size_t(j)] =
+                            parent < 0 ? R : Quat(motion.R[motion.at(f, parent)].conjugate() * R);
+                    }
+                touched = carry(turned, target, by_angles()).target;
+            } else {
+                touched = carry(source, target, by_angles()).target;
+                turn_all(ops, touched, source.take->frame_time_s);
+            }
+            // On the source the rest stands the other way: motion is counted from it.
+            Character before = body;
+            const Vec3 v_W = axes_of(body.rig.skeleton, body.roles, body.rest, what, axes) * touch.turn_rad;
+            turn_bone(body.rig.skeleton, body.roles, body.rest, what,
+                      exp_rotation((on_source ? -1.0 : 1.0) * v_W), false);
+            const WorldMotion rested = carry(source, target, by_angles()).target;
+            body = before;
+            const double off = largest_turn_deg(touched, rested);
+            QVERIFY2(off < 1e-6, qPrintable(QString("%1 degrees").arg(off)));
+        }
+    }
+
+    void a_turn_acts_in_its_span_alone() {
+        const LoadedFile source = load_file(capture("01_01.bvh"));
+        const LoadedFile target = load_file(rig("ferrier/rig.glb"));
+        const Character& c = target.character;
+        TouchUp touch = turn_of("upperarm.left", {0, 0, 25}, TurnAxes::world);
+        touch.has_other_side = true;
+        touch.when.is_whole = false;
+        touch.when.from_s = 5.0;
+        touch.when.to_s = 6.0;
+        const auto ops = compile_turn(c.rig.skeleton, c.roles, c.rest, touch, 0.5);
+        QCOMPARE(int(ops.size()), 2);
+        const WorldMotion plain = carry(source, target, by_angles()).target;
+        WorldMotion touched = plain;
+        const double dt = source.take->frame_time_s;
+        turn_all(ops, touched, dt);
+        const int arm = c.roles.joint("upperarm.left");
+        const int other = c.roles.joint("upperarm.right");
+        const int head = c.roles.joint("head");
+        const int hand = c.roles.joint("hand.left");
+        for (int f = 0; f < plain.frames; ++f) {
+            const double t = f * dt;
+            const bool is_in = t > touch.when.begin_s() && t < touch.when.end_s();
+            if (!is_in)
+                for (int j = 0; j < plain.joints; ++j)
+                    QVERIFY(touched.R[plain.at(f, j)].coeffs() == plain.R[plain.at(f, j)].coeffs());
+            QVERIFY(touched.R[plain.at(f, head)].coeffs() == plain.R[plain.at(f, head)].coeffs());
+            if (t < 5.0 || t > 6.0) continue;
+            // Half of 25 degrees: left about +Z, right the other way, the hand with its arm as one piece.
+            const Quat turn = exp_rotation(deg_to_rad(12.5) * Vec3::UnitZ());
+            QVERIFY(angle_between(touched.R[plain.at(f, arm)], Quat(turn * plain.R[plain.at(f, arm)])) <
+                    1e-9);
+            QVERIFY(angle_between(touched.R[plain.at(f, hand)], Quat(turn * plain.R[plain.at(f, hand)])) <
+                    1e-9);
+            QVERIFY(angle_between(touched.R[plain.at(f, other)],
+                                  Quat(turn.conjugate() * plain.R[plain.at(f, other)])) < 1e-9);
+        }
+        QVERIFY(compile_turn(c.rig.skeleton, c.roles, c.rest, touch, 0.0).empty());
+        QVERIFY(
+            compile_turn(c.rig.skeleton, c.roles, c.rest, turn_of("tail.1", {1, 0, 0}, TurnAxes::bone), 1.0)
+                .empty());
+    }
+
+    void documents_keep_layers() {
+        TouchLayers layers;
+        for (const TouchKind kind :
+             {TouchKind::turn, TouchKind::place, TouchKind::body, TouchKind::hand, TouchKind::calm,
+              TouchKind::damp, TouchKind::settle, TouchKind::loop, TouchKind::pace}) {
+            TouchUp touch;
+            touch.kind = kind;
+            touch.stage = TouchStage::last;
+            touch.what = "hand.left";
+            touch.when = {false, 1.25, 2.5, 0.1, 0.75};
+            layers.push_back(
+                {std::string(touch_kind_name(kind)), kind == TouchKind::loop, 0.75, {touch, TouchUp()}});
+            QCOMPARE(*touch_kind(touch_kind_name(kind)), kind);
+        }
+        layers[0].touches[0].turn_rad = deg_to_rad(1.0) * Vec3(1, -2, 30.5);
+        layers[0].touches[0].axes = TurnAxes::parent;
+        layers[1].touches[0].place_m = Vec3(0.01, 0.125, -0.5);
+        layers[3].touches[0].pose = "fist";
+        layers[3].touches[0].opening = 0.25;
+        layers[4].touches[0].cut_off_hz = 9.0;
+        layers[8].touches[0].percent = 90.0;
+        const Json json = touch_layers_json(layers);
+        const TouchLayers again = read_touch_layers(json, "test");
+        QCOMPARE(int(again.size()), int(layers.size()));
+        QVERIFY((again[0].touches[0].turn_rad - layers[0].touches[0].turn_rad).norm() < 1e-10);
+        QCOMPARE(format_document(touch_layers_json(again)), format_document(json));
+        QVERIFY(again[7].is_muted && again[7].is_idle() && !again[0].is_idle());
+        const auto told = [&](const char* key, const Json& value) {
+            Json broken = json;
+            broken[1]["touches"][0][key] = value;
+            try {
+                read_touch_layers(broken, "pairing.json");
+            } catch (const FileError& fault) {
+                return QString(fault.what());
+            }
+            return QString();
+        };
+        QVERIFY2(told("kind", "wiggle").contains("layer 'place', touch-up 1: the kind 'wiggle'"),
+                 qPrintable(told("kind", "wiggle")));
+        QVERIFY(told("stage", "never").contains("write source, angles or last"));
+        QVERIFY(told("axes", "moon").contains("write bone, above, body or world"));
+        QVERIFY(told("place_cm", Json::array({1, 2})).contains("place_cm"));
+        QVERIFY(told("when", {{"from_s", 2}, {"to_s", 1}}).contains("exchange"));
+        QVERIFY(!told("when", 3).isEmpty());
+    }
+
+    void the_low_pass_is_scipys() {
+        const auto reference =
+            nlohmann::json::parse(read_file(std::string(NB_SOURCE_DIR) + "/tests/reference/low_pass.json"));
+        for (const auto& one : reference.at("cases")) {
+            const SecondOrder filter = butterworth(one.at("corner_hz"), one.at("fps"));
+            for (size_t i = 0; i < 3; ++i) {
+                QVERIFY(std::abs(filter.b[i] - one.at("b")[i].get<double>()) < 1e-12);
+                QVERIFY(std::abs(filter.a[i] - one.at("a")[i].get<double>()) < 1e-12);
+            }
+            std::vector<Vec3> values;
+            for (const auto& row : one.at("in")) values.emplace_back(row[0], row[1], row[2]);
+            filter_both_ways(filter, values);
+            for (size_t i = 0; i < values.size(); ++i)
+                for (int axis = 0; axis < 3; ++axis)
+                    QVERIFY(std::abs(values[i][axis] - one.at("out")[i][size_t(axis)].get<double>()) < 1e-9);
+        }
+    }
+
+    void the_worst_joints_of_a_capture_are_calmed() {  // property 8
+        const LoadedFile source = load_file(capture("01_01.bvh"));
+        const Take& take = *source.take;
+        const double dt = take.frame_time_s;
+        const auto curve = [&](int joint) {
+            std::vector<Quat> R;
+            for (int f = take.first_motion_frame; f < take.frames; ++f)
+                R.push_back(take.R[size_t(f) * size_t(take.joints) + size_t(joint)]);
+            return R;
+        };
+        // Tremble: the change of the change of the turn, mean over the frames.
+        const auto tremble = [](const std::vector<Quat>& R) {
+            double sum = 0.0;
+            for (size_t f = 1; f + 1 < R.size(); ++f)
+                sum += (log_rotation(R[f].conjugate() * R[f + 1]) + log_rotation(R[f].conjugate() * R[f - 1]))
+                           .norm();
+            return sum / double(R.size());
+        };
+        std::vector<std::pair<double, int>> joints;
+        for (const RoleFill& fill : source.character.roles.fills)
+            joints.emplace_back(tremble(curve(fill.joint)), fill.joint);
+        std::sort(joints.rbegin(), joints.rend());
+        for (size_t i = 0; i < 5; ++i) {
+            std::vector<Quat> R = curve(joints[i].second);
+            const std::vector<Quat> before = R;
+            TouchSpan when{false, 4.0, 8.0, 0.25, 0.25};
+            const std::vector<double> weights = weights_of(when, 1.0, int(R.size()), 0.0, dt);
+            calm_turns(R, dt, 5.0, 0.0, weights);
+            std::vector<Quat> in, in_before;
+            for (size_t f = 0; f < R.size(); ++f) {
+                if (weights[f] == 0.0) QVERIFY(R[f].coeffs() == before[f].coeffs());
+                if (weights[f] != 1.0) continue;
+                in.push_back(R[f]);
+                in_before.push_back(before[f]);
+            }
+            const double left = tremble(in) / tremble(in_before);
+            QVERIFY2(left < 1.0 / 3.0, qPrintable(QString("%1").arg(left)));
+            // What is kept of fast motion lies between.
+            std::vector<Quat> kept = before;
+            calm_turns(kept, dt, 5.0, 1.0, weights);
+            double nearer = 0.0, farther = 0.0;
+            for (size_t f = 0; f < R.size(); ++f) {
+                nearer += angle_between(kept[f], before[f]);
+                farther += angle_between(R[f], before[f]);
+            }
+            QVERIFY(nearer < farther);
+        }
+    }
+
+    void swings_are_damped_and_held_inside() {
+        const double dt = 1.0 / 60.0;
+        std::vector<Quat> R;
+        for (int f = 0; f < 600; ++f)
+            R.push_back(exp_rotation(deg_to_rad(40.0) * std::sin(2 * pi * 2.0 * f * dt) * Vec3::UnitX()));
+        const std::vector<double> full(R.size(), 1.0);
+        std::vector<Quat> half = R;
+        damp_turns(half, dt, 0.5, 0.2, full);
+        std::vector<Quat> inside = R;
+        hold_inside(inside, Quat::Identity(), deg_to_rad(20.0), full);
+        for (size_t f = 60; f < 540; ++f) {
+            const double was = log_rotation(R[f]).x();
+            // Slow courses need some seconds from the ends.
+            if (f > 200 && f < 400)
+                QVERIFY(std::abs(log_rotation(half[f]).x() - 0.5 * was) < deg_to_rad(0.5));
+            const double now = log_rotation(inside[f]).x();
+            QVERIFY(std::abs(now) < deg_to_rad(20.0) + 1e-9);
+            if (std::abs(was) <= deg_to_rad(10.0)) QVERIFY(inside[f].coeffs() == R[f].coeffs());
+            // tanh worked by hand at 40 degrees: 10 + 10 tanh(3) = 19.951.
+            if (std::abs(std::abs(was) - deg_to_rad(40.0)) < 1e-6)
+                QVERIFY(std::abs(std::abs(now) - deg_to_rad(19.9505)) < deg_to_rad(0.001));
+        }
+        std::vector<Quat> none = R;
+        damp_turns(none, dt, 0.5, 0.2, std::vector<double>(R.size(), 0.0));
+        for (size_t f = 0; f < R.size(); ++f) QVERIFY(none[f].coeffs() == R[f].coeffs());
+    }
+
+    void bends_are_the_same_for_any_count_of_bones() {
+        const std::array<double, 3> three{1.0, 2.0, 3.0};
+        QCOMPARE(bends_over(three, 3), (std::vector<double>{1.0, 2.0, 3.0}));
+        for (const int count : {1, 2, 4}) {
+            double sum = 0.0;
+            for (const double bend : bends_over(three, count)) sum += bend;
+            QVERIFY(std::abs(sum - 6.0) < 1e-12);
+        }
+        QCOMPARE(bends_over(three, 2), (std::vector<double>{2.0, 4.0}));  // 1 and half of 2; half of 2 and 3
+        QVERIFY(bends_over(three, 0).empty());
+    }
+
+    void hand_poses_read_as_hands_data() {
+        QTest::addColumn<QString>("body");
+        for (const char* body : {"ferrier", "dockhand", "net-mender"}) QTest::newRow(body) << QString(body);
+    }
+    void hand_poses_read_as_hands() {
+        QFETCH(QString, body);
+        const LoadedFile loaded = demo_body(body.toStdString());
+        const Character& c = loaded.character;
+        const auto pose_with = [&](const std::string& name, double opening) {
+            Pose pose = aligned_pose(c.rest);
+            for (const char* side : {".left", ".right"}) {
+                const auto fingers =
+                    pose_hand(c.rig.skeleton, c.roles, c.rest, side, *shipped_hand_pose(name), opening);
+                const int hand = c.roles.joint(std::string("hand") + side);
+                set_fingers(c.rest, hand, fingers, 1.0, false, pose.R);
+            }
+            for (int j = 0; j < c.rig.skeleton.size(); ++j) {
+                const int parent = c.rig.skeleton.parents[size_t(j)];
+                if (parent >= 0 && c.rig.skeleton.is_ancestor(c.roles.joint("hips"), parent))
+                    pose.p[size_t(j)] =
+                        pose.p[size_t(parent)] + pose.R[size_t(parent)] * c.rig.skeleton.rest_p[size_t(j)];
+            }
+            return pose;
+        };
+        const auto last_of = [&](const std::string& digit, const std::string& side) {
+            int last = -1;
+            for (int i = 1; i <= 4; ++i)
+                if (const int j = c.roles.joint(digit + "." + std::to_string(i) + side); j >= 0) last = j;
+            return last;
+        };
+        const Pose straight = pose_with("straight", 0.0);
+        const Pose fist = pose_with("fist", 0.0);
+        const Pose open_fist = pose_with("fist", 1.0);
+        const Pose spread = pose_with("spread", 0.0);
+        const Pose point = pose_with("point", 0.0);
+        int fingers = 0;
+        for (const std::string side : {".left", ".right"}) {
+            const size_t hand = size_t(c.roles.joint("hand" + side));
+            for (const std::string digit : {"index", "middle", "ring", "little"}) {
+                const int last = last_of(digit, side);
+                const int first = c.roles.joint(digit + ".1" + side);
+                if (last < 0 || first < 0 || last == first) continue;
+                ++fingers;
+                const size_t l = size_t(last);
+                // Straight, and a fist all open, is the aligned hand.
+                QVERIFY(angle_between(straight.R[l], c.rest.R_WJ0[l]) < 1e-9);
+                QVERIFY(angle_between(open_fist.R[l], c.rest.R_WJ0[l]) < 1e-9);
+                const auto reach = [&](const Pose& pose) { return (pose.p[l] - pose.p[hand]).norm(); };
+                // In a fist the last bone lies nearer to the wrist, below the palm, and points back.
+                QVERIFY2(reach(fist) < 0.85 * reach(straight), digit.c_str());
+                QVERIFY(fist.p[l].y() < straight.p[l].y() - 0.01);
+                const double turned = rad_to_deg(angle_between(fist.R[l], straight.R[l]));
+                QVERIFY2(turned > 110.0, qPrintable(QString("%1 %2").arg(digit.c_str()).arg(turned)));
+                if (digit == "index") QVERIFY(reach(point) > 0.97 * reach(straight));
+            }
+            const int index = last_of("index", side);
+            const int little = last_of("little", side);
+            if (index >= 0 && little >= 0)
+                QVERIFY((spread.p[size_t(index)] - spread.p[size_t(little)]).norm() >
+                        1.2 * (straight.p[size_t(index)] - straight.p[size_t(little)]).norm());
+            if (const int thumb = last_of("thumb", side); thumb >= 0 && index >= 0) {
+                // The thumb comes under the palm.
+                QVERIFY(fist.p[size_t(thumb)].y() < straight.p[size_t(thumb)].y());
+            }
+        }
+        QVERIFY(fingers >= 4);
+        // Both sides mirror each other as well as the body does.
+        for (const std::string digit : digits) {
+            const int left = last_of(digit, ".left");
+            const int right = last_of(digit, ".right");
+            if (left < 0 || right < 0) continue;
+            const Vec3& r = fist.p[size_t(right)];
+            QVERIFY((fist.p[size_t(left)] - Vec3(-r.x(), r.y(), r.z())).norm() < 0.02);
+        }
+    }
+
+    void poses_blend_over_or_replace() {
+        const LoadedFile loaded = demo_body("ferrier");
+        const Character& c = loaded.character;
+        const auto fingers =
+            pose_hand(c.rig.skeleton, c.roles, c.rest, ".left", *shipped_hand_pose("grip"), 0.0);
+        const int hand = c.roles.joint("hand.left");
+        const int finger = c.roles.joint("middle.2.left");
+        const Quat bend = exp_rotation(0.3 * Vec3::UnitZ());
+        std::vector<Quat> R = c.rest.R_WJ0;
+        R[size_t(finger)] = bend * R[size_t(finger)];
+        const std::vector<Quat> own = R;
+        std::vector<Quat> none = own, half = own, whole = own, added = own;
+        set_fingers(c.rest, hand, fingers, 0.0, false, none);
+        set_fingers(c.rest, hand, fingers, 0.5, false, half);
+        set_fingers(c.rest, hand, fingers, 1.0, false, whole);
+        set_fingers(c.rest, hand, fingers, 1.0, true, added);
+        const size_t f = size_t(finger);
+        QVERIFY(none[f].coeffs() == own[f].coeffs());
+        const double all = angle_between(own[f], whole[f]);
+        QVERIFY(std::abs(angle_between(own[f], half[f]) - 0.5 * all) < 1e-9);
+        // Replaced: as on a hand whose fingers were straight. On top: the own bend stays in it.
+        std::vector<Quat> of_straight = c.rest.R_WJ0;
+        set_fingers(c.rest, hand, fingers, 1.0, false, of_straight);
+        QVERIFY(angle_between(whole[f], of_straight[f]) < 1e-9);
+        QVERIFY(std::abs(angle_between(added[f], of_straight[f]) - 0.3) < 1e-9);
+        QVERIFY(pose_hand(c.rig.skeleton, c.roles, c.rest, ".left", *shipped_hand_pose("fist"), 0.0).size() ==
+                fingers.size());
+        QVERIFY(!shipped_hand_pose("claw"));
+        const LoadedFile dog = demo_body("quay-dog");
+        QVERIFY(pose_hand(dog.character.rig.skeleton, dog.character.roles, dog.character.rest, ".left",
+                          *shipped_hand_pose("fist"), 0.0)
+                    .empty());
+    }
+
+    void what_is_slow_is_kept_and_has_no_phase() {  // property 8
+        const double fps = 120.0;
+        const double cut_off = 8.0;
+        const SecondOrder filter = butterworth(corner_for_both_ways(cut_off), fps);
+        for (const double hz : {1.0, 2.0, 4.0, 24.0}) {
+            std::vector<Vec3> values;
+            for (int f = 0; f < 1200; ++f)
+                values.emplace_back(std::sin(2 * pi * hz * f / fps), std::cos(2 * pi * hz * f / fps), 0.0);
+            const auto before = values;
+            filter_both_ways(filter, values);
+            // Amplitude and phase by the product with e^-iwt, away from the ends.
+            double along = 0.0, across = 0.0;
+            for (size_t f = 240; f < 960; ++f) {
+                along += values[f].dot(before[f]);
+                across += values[f].x() * before[f].y() - values[f].y() * before[f].x();
+            }
+            along /= 720.0;
+            across /= 720.0;
+            QVERIFY(std::abs(across) < 1e-6);
+            if (hz <= 0.5 * cut_off)
+                QVERIFY2(along >= 0.98, qPrintable(QString("%1 Hz %2").arg(hz).arg(along)));
+            else
+                QVERIFY2(along < 0.04, qPrintable(QString("%1 Hz %2").arg(hz).arg(along)));
+        }
+        // Too short to filter, at the edge of what a rate holds: nothing breaks.
+        std::vector<Vec3> few{{1, 2, 3}};
+        filter_both_ways(filter, few);
+        QCOMPARE(few[0], Vec3(1, 2, 3));
+        std::vector<Vec3> fast(5, Vec3(1, 2, 3));
+        filter_both_ways(butterworth(500.0, 24.0), fast);
+        for (const Vec3& v : fast) QVERIFY((v - Vec3(1, 2, 3)).norm() < 1e-9);
+    }
+};
+
+NB_TEST(TouchUpTest)
+#include "test_touch_up.moc"
