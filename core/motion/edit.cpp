@@ -1,4 +1,5 @@
 #include "core/motion/edit.hpp"
+#include "core/motion/sample.hpp"
 
 #include <fmt/format.h>
 
@@ -55,28 +56,15 @@ Quat between(const Around<Quat>& q, double u) {
 
 }  // namespace
 
-Take resample(const Take& take, double fps) {
+Take sampled(const Take& take, const std::vector<double>& at_frames) {
     Take result = take;
-    result.frame_time_s = 1.0 / fps;
-    result.frame_time_text = fmt::format("{:.7f}", result.frame_time_s);
-    if (take.frames < 1) return result;
-    // Frame times are written with few digits: the rate that is meant makes frames meet.
-    const double source_frames = take.nominal_fps() / fps;
-    result.frames = static_cast<int>(std::floor((take.frames - 1) / source_frames + 1e-9)) + 1;
+    result.frames = int(at_frames.size());
     const size_t joints = size_t(take.joints);
     const size_t moving = take.translated.size();
     std::vector<Quat> R(size_t(result.frames) * joints);
     std::vector<Vec3> p(size_t(result.frames) * moving);
-    for (Contact& contact : result.contacts.list) {
-        contact.first = int(std::lround(contact.first / source_frames));
-        contact.last = int(std::lround(contact.last / source_frames));
-    }
-    tidy_contacts(result.contacts, result.frames);
     for (int f = 0; f < result.frames; ++f) {
-        double at = f * source_frames;
-        if (std::abs(at - std::round(at)) < 1e-9) at = std::round(at);
-        // A frame that stands apart at the beginning stays itself, and nothing is half of it.
-        if (at > 0.0) at = std::max(at, double(std::min(take.first_motion_frame, take.frames - 1)));
+        const double at = at_frames[size_t(f)];
         const int first = at > 0.0 ? take.first_motion_frame : 0;
         const int a = std::clamp(static_cast<int>(std::floor(at)), 0, take.frames - 1);
         const int b = std::min(a + 1, take.frames - 1);
@@ -97,6 +85,31 @@ Take resample(const Take& take, double fps) {
     }
     result.R = std::move(R);
     result.p = std::move(p);
+    return result;
+}
+
+Take resample(const Take& take, double fps) {
+    // Frame times are written with few digits: the rate that is meant makes frames meet.
+    const double source_frames = take.nominal_fps() / fps;
+    std::vector<double> at_frames;
+    const int frames =
+        take.frames < 1 ? 0 : static_cast<int>(std::floor((take.frames - 1) / source_frames + 1e-9)) + 1;
+    for (int f = 0; f < frames; ++f) {
+        double at = f * source_frames;
+        if (std::abs(at - std::round(at)) < 1e-9) at = std::round(at);
+        // A frame that stands apart at the beginning stays itself, and nothing is half of it.
+        if (at > 0.0) at = std::max(at, double(std::min(take.first_motion_frame, take.frames - 1)));
+        at_frames.push_back(at);
+    }
+    Take result = take.frames < 1 ? take : sampled(take, at_frames);
+    result.frame_time_s = 1.0 / fps;
+    result.frame_time_text = fmt::format("{:.7f}", result.frame_time_s);
+    if (take.frames < 1) return result;
+    for (Contact& contact : result.contacts.list) {
+        contact.first = int(std::lround(contact.first / source_frames));
+        contact.last = int(std::lround(contact.last / source_frames));
+    }
+    tidy_contacts(result.contacts, result.frames);
     return result;
 }
 

@@ -10,6 +10,7 @@
 #include "core/touchup/calm.hpp"
 #include "core/touchup/hand_pose.hpp"
 #include "core/touchup/layers.hpp"
+#include "core/touchup/pace.hpp"
 #include "core/touchup/turn.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
@@ -430,6 +431,52 @@ class TouchUpTest : public QObject {
         QVERIFY(pose_hand(dog.character.rig.skeleton, dog.character.roles, dog.character.rest, ".left",
                           *shipped_hand_pose("fist"), 0.0)
                     .empty());
+    }
+
+    void a_span_is_paced_and_nothing_else() {
+        LoadedFile source = load_file(capture("01_01.bvh"));
+        Take& take = *source.take;
+        const double dt = take.frame_time_s;
+        take.contacts.list = {{"ball.left", 100, 300, ContactKind::stay, 0.0},
+                              {"ball.left", 1000, 1200, ContactKind::stay, 0.0}};
+        take.contacts.is_by_hand = true;
+        const TouchSpan when{false, 500 * dt, 800 * dt, 24 * dt, 24 * dt};
+        for (const double percent : {90.0, 50.0, 140.0, 100.0}) {
+            const Pace pace = pace_of(take, when, percent, 0.0);
+            const Take result = paced(take, pace);
+            QCOMPARE(result.frames, int(pace.at.size()));
+            const int more = result.frames - take.frames;
+            // 300 frames at the pace, the eases between: by hand within their two halves.
+            const double least = 300.0 * (100.0 / percent - 1.0);
+            const double most = 348.0 * (100.0 / percent - 1.0);
+            QVERIFY(more >= std::floor(std::min(least, most)) && more <= std::ceil(std::max(least, most)));
+            QVERIFY2(std::abs(pace.percent - percent) < 0.5, qPrintable(QString::number(pace.percent)));
+            const auto is_frame = [&](int now, int before) {
+                const auto a = result.rotations(now);
+                const auto b = take.rotations(before);
+                for (size_t j = 0; j < a.size(); ++j)
+                    if (a[j].coeffs() != b[j].coeffs()) return false;
+                return true;
+            };
+            for (int f = 0; f < 476; ++f) QVERIFY(is_frame(f, f));
+            for (int f = 825; f < take.frames; ++f) QVERIFY(is_frame(f + more, f));
+            // The clock goes on, evenly and without a step.
+            for (size_t f = 1; f < pace.at.size(); ++f) {
+                const double step = pace.at[f] - pace.at[f - 1];
+                QVERIFY(step > 0.99 * std::min(1.0, percent / 100.0) &&
+                        step < 1.01 * std::max(1.0, percent / 100.0));
+                if (f > 1) QVERIFY(std::abs(step - (pace.at[f - 1] - pace.at[f - 2])) < 0.1);
+            }
+            QCOMPARE(result.contacts.list[0].first, 100);
+            QCOMPARE(result.contacts.list[1].first, 1000 + more);
+            QCOMPARE(result.contacts.list[1].last, 1200 + more);
+            QVERIFY(std::abs(pace.to_new(pace.at[600]) - 600.0) < 1e-9);
+        }
+        // Always: every frame of the motion, and the one set before it stays.
+        const Pace all = pace_of(take, TouchSpan(), 50.0, 0.0);
+        QCOMPARE(int(all.at.size()),
+                 take.first_motion_frame + 2 * (take.frames - 1 - take.first_motion_frame) + 1);
+        QVERIFY(pace_of(Take(), when, 90.0, 0.0).at.empty());
     }
 
     void what_is_slow_is_kept_and_has_no_phase() {  // property 8
