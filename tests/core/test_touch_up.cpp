@@ -10,6 +10,7 @@
 #include "core/touchup/calm.hpp"
 #include "core/touchup/hand_pose.hpp"
 #include "core/touchup/layers.hpp"
+#include "core/touchup/loop.hpp"
 #include "core/touchup/pace.hpp"
 #include "core/touchup/turn.hpp"
 #include "tests/support/run_test.hpp"
@@ -477,6 +478,85 @@ class TouchUpTest : public QObject {
         QCOMPARE(int(all.at.size()),
                  take.first_motion_frame + 2 * (take.frames - 1 - take.first_motion_frame) + 1);
         QVERIFY(pace_of(Take(), when, 90.0, 0.0).at.empty());
+    }
+
+    void a_loop_played_three_times_has_no_step_data() {
+        QTest::addColumn<int>("first");
+        QTest::addColumn<int>("last");
+        QTest::addColumn<int>("blend");
+        QTest::newRow("a walk, over the last third of a second") << 150 << 402 << 40;
+        QTest::newRow("the same, over all of it") << 150 << 402 << 0;
+        QTest::newRow("places that do not meet") << 600 << 900 << 60;
+    }
+    void a_loop_played_three_times_has_no_step() {  // property 7
+        QFETCH(int, first);
+        QFETCH(int, last);
+        QFETCH(int, blend);
+        const LoadedFile source = load_file(capture("01_01.bvh"));
+        const Character& c = source.character;
+        const Skeleton& skeleton = c.rig.skeleton;
+        const BodyLines lines{c.roles.joint("thigh.left"), c.roles.joint("thigh.right"),
+                              c.roles.joint("upperarm.left"), c.roles.joint("upperarm.right")};
+        Take take = *source.take;
+        const int top = c.roles.joint("hips");
+        const LoopGap gap = close_loop(skeleton, take, top, lines, first, last, blend);
+        QVERIFY(gap.turn_rad > deg_to_rad(1.0));
+        const int unchanged = blend > 0 ? last - blend : first;
+        for (int f = 0; f <= unchanged; ++f)
+            for (int j = 0; j < take.joints; ++j)
+                if (j != top && f < unchanged)
+                    QVERIFY(take.rotations(f)[size_t(j)].coeffs() ==
+                            source.take->rotations(f)[size_t(j)].coeffs());
+        // Three cycles, each where the one before left off.
+        const WorldMotion world = forward_kinematics(skeleton, take);
+        const std::vector<Rigid> track = root_track(forward_kinematics(skeleton, *source.take), lines,
+                                                    take.frame_time_s, take.first_motion_frame);
+        const Rigid D = track[size_t(last)] * inverse(track[size_t(first)]);
+        QVERIFY(std::abs(gap.travel_m - (track[size_t(last)].p - track[size_t(first)].p).norm()) < 1e-9);
+        std::vector<std::vector<Rigid>> played;
+        Rigid way;
+        for (int cycle = 0; cycle < 3; ++cycle) {
+            for (int f = first; f < last; ++f) {
+                played.emplace_back();
+                for (int j = 0; j < take.joints; ++j)
+                    played.back().push_back(way * Rigid{world.R[world.at(f, j)], world.p[world.at(f, j)]});
+            }
+            way = D * way;
+        }
+        // The last frame is the first one, a cycle further.
+        for (int j = 0; j < take.joints; ++j) {
+            const Rigid end{world.R[world.at(last, j)], world.p[world.at(last, j)]};
+            const Rigid start = D * Rigid{world.R[world.at(first, j)], world.p[world.at(first, j)]};
+            QVERIFY2(rad_to_deg(angle_between(end.R, start.R)) < 0.05,
+                     qPrintable(QString::number(rad_to_deg(angle_between(end.R, start.R)))));
+            QVERIFY2((end.p - start.p).norm() < 0.0005,
+                     qPrintable(QString::number((end.p - start.p).norm())));
+        }
+        // Velocities agree within 2 % of the fastest joint's (one-sided differences of second order).
+        double fastest = 0.0, off = 0.0;
+        for (int j = 0; j < take.joints; ++j) {
+            const auto p = [&](int f) -> const Vec3& { return world.p[world.at(f, j)]; };
+            const Vec3 start = D.R * Vec3(0.5 * (-3.0 * p(first) + 4.0 * p(first + 1) - p(first + 2)));
+            const Vec3 end = 0.5 * (3.0 * p(last) - 4.0 * p(last - 1) + p(last - 2));
+            off = std::max(off, (start - end).norm());
+            for (int f = first; f < last; ++f) fastest = std::max(fastest, (p(f + 1) - p(f)).norm());
+        }
+        QVERIFY2(off < 0.02 * fastest, qPrintable(QString("%1 %2").arg(off).arg(fastest)));
+        // No step at the seams: the change of a joint's speed there is none that the take does not have itself.
+        const int n = last - first;
+        double at_seams = 0.0, elsewhere = 0.0;
+        for (int f = 2; f + 2 < 3 * n; ++f)
+            for (size_t j = 0; j < size_t(take.joints); ++j) {
+                const auto p = [&](int frame) -> const Vec3& { return played[size_t(frame)][j].p; };
+                const double change = (p(f + 1) - 2.0 * p(f) + p(f - 1)).norm();
+                const bool is_seam = std::abs(f - n) <= 1 || std::abs(f - 2 * n) <= 1;
+                (is_seam ? at_seams : elsewhere) = std::max(is_seam ? at_seams : elsewhere, change);
+            }
+        QVERIFY2(at_seams < elsewhere, qPrintable(QString("%1 %2").arg(at_seams).arg(elsewhere)));
+        // Too short a span is left alone.
+        Take few = *source.take;
+        close_loop(skeleton, few, top, lines, 100, 102, 0);
+        QVERIFY(few.rotations(102)[3].coeffs() == source.take->rotations(102)[3].coeffs());
     }
 
     void what_is_slow_is_kept_and_has_no_phase() {  // property 8
