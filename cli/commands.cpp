@@ -18,6 +18,7 @@
 #include "core/documents/pairing.hpp"
 #include "core/documents/review.hpp"
 #include "core/documents/roles.hpp"
+#include "core/documents/touch_ups.hpp"
 #include "core/handover/export.hpp"
 #include "core/handover/vrm.hpp"
 #include "core/intake/findings.hpp"
@@ -27,6 +28,7 @@
 #include "core/review/events.hpp"
 #include "core/solve/baked.hpp"
 #include "core/solve/passes.hpp"
+#include "core/touchup/apply.hpp"
 
 namespace nb::cli {
 
@@ -309,18 +311,37 @@ int transfer(const Options& options) {
             throw FileError(options.target, "has no root bone above the hips for --root-track",
                             "name it in a character file, or leave the option out");
     }
+    TouchLayers touch_ups;
+    if (!options.touch_up.empty()) touch_ups = read_touch_ups(options.touch_up);
     Take take = std::move(*source.take);
+    // Seconds of the file's own clock, whatever is cut and at whatever rate.
+    double start_s = source.file_fps > 0.0 ? source.character.rig.options.trim_first / source.file_fps : 0.0;
     if (!options.frames.empty()) {
         const auto [first, last] = parse_range(options.frames, take.frames);
         take = trim(take, first, last);
+        start_s += first * take.frame_time_s;
     }
     if (options.fps) take = resample(take, *options.fps);
+    const MotionClock clock{start_s, take.frame_time_s, take.first_motion_frame};
+    if (!touch_ups.empty()) take = touched_take(source.character, take, touch_ups, start_s, notes);
+    const bool is_before_contacts_asked =
+        std::any_of(touch_ups.begin(), touch_ups.end(), [](const TouchLayer& layer) {
+            return !layer.is_idle() &&
+                   std::any_of(layer.touches.begin(), layer.touches.end(),
+                               [](const TouchUp& t) { return t.stage == TouchStage::angles; });
+        });
+    if (is_before_contacts_asked)
+        notes.emplace_back(
+            "touch-ups of the stage angles are not run yet: give them the stage source, or last");
 
     TerminalProgress progress("transfer");
     const std::string take_name = take.name;
     TransferResult result =
         transfer_lean(source.character, std::move(take), target.character, settings, options.threads,
                       [&](int done, int of) { return progress(done, of); });
+    for (std::string& note :
+         touch_motion(target.character, result.target, touch_ups, TouchStage::last, clock))
+        notes.push_back(std::move(note));
     const Review review = review_result(source.character, target.character, result);
     const auto events = find_events(review, result, settings);
     // What writing needs is the target's motion alone.

@@ -107,6 +107,8 @@ int main(int argc, char** argv) {
     transfer->add_option("--fps", options.fps, "Frame rate of the result; duration is kept")->check(is_rate);
     transfer->add_option("--threads", options.threads, "At most so many threads")->check(CLI::Range(0, 1024));
     transfer->add_option("--review", options.review, "Write the review as JSON here");
+    transfer->add_option("--touch-up", options.touch_up,
+                         "Touch-ups: a document of layers (docs/touch-up.md), of the stages source and last");
 
     auto* map = app.add_subcommand("map", "Which bones drive which, what is left over, what to expect.");
     map->add_option("--take", options.take, "A take of the source, or its rig with motion")->required();

@@ -153,6 +153,11 @@ Json touch_layers_json(const TouchLayers& layers) {
     return list;
 }
 
+TouchLayers read_touch_ups(const std::string& path) {
+    const Json document = read_document(path, "touch-ups");
+    return read_touch_layers(field(document, "layers", path), path);
+}
+
 TouchLayers read_touch_layers(const Json& list, const std::string& path) {
     TouchLayers layers;
     if (!list.is_array())

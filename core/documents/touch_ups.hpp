@@ -11,6 +11,8 @@ namespace nb {
 Json touch_layers_json(const TouchLayers& layers);
 /// Throws FileError: which layer and touch-up, key, the value met, what is expected. `path` names the document.
 TouchLayers read_touch_layers(const Json& list, const std::string& path);
+/// A document of its own, "touch-ups", as the command line takes it: its layers.
+TouchLayers read_touch_ups(const std::string& path);
 /// What of it this program writes itself.
 const Shape& touch_layers_shape();
 

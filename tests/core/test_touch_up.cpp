@@ -1,12 +1,16 @@
 // Touch-ups: when they act, what a turn is, documents, and the low-pass against scipy
 // (tests/reference/low_pass.json, made by make_low_pass.py).
+#include <QProcess>
+#include <QTemporaryDir>
 #include <QtTest>
 
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
 #include "core/documents/touch_ups.hpp"
+#include "core/files/bvh.hpp"
 #include "core/math/low_pass.hpp"
 #include "core/rest/edit.hpp"
+#include "core/touchup/apply.hpp"
 #include "core/touchup/calm.hpp"
 #include "core/touchup/hand_pose.hpp"
 #include "core/touchup/layers.hpp"
@@ -557,6 +561,159 @@ class TouchUpTest : public QObject {
         Take few = *source.take;
         close_loop(skeleton, few, top, lines, 100, 102, 0);
         QVERIFY(few.rotations(102)[3].coeffs() == source.take->rotations(102)[3].coeffs());
+    }
+
+    void layers_that_do_nothing_change_no_bit() {  // property 1
+        const LoadedFile source = load_file(capture("01_01.bvh"));
+        const TouchUp turn = [] {
+            TouchUp touch = turn_of("upperarm.left", {0, 0, 20}, TurnAxes::bone);
+            touch.stage = TouchStage::source;
+            return touch;
+        }();
+        TouchUp later = turn;
+        later.stage = TouchStage::last;
+        for (const TouchLayers& layers :
+             {TouchLayers{}, TouchLayers{{"muted", true, 1.0, {turn}}},
+              TouchLayers{{"weighed 0", false, 0.0, {turn}}}, TouchLayers{{"empty", false, 1.0, {}}},
+              TouchLayers{{"of another stage", false, 1.0, {later}}}}) {
+            std::vector<std::string> notes;
+            const Take take = touched_take(source.character, *source.take, layers, 0.0, notes);
+            QVERIFY(notes.empty());
+            for (size_t i = 0; i < take.R.size(); ++i)
+                QVERIFY(take.R[i].coeffs() == source.take->R[i].coeffs());
+            for (size_t i = 0; i < take.p.size(); ++i) QVERIFY(take.p[i] == source.take->p[i]);
+        }
+    }
+
+    void a_body_that_is_shifted_takes_all_with_it() {  // property 6
+        const LoadedFile source = load_file(capture("01_01.bvh"));
+        const LoadedFile target = load_file(rig("ferrier/rig.glb"));
+        TouchUp shift;
+        shift.kind = TouchKind::body;
+        shift.stage = TouchStage::source;
+        shift.axes = TurnAxes::world;
+        shift.place_m = Vec3(1.25, 0.0, -0.5);
+        std::vector<std::string> notes;
+        LoadedFile moved = source;
+        moved.take =
+            touched_take(source.character, *source.take, {{"aside", false, 1.0, {shift}}}, 0.0, notes);
+        QVERIFY(notes.empty());
+        const TransferResult plain = carry(source, target);
+        const TransferResult shifted = carry(moved, target);
+        const Vec3 by = plain.plan.program.k * shift.place_m;
+        double off = 0.0;
+        for (int f = source.take->first_motion_frame; f < plain.target.frames; f += 3)
+            for (const RoleFill& fill : target.character.roles.fills) {
+                const size_t at = plain.target.at(f, fill.joint);
+                off = std::max(off, (shifted.target.p[at] - plain.target.p[at] - by).norm());
+            }
+        QVERIFY2(off < 1e-6, qPrintable(QString::number(off)));
+        QCOMPARE(shifted.contacts.list.size(), plain.contacts.list.size());
+        // A heading turns about where the body stands at its beginning.
+        shift.place_m = Vec3::Zero();
+        shift.turn_rad = Vec3(0, deg_to_rad(90.0), 0);
+        const Take turned =
+            touched_take(source.character, *source.take, {{"round", false, 1.0, {shift}}}, 0.0, notes);
+        const WorldMotion before = forward_kinematics(source.character.rig.skeleton, *source.take);
+        const WorldMotion after = forward_kinematics(source.character.rig.skeleton, turned);
+        const int hips = source.character.roles.joint("hips");
+        const int first = source.take->first_motion_frame;
+        const Vec3 way = before.p[before.at(700, hips)] - before.p[before.at(first, hips)];
+        const Vec3 now = after.p[after.at(700, hips)] - after.p[after.at(first, hips)];
+        QVERIFY((now - Vec3(way.z(), way.y(), -way.x())).norm() < 1e-9);
+    }
+
+    void what_is_last_moves_the_result_and_what_cannot_run_is_told() {
+        const LoadedFile source = load_file(capture("01_01.bvh"));
+        const LoadedFile target = demo_body("ferrier");
+        const Character& c = target.character;
+        TouchUp fist;
+        fist.kind = TouchKind::hand;
+        fist.stage = TouchStage::last;
+        fist.what = "hand.left";
+        fist.pose = "fist";
+        fist.replaces = true;
+        fist.when = {false, 5.0, 6.0, 0.25, 0.25};
+        TouchUp arm = turn_of("upperarm.left", {0, 0, 30}, TurnAxes::world);
+        arm.stage = TouchStage::last;
+        arm.when = fist.when;
+        TouchUp place = arm;
+        place.kind = TouchKind::place;
+        TouchUp tail = turn_of("tail.1", {0, 0, 30}, TurnAxes::bone);
+        tail.stage = TouchStage::last;
+        const WorldMotion plain = carry(source, target).target;
+        WorldMotion touched = plain;
+        const double dt = source.take->frame_time_s;
+        const auto notes = touch_motion(c, touched, {{"hand", false, 1.0, {arm, fist, place, tail}}},
+                                        TouchStage::last, {0.0, dt, source.take->first_motion_frame});
+        QCOMPARE(int(notes.size()), 2);
+        QVERIFY2(notes[0].find("the kind place is not run yet") != std::string::npos, notes[0].c_str());
+        QVERIFY2(notes[1].find("the body has no 'tail.1'") != std::string::npos, notes[1].c_str());
+        const int elbow = c.roles.joint("forearm.left");
+        const int shoulder = c.roles.joint("upperarm.left");
+        const int head = c.roles.joint("head");
+        for (int f = 1; f < plain.frames; f += 3) {
+            const double t = f * dt;
+            const auto p = [&](const WorldMotion& motion, int j) { return motion.p[motion.at(f, j)]; };
+            if (t < 4.75 || t > 6.25)
+                for (int j = 0; j < plain.joints; ++j) QVERIFY(p(touched, j) == p(plain, j));
+            QVERIFY(p(touched, head) == p(plain, head));
+            // Places follow turns: bones keep their lengths.
+            QVERIFY(std::abs((p(touched, elbow) - p(touched, shoulder)).norm() -
+                             (p(plain, elbow) - p(plain, shoulder)).norm()) < 1e-9);
+            if (t < 5.0 || t > 6.0) continue;
+            const Vec3 turned = exp_rotation(arm.turn_rad) * (p(plain, elbow) - p(plain, shoulder));
+            QVERIFY((p(touched, elbow) - p(touched, shoulder) - turned).norm() < 1e-9);
+        }
+    }
+
+    void touch_ups_are_run_by_the_command_line() {
+        QTemporaryDir folder;
+        const QString touch = folder.filePath("touch.json");
+        const auto write = [&](const char* stage) {
+            write_file(touch.toStdString(),
+                       QString(R"({"format": "nimble-bone/touch-ups", "version": 1, "layers": [
+                {"name": "arm", "touches": [{"kind": "turn", "stage": "%1", "what": "upperarm.left",
+                 "axes": "world", "turn_deg": [0, 0, 25], "when": {"from_s": 5, "to_s": 6}},
+                 {"kind": "pace", "stage": "source", "percent": 50, "when": {"from_s": 7, "to_s": 8}}]}]})")
+                           .arg(stage)
+                           .toStdString());
+        };
+        const auto run = [&](const QString& out, const QStringList& more) {
+            QProcess nbone;
+            nbone.start(
+                NB_NBONE,
+                QStringList{"transfer", "--take", QString::fromStdString(capture("01_01.bvh")), "--target",
+                            QString::fromStdString(rig("ferrier/rig.glb")), "--out", folder.filePath(out)} +
+                    more);
+            nbone.waitForFinished(-1);
+            return QString(nbone.readAllStandardOutput() + nbone.readAllStandardError());
+        };
+        run("plain.bvh", {});
+        write("last");
+        run("touched.bvh", {"--touch-up", touch});
+        const SkeletonFile plain = read_bvh(folder.filePath("plain.bvh").toStdString());
+        const SkeletonFile touched = read_bvh(folder.filePath("touched.bvh").toStdString());
+        const double fps = plain.take.fps();
+        QVERIFY(touched.take.frames > plain.take.frames + int(0.9 * fps));
+        int arm = -1;
+        for (int j = 0; j < plain.skeleton.size() && arm < 0; ++j) {
+            const size_t at = size_t(5.5 * fps) * size_t(plain.take.joints) + size_t(j);
+            if (angle_between(plain.take.R[at], touched.take.R[at]) > deg_to_rad(20.0)) arm = j;
+        }
+        QVERIFY(arm >= 0);
+        for (int j = 0; j < plain.take.joints; ++j) {
+            const size_t at = size_t(4.5 * fps) * size_t(plain.take.joints) + size_t(j);
+            // The contacts of the slowed part are others; before the touch-ups all is as it was.
+            QVERIFY2(angle_between(plain.take.R[at], touched.take.R[at]) < deg_to_rad(0.5),
+                     qPrintable(QString("%1 %2")
+                                    .arg(plain.skeleton.names[size_t(j)].c_str())
+                                    .arg(rad_to_deg(angle_between(plain.take.R[at], touched.take.R[at])))));
+        }
+        write("angles");
+        QVERIFY(run("angles.bvh", {"--touch-up", touch}).contains("not run yet"));
+        write("never");
+        QVERIFY(run("never.bvh", {"--touch-up", touch}).contains("the stage 'never' is not known"));
     }
 
     void what_is_slow_is_kept_and_has_no_phase() {  // property 8

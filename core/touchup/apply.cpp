@@ -1,0 +1,301 @@
+#include "core/touchup/apply.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/body/carried.hpp"
+#include "core/motion/heading.hpp"
+#include "core/touchup/calm.hpp"
+#include "core/touchup/hand_pose.hpp"
+#include "core/touchup/loop.hpp"
+#include "core/touchup/pace.hpp"
+#include "core/touchup/turn.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double slow_course_hz = 0.5;  // of what swings under damp
+
+BodyLines lines_of(const RoleMap& roles) {
+    return {roles.joint("thigh.left"), roles.joint("thigh.right"), roles.joint("upperarm.left"),
+            roles.joint("upperarm.right")};
+}
+
+/// Joints of a role, a limb or a chain ("arm.left", "spine"), and of its other side when that is asked.
+std::vector<int> joints_of(const Character& body, const TouchUp& touch) {
+    std::vector<int> joints;
+    const auto add = [&](const std::string& what) {
+        if (const int joint = body.roles.joint(what); joint >= 0) joints.push_back(joint);
+        if (const ChainPlan* chain = body_plan(body.roles.plan).chain(what))
+            for (const std::string& role : chain->roles)
+                if (const int joint = body.roles.joint(role); joint >= 0) joints.push_back(joint);
+    };
+    add(touch.what);
+    if (const std::string other = mirrored_role(touch.what); touch.has_other_side && other != touch.what)
+        add(other);
+    return joints;
+}
+
+/// One motion that is being touched.
+class Touched {
+  public:
+    Touched(const Character& body, WorldMotion& motion, const MotionClock& clock)
+        : body_(body), s_(body.rig.skeleton), motion_(motion), clock_(clock) {}
+
+    /// Empty when it did something; else why not.
+    std::string run(const TouchUp& touch, double layer_weight) {
+        weights_ = weights_of(touch.when, layer_weight, motion_.frames, clock_.start_s, clock_.frame_time_s);
+        std::fill_n(weights_.begin(), std::clamp(clock_.first_frame, 0, motion_.frames), 0.0);
+        switch (touch.kind) {
+            case TouchKind::turn:
+                return turn(touch, layer_weight);
+            case TouchKind::body:
+                return move_body(touch);
+            case TouchKind::hand:
+                return pose(touch);
+            case TouchKind::calm:
+            case TouchKind::damp:
+                return smooth(touch);
+            default:
+                return fmt::format("the kind {} is not run {}", touch_kind_name(touch.kind),
+                                   touch.kind == TouchKind::place || touch.kind == TouchKind::settle
+                                       ? "yet"
+                                       : "after a transfer: give it the stage source");
+        }
+    }
+
+  private:
+    const Character& body_;
+    const Skeleton& s_;
+    WorldMotion& motion_;
+    const MotionClock& clock_;
+    std::vector<double> weights_;
+
+    std::span<Quat> R(int f) { return {&motion_.R[motion_.at(f, 0)], size_t(motion_.joints)}; }
+
+    /// Calls `change(f, R)` in every frame that has a weight; places follow the turns.
+    template <typename Change>
+    void each_frame(const Change& change) {
+        std::vector<Quat> before(size_t(motion_.joints));
+        std::vector<Vec3> local(size_t(motion_.joints));
+        for (int f = 0; f < motion_.frames; ++f) {
+            if (weights_[size_t(f)] <= 0.0) continue;
+            const std::span<Quat> now = R(f);
+            std::copy(now.begin(), now.end(), before.begin());
+            const auto p = [&](int j) -> Vec3& { return motion_.p[motion_.at(f, j)]; };
+            for (int j = 0; j < s_.size(); ++j)
+                if (const int parent = s_.parents[size_t(j)]; parent >= 0)
+                    local[size_t(j)] = before[size_t(parent)].conjugate() * (p(j) - p(parent));
+            change(f, now);
+            std::vector<char> is_moved(size_t(motion_.joints), 0);
+            for (int j = 0; j < s_.size(); ++j) {
+                const int parent = s_.parents[size_t(j)];
+                if (parent < 0) continue;
+                is_moved[size_t(j)] = is_moved[size_t(parent)] ||
+                                      now[size_t(parent)].coeffs() != before[size_t(parent)].coeffs();
+                if (is_moved[size_t(j)]) p(j) = p(parent) + now[size_t(parent)] * local[size_t(j)];
+            }
+        }
+    }
+
+    std::string turn(const TouchUp& touch, double layer_weight) {
+        const std::vector<TurnOp> ops = compile_turn(s_, body_.roles, body_.rest, touch, layer_weight);
+        if (ops.empty()) return missing(touch);
+        std::vector<double> yaw;
+        if (touch.axes == TurnAxes::body)
+            yaw = headings(motion_, lines_of(body_.roles), clock_.frame_time_s, clock_.first_frame);
+        each_frame([&](int f, std::span<Quat> now) {
+            const double t = clock_.start_s + f * clock_.frame_time_s;
+            for (const TurnOp& op : ops) turn_frame(op, t, yaw.empty() ? 0.0 : yaw[size_t(f)], now);
+        });
+        return {};
+    }
+
+    /// The whole body: turned about the upright through its hips where the touch-up begins, and moved.
+    std::string move_body(const TouchUp& touch) {
+        const Skeleton carried = carried_skeleton(s_, body_.roles);
+        const int top = body_top(carried, body_.roles);
+        if (top < 0) return "the body has no hips to be moved by";
+        const auto begins = std::find_if(weights_.begin(), weights_.end(), [](double w) { return w > 0.0; });
+        if (begins == weights_.end()) return {};
+        const int first = int(begins - weights_.begin());
+        Vec3 about = motion_.p[motion_.at(first, top)];
+        about.y() = 0.0;
+        const double yaw = touch.axes == TurnAxes::body
+                               ? headings(motion_, lines_of(body_.roles), clock_.frame_time_s,
+                                          clock_.first_frame)[size_t(first)]
+                               : 0.0;
+        const Vec3 by = exp_rotation(yaw * Vec3::UnitY()) * touch.place_m;
+        for (int f = 0; f < motion_.frames; ++f) {
+            const double w = weights_[size_t(f)];
+            if (w <= 0.0) continue;
+            const Quat heading = exp_rotation(w * touch.turn_rad.y() * Vec3::UnitY());
+            for (int j = 0; j < s_.size(); ++j) {
+                if (!carried.is_ancestor(top, j)) continue;
+                Quat& R_j = motion_.R[motion_.at(f, j)];
+                Vec3& p_j = motion_.p[motion_.at(f, j)];
+                R_j = (heading * R_j).normalized();
+                p_j = about + heading * (p_j - about) + w * by;
+            }
+        }
+        return {};
+    }
+
+    std::string pose(const TouchUp& touch) {
+        const HandPose* pose = shipped_hand_pose(touch.pose);
+        if (!pose) return fmt::format("there is no hand pose '{}'", touch.pose);
+        std::vector<std::pair<int, std::vector<PosedFinger>>> hands;
+        for (const std::string side : {".left", ".right"}) {
+            if (role_side(touch.what) != role_side("hand" + side) && !touch.has_other_side) continue;
+            auto fingers = pose_hand(s_, body_.roles, body_.rest, side, *pose, touch.opening);
+            if (!fingers.empty()) hands.emplace_back(body_.roles.joint("hand" + side), std::move(fingers));
+        }
+        if (hands.empty()) return "the body has no fingers there";
+        each_frame([&](int f, std::span<Quat> now) {
+            for (const auto& [hand, fingers] : hands)
+                set_fingers(body_.rest, hand, fingers, weights_[size_t(f)], !touch.replaces, now);
+        });
+        return {};
+    }
+
+    /// Of each joint its turn on the bone above.
+    std::string smooth(const TouchUp& touch) {
+        const std::vector<int> joints = joints_of(body_, touch);
+        if (joints.empty()) return missing(touch);
+        std::vector<std::vector<Quat>> curves;
+        for (const int j : joints) {
+            const int parent = s_.parents[size_t(j)];
+            std::vector<Quat>& curve = curves.emplace_back();
+            for (int f = 0; f < motion_.frames; ++f) {
+                const Quat& R_j = motion_.R[motion_.at(f, j)];
+                curve.push_back(parent < 0 ? R_j : Quat(motion_.R[motion_.at(f, parent)].conjugate() * R_j));
+            }
+            // A pose of its own before the motion is no part of the curve.
+            for (int f = 0; f < clock_.first_frame && f < motion_.frames; ++f)
+                curve[size_t(f)] = curve[size_t(std::min(clock_.first_frame, motion_.frames - 1))];
+            if (touch.kind == TouchKind::calm)
+                calm_turns(curve, clock_.frame_time_s, touch.cut_off_hz, touch.keep, weights_);
+            else
+                damp_turns(curve, clock_.frame_time_s, touch.keep, slow_course_hz, weights_);
+        }
+        std::vector<Quat> turned(size_t(motion_.joints));
+        std::vector<int> at(size_t(motion_.joints), -1);
+        for (size_t i = 0; i < joints.size(); ++i) at[size_t(joints[i])] = int(i);
+        each_frame([&](int f, std::span<Quat> now) {
+            std::copy(now.begin(), now.end(), turned.begin());
+            std::vector<char> is_turned(now.size(), 0);
+            for (int j = 0; j < s_.size(); ++j) {
+                const int parent = s_.parents[size_t(j)];
+                const bool is_carried = parent >= 0 && is_turned[size_t(parent)];
+                if (at[size_t(j)] < 0 && !is_carried) continue;
+                is_turned[size_t(j)] = 1;
+                const Quat local = at[size_t(j)] >= 0
+                                       ? curves[size_t(at[size_t(j)])][size_t(f)]
+                                       : Quat(now[size_t(parent)].conjugate() * now[size_t(j)]);
+                turned[size_t(j)] = parent < 0 ? local : Quat((turned[size_t(parent)] * local).normalized());
+            }
+            std::copy(turned.begin(), turned.end(), now.begin());
+        });
+        return {};
+    }
+
+    std::string missing(const TouchUp& touch) const {
+        return touch.kind == TouchKind::turn && body_.roles.joint(touch.what) >= 0
+                   ? std::string("it turns by nothing")
+                   : fmt::format("the body has no '{}'", touch.what);
+    }
+};
+
+bool changes_the_clock(TouchKind kind) {
+    return kind == TouchKind::loop || kind == TouchKind::pace;
+}
+
+/// The take's keys from a world motion, where that was changed.
+void put_motion(const Skeleton& skeleton, const WorldMotion& before, const WorldMotion& motion, Take& take) {
+    const size_t moving = take.translated.size();
+    for (int f = 0; f < take.frames; ++f)
+        for (int j = 0; j < take.joints; ++j) {
+            const int parent = skeleton.parents[size_t(j)];
+            const size_t at = motion.at(f, j);
+            const auto is_same = [&](int joint) {
+                const size_t i = motion.at(f, joint);
+                return motion.R[i].coeffs() == before.R[i].coeffs() && motion.p[i] == before.p[i];
+            };
+            if (is_same(j) && (parent < 0 || is_same(parent))) continue;
+            const Quat R_WP = parent < 0 ? Quat::Identity() : motion.R[motion.at(f, parent)];
+            const Vec3 p_WP = parent < 0 ? Vec3(Vec3::Zero()) : motion.p[motion.at(f, parent)];
+            take.R.edit()[size_t(f) * size_t(take.joints) + size_t(j)] =
+                (R_WP.conjugate() * motion.R[at]).normalized();
+            const auto key = std::find(take.translated.begin(), take.translated.end(), j);
+            if (key != take.translated.end())
+                take.p.edit()[size_t(f) * moving + size_t(key - take.translated.begin())] =
+                    R_WP.conjugate() * (motion.p[at] - p_WP);
+        }
+}
+
+}  // namespace
+
+std::vector<std::string> touch_motion(const Character& body, WorldMotion& motion, const TouchLayers& layers,
+                                      TouchStage stage, const MotionClock& clock) {
+    std::vector<std::string> notes;
+    Touched touched(body, motion, clock);
+    for (const TouchLayer& layer : layers) {
+        if (layer.is_idle()) continue;
+        for (const TouchUp& touch : layer.touches) {
+            if (touch.stage != stage || (stage == TouchStage::source && changes_the_clock(touch.kind)))
+                continue;
+            if (const std::string why = touched.run(touch, layer.weight); !why.empty())
+                notes.push_back(fmt::format("touch-up {} of layer '{}' does nothing: {}",
+                                            touch_kind_name(touch.kind), layer.name, why));
+        }
+    }
+    return notes;
+}
+
+Take touched_take(const Character& body, const Take& take, const TouchLayers& layers, double start_s,
+                  std::vector<std::string>& notes) {
+    Take result = take;
+    const Skeleton& skeleton = body.rig.skeleton;
+    const MotionClock clock{start_s, take.frame_time_s, take.first_motion_frame};
+    const bool has_motion = std::any_of(layers.begin(), layers.end(), [](const TouchLayer& layer) {
+        return !layer.is_idle() &&
+               std::any_of(layer.touches.begin(), layer.touches.end(), [](const TouchUp& t) {
+                   return t.stage == TouchStage::source && !changes_the_clock(t.kind);
+               });
+    });
+    if (has_motion) {
+        const WorldMotion before = forward_kinematics(skeleton, take);
+        WorldMotion motion = before;
+        for (std::string& note : touch_motion(body, motion, layers, TouchStage::source, clock))
+            notes.push_back(std::move(note));
+        put_motion(skeleton, before, motion, result);
+    }
+    const int top = body_top(carried_skeleton(skeleton, body.roles), body.roles);
+    for (const TouchKind kind : {TouchKind::loop, TouchKind::pace})
+        for (const TouchLayer& layer : layers) {
+            if (layer.is_idle()) continue;
+            for (const TouchUp& touch : layer.touches) {
+                if (touch.kind != kind || touch.stage != TouchStage::source) continue;
+                if (kind == TouchKind::pace) {
+                    const double percent = 100.0 + layer.weight * (touch.percent - 100.0);
+                    result = paced(result, pace_of(result, touch.when, percent, start_s));
+                    continue;
+                }
+                if (!touch.has_travel)
+                    notes.push_back(fmt::format(
+                        "the loop of layer '{}' keeps its travel: taking it out is not run yet", layer.name));
+                const auto frame = [&](double t_s) {
+                    return int(std::lround((t_s - start_s) / take.frame_time_s));
+                };
+                const int first = touch.when.is_whole ? result.first_motion_frame : frame(touch.when.from_s);
+                const int last = touch.when.is_whole ? result.frames - 1 : frame(touch.when.to_s);
+                close_loop(skeleton, result, top, lines_of(body.roles), first, last,
+                           int(std::lround(touch.when.release_s / take.frame_time_s)));
+            }
+        }
+    return result;
+}
+
+}  // namespace nb
