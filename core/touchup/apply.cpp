@@ -16,6 +16,7 @@ namespace nb {
 
 namespace {
 
+constexpr std::string_view outside_the_take = "its span lies outside the take";
 constexpr double slow_course_hz = 0.5;  // of what swings under damp
 
 BodyLines lines_of(const RoleMap& roles) {
@@ -48,6 +49,8 @@ class Touched {
     std::string run(const TouchUp& touch, double layer_weight) {
         weights_ = weights_of(touch.when, layer_weight, motion_.frames, clock_.start_s, clock_.frame_time_s);
         std::fill_n(weights_.begin(), std::clamp(clock_.first_frame, 0, motion_.frames), 0.0);
+        if (std::all_of(weights_.begin(), weights_.end(), [](double w) { return w <= 0.0; }))
+            return std::string(outside_the_take);
         switch (touch.kind) {
             case TouchKind::turn:
                 return turn(touch, layer_weight);
@@ -119,7 +122,6 @@ class Touched {
         const int top = body_top(carried, body_.roles);
         if (top < 0) return "the body has no hips to be moved by";
         const auto begins = std::find_if(weights_.begin(), weights_.end(), [](double w) { return w > 0.0; });
-        if (begins == weights_.end()) return {};
         const int first = int(begins - weights_.begin());
         Vec3 about = motion_.p[motion_.at(first, top)];
         about.y() = 0.0;
@@ -278,6 +280,17 @@ Take touched_take(const Character& body, const Take& take, const TouchLayers& la
             if (layer.is_idle()) continue;
             for (const TouchUp& touch : layer.touches) {
                 if (touch.kind != kind || touch.stage != TouchStage::source) continue;
+                const double end_s = start_s + (result.frames - 1) * take.frame_time_s;
+                const bool is_outside =
+                    !touch.when.is_whole && (touch.when.end_s() <= start_s || touch.when.begin_s() >= end_s);
+                const auto tell = [&](std::string_view why) {
+                    notes.push_back(fmt::format("touch-up {} of layer '{}' does nothing: {}",
+                                                touch_kind_name(kind), layer.name, why));
+                };
+                if (is_outside) {
+                    tell(outside_the_take);
+                    continue;
+                }
                 if (kind == TouchKind::pace) {
                     const double percent = 100.0 + layer.weight * (touch.percent - 100.0);
                     result = paced(result, pace_of(result, touch.when, percent, start_s));
@@ -291,6 +304,10 @@ Take touched_take(const Character& body, const Take& take, const TouchLayers& la
                 };
                 const int first = touch.when.is_whole ? result.first_motion_frame : frame(touch.when.from_s);
                 const int last = touch.when.is_whole ? result.frames - 1 : frame(touch.when.to_s);
+                if (last - first < 4) {
+                    tell("a loop needs five frames");
+                    continue;
+                }
                 close_loop(skeleton, result, top, lines_of(body.roles), first, last,
                            int(std::lround(touch.when.release_s / take.frame_time_s)));
             }

@@ -585,6 +585,32 @@ class TouchUpTest : public QObject {
         }
     }
 
+    void what_lies_outside_the_take_is_told() {
+        const LoadedFile source = load_file(capture("01_01.bvh"));
+        TouchLayers layers{{"far", false, 1.0, {}}};
+        for (const TouchKind kind : {TouchKind::turn, TouchKind::pace, TouchKind::loop}) {
+            TouchUp touch = turn_of("upperarm.left", {0, 0, 20}, TurnAxes::bone);
+            touch.kind = kind;
+            touch.stage = TouchStage::source;
+            touch.percent = 50.0;
+            touch.when = {false, 1e5, 2e5, 0.25, 0.25};
+            layers[0].touches.push_back(touch);
+        }
+        layers[0].touches.push_back(layers[0].touches.back());
+        layers[0].touches.back().when = {false, 1.0, 1.01, 0.25, 0.25};
+        std::vector<std::string> notes;
+        const Take take = touched_take(source.character, *source.take, layers, 0.0, notes);
+        QCOMPARE(int(notes.size()), 4);
+        int outside = 0, short_ones = 0;
+        for (const std::string& note : notes) {
+            outside += note.find("outside the take") != std::string::npos;
+            short_ones += note.find("five frames") != std::string::npos;
+        }
+        QCOMPARE(outside, 3);
+        QCOMPARE(short_ones, 1);
+        QCOMPARE(take.frames, source.take->frames);
+    }
+
     void a_body_that_is_shifted_takes_all_with_it() {  // property 6
         const LoadedFile source = load_file(capture("01_01.bvh"));
         const LoadedFile target = load_file(rig("ferrier/rig.glb"));
