@@ -128,8 +128,7 @@ class Grammar {
     static Side side_of(double sx) { return sx > 0 ? Side::left : Side::right; }
 
     /// The further pieces of a bone split in `count`, between two points; the last one.
-    int segments(int first, const Vec3& from, const Vec3& to, int count, const BoneLabel& label,
-                 double radius) {
+    int segments(int first, Vec3 from, Vec3 to, int count, const BoneLabel& label, double radius) {
         int last = first;
         for (int i = 1; i < count; ++i) {
             BoneLabel piece = label;
@@ -206,7 +205,7 @@ class Grammar {
     }
 
     /// What stands above the hips; the bone the hips hang on.
-    int roots(const Vec3& hips) {
+    int roots(Vec3 hips) {
         const int kind = dice_.pick({0.5, 0.25, 0.1, 0.08, 0.07});
         if (kind == 0) return -1;
         Vec3 floor(0, 0, 0);
@@ -459,7 +458,7 @@ class Grammar {
         return hand;
     }
 
-    void fingers(const Hand& plan, int hand, const Vec3& wrist, double sx) {
+    void fingers(const Hand& plan, int hand, Vec3 wrist, double sx) {
         static const std::array<std::string, 5> words{"thumb", "index", "middle", "ring", "little"};
         const Side side = side_of(sx);
         const Vec3 out(sx, 0, 0);
@@ -601,7 +600,7 @@ class Grammar {
         if (is_flat || is_one_bone) is_facing_known_ = false;
     }
 
-    void tail(int on, const Vec3& from, int count) {
+    void tail(int on, Vec3 from, int count) {
         const double length = dice_.between(0.2, 0.9) * hip_m_;
         const double droop = dice_.between(-0.2, 1.2);
         trait(fmt::format("tail of {}", count));
