@@ -96,6 +96,53 @@ class CommandLineTest : public QObject {
     QString in(const QString& name) const { return folder_.filePath(name); }
 
   private slots:
+    void touch_ups_are_run_by_the_command_line() {
+        QTemporaryDir folder;
+        const QString touch = folder.filePath("touch.json");
+        const auto write = [&](const char* stage) {
+            write_file(touch.toStdString(),
+                       QString(R"({"format": "nimble-bone/touch-ups", "version": 1, "layers": [
+                {"name": "arm", "touches": [{"kind": "turn", "stage": "%1", "what": "upperarm.left",
+                 "axes": "world", "turn_deg": [0, 0, 25], "when": {"from_s": 5, "to_s": 6}},
+                 {"kind": "pace", "stage": "source", "percent": 50, "when": {"from_s": 7, "to_s": 8}}]}]})")
+                           .arg(stage)
+                           .toStdString());
+        };
+        const auto run = [&](const QString& out, const QStringList& more) {
+            QProcess nbone;
+            nbone.start(NB_NBONE, QStringList{"transfer", "--take", capture("01_01.bvh"), "--target",
+                                              rig("ferrier/rig.glb"), "--out", folder.filePath(out)} +
+                                      more);
+            nbone.waitForFinished(-1);
+            return QString(nbone.readAllStandardOutput() + nbone.readAllStandardError());
+        };
+        run("plain.bvh", {});
+        write("last");
+        run("touched.bvh", {"--touch-up", touch});
+        const SkeletonFile plain = read_bvh(folder.filePath("plain.bvh").toStdString());
+        const SkeletonFile touched = read_bvh(folder.filePath("touched.bvh").toStdString());
+        const double fps = plain.take.fps();
+        QVERIFY(touched.take.frames > plain.take.frames + int(0.9 * fps));
+        int arm = -1;
+        for (int j = 0; j < plain.skeleton.size() && arm < 0; ++j) {
+            const size_t at = size_t(5.5 * fps) * size_t(plain.take.joints) + size_t(j);
+            if (angle_between(plain.take.R[at], touched.take.R[at]) > deg_to_rad(20.0)) arm = j;
+        }
+        QVERIFY(arm >= 0);
+        for (int j = 0; j < plain.take.joints; ++j) {
+            const size_t at = size_t(4.5 * fps) * size_t(plain.take.joints) + size_t(j);
+            // The contacts of the slowed part are others; before the touch-ups all is as it was.
+            QVERIFY2(angle_between(plain.take.R[at], touched.take.R[at]) < deg_to_rad(0.5),
+                     qPrintable(QString("%1 %2")
+                                    .arg(plain.skeleton.names[size_t(j)].c_str())
+                                    .arg(rad_to_deg(angle_between(plain.take.R[at], touched.take.R[at])))));
+        }
+        write("angles");
+        QVERIFY(run("angles.bvh", {"--touch-up", touch}).contains("not run yet"));
+        write("never");
+        QVERIFY(run("never.bvh", {"--touch-up", touch}).contains("the stage 'never' is not known"));
+    }
+
     // B17
     void what_lies_beside_is_read_by_its_escaped_name() {
         // RFC 3986 2.1: %20 is a space. Two nodes, keys of time and rotation in one buffer.

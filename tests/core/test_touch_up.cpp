@@ -1,13 +1,10 @@
 // Touch-ups: when they act, what a turn is, documents, and the low-pass against scipy
 // (tests/reference/low_pass.json, made by make_low_pass.py).
-#include <QProcess>
-#include <QTemporaryDir>
 #include <QtTest>
 
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
 #include "core/documents/touch_ups.hpp"
-#include "core/files/bvh.hpp"
 #include "core/math/low_pass.hpp"
 #include "core/rest/edit.hpp"
 #include "core/touchup/apply.hpp"
@@ -691,55 +688,6 @@ class TouchUpTest : public QObject {
             const Vec3 turned = exp_rotation(arm.turn_rad) * (p(plain, elbow) - p(plain, shoulder));
             QVERIFY((p(touched, elbow) - p(touched, shoulder) - turned).norm() < 1e-9);
         }
-    }
-
-    void touch_ups_are_run_by_the_command_line() {
-        QTemporaryDir folder;
-        const QString touch = folder.filePath("touch.json");
-        const auto write = [&](const char* stage) {
-            write_file(touch.toStdString(),
-                       QString(R"({"format": "nimble-bone/touch-ups", "version": 1, "layers": [
-                {"name": "arm", "touches": [{"kind": "turn", "stage": "%1", "what": "upperarm.left",
-                 "axes": "world", "turn_deg": [0, 0, 25], "when": {"from_s": 5, "to_s": 6}},
-                 {"kind": "pace", "stage": "source", "percent": 50, "when": {"from_s": 7, "to_s": 8}}]}]})")
-                           .arg(stage)
-                           .toStdString());
-        };
-        const auto run = [&](const QString& out, const QStringList& more) {
-            QProcess nbone;
-            nbone.start(
-                NB_NBONE,
-                QStringList{"transfer", "--take", QString::fromStdString(capture("01_01.bvh")), "--target",
-                            QString::fromStdString(rig("ferrier/rig.glb")), "--out", folder.filePath(out)} +
-                    more);
-            nbone.waitForFinished(-1);
-            return QString(nbone.readAllStandardOutput() + nbone.readAllStandardError());
-        };
-        run("plain.bvh", {});
-        write("last");
-        run("touched.bvh", {"--touch-up", touch});
-        const SkeletonFile plain = read_bvh(folder.filePath("plain.bvh").toStdString());
-        const SkeletonFile touched = read_bvh(folder.filePath("touched.bvh").toStdString());
-        const double fps = plain.take.fps();
-        QVERIFY(touched.take.frames > plain.take.frames + int(0.9 * fps));
-        int arm = -1;
-        for (int j = 0; j < plain.skeleton.size() && arm < 0; ++j) {
-            const size_t at = size_t(5.5 * fps) * size_t(plain.take.joints) + size_t(j);
-            if (angle_between(plain.take.R[at], touched.take.R[at]) > deg_to_rad(20.0)) arm = j;
-        }
-        QVERIFY(arm >= 0);
-        for (int j = 0; j < plain.take.joints; ++j) {
-            const size_t at = size_t(4.5 * fps) * size_t(plain.take.joints) + size_t(j);
-            // The contacts of the slowed part are others; before the touch-ups all is as it was.
-            QVERIFY2(angle_between(plain.take.R[at], touched.take.R[at]) < deg_to_rad(0.5),
-                     qPrintable(QString("%1 %2")
-                                    .arg(plain.skeleton.names[size_t(j)].c_str())
-                                    .arg(rad_to_deg(angle_between(plain.take.R[at], touched.take.R[at])))));
-        }
-        write("angles");
-        QVERIFY(run("angles.bvh", {"--touch-up", touch}).contains("not run yet"));
-        write("never");
-        QVERIFY(run("never.bvh", {"--touch-up", touch}).contains("the stage 'never' is not known"));
     }
 
     void what_is_slow_is_kept_and_has_no_phase() {  // property 8
