@@ -33,7 +33,7 @@ void both_ways(const SecondOrder& filter, std::vector<Value>& values) {
     if (n < 2) return;
     const int beyond = std::min(beyond_ends, n - 1);
     std::vector<Value> all;
-    all.reserve(size_t(n + 2 * beyond));
+    all.reserve(size_t(n) + 2 * size_t(beyond));
     for (int i = beyond; i > 0; --i) all.push_back(2.0 * values.front() - values[size_t(i)]);
     all.insert(all.end(), values.begin(), values.end());
     for (int i = 1; i <= beyond; ++i) all.push_back(2.0 * values.back() - values[size_t(n - 1 - i)]);
