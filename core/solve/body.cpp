@@ -31,6 +31,7 @@ void compile_body(const PairedBodies& bodies, Program& program) {
 }
 
 /// Positions below the hips from rotations; what stands outside the body stays at rest.
+// NOLINTNEXTLINE(performance-unnecessary-value-param): callers give the very place that is written here
 void place_joints(const Program& program, const SourceFrame& source, Vec3 p_WH, TargetFrame& target) {
     for (size_t j = 0; j < program.body.parents.size(); ++j) {
         const int parent = program.body.parents[j];
