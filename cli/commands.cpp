@@ -324,13 +324,7 @@ int transfer(const Options& options) {
     if (options.fps) take = resample(take, *options.fps);
     const MotionClock clock{start_s, take.frame_time_s, take.first_motion_frame};
     if (!touch_ups.empty()) take = touched_take(source.character, take, touch_ups, start_s, notes);
-    const bool is_before_contacts_asked =
-        std::any_of(touch_ups.begin(), touch_ups.end(), [](const TouchLayer& layer) {
-            return !layer.is_idle() &&
-                   std::any_of(layer.touches.begin(), layer.touches.end(),
-                               [](const TouchUp& t) { return t.stage == TouchStage::angles; });
-        });
-    if (is_before_contacts_asked)
+    if (any_touch(touch_ups, [](const TouchUp& touch) { return touch.stage == TouchStage::angles; }))
         notes.emplace_back(
             "touch-ups of the stage angles are not run yet: give them the stage source, or last");
 

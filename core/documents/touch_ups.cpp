@@ -5,6 +5,8 @@
 #include <array>
 #include <cmath>
 
+#include "core/base/name_table.hpp"
+
 namespace nb {
 
 namespace {
@@ -55,9 +57,7 @@ Json touch_json(const TouchUp& touch) {
         when["arrive_s"] = canonical(touch.when.arrive_s);
         when["release_s"] = canonical(touch.when.release_s);
     }
-    if (uses.turn || uses.place)
-        for (const auto& [axes, name] : axes_names)
-            if (axes == touch.axes) json["axes"] = name;
+    if (uses.turn || uses.place) json["axes"] = name_in(axes_names, touch.axes);
     if (uses.turn) json["turn_deg"] = numbers(touch.turn_rad, deg_to_rad(1.0));
     if (uses.place) json["place_cm"] = numbers(touch.place_m, 0.01);
     if (uses.pose) {
@@ -102,15 +102,11 @@ TouchUp touch_from(const Json& json, const std::string& where) {
     }
     if (json.contains("axes")) {
         const std::string word = text_in(json, "axes", where);
-        bool is_known = false;
-        for (const auto& [axes, name] : axes_names)
-            if (name == word) {
-                touch.axes = axes;
-                is_known = true;
-            }
-        if (!is_known)
+        const auto axes = value_in(axes_names, word);
+        if (!axes)
             throw FileError(where, fmt::format("the axes '{}' are not known", word),
                             "write bone, above, body or world");
+        touch.axes = *axes;
     }
     touch.turn_rad = vector_in(json, "turn_deg", most_deg, deg_to_rad(1.0), where);
     touch.place_m = vector_in(json, "place_cm", most_cm, 0.01, where);
@@ -125,19 +121,6 @@ TouchUp touch_from(const Json& json, const std::string& where) {
 }
 
 }  // namespace
-
-const Shape& touch_layers_shape() {
-    static const Shape shape = list_of(
-        object_of(
-            {"name", "muted", "weight"},
-            {{"touches",
-              list_of(object_of({"kind", "stage", "what", "other_side", "axes", "turn_deg", "place_cm",
-                                 "pose", "opening", "replaces", "cut_off_hz", "keep", "percent", "travel"},
-                                {{"when", object_of({"from_s", "to_s", "arrive_s", "release_s"})}}),
-                      {"kind", "what", "when"})}}),
-        {"name"});
-    return shape;
-}
 
 Json touch_layers_json(const TouchLayers& layers) {
     Json list = Json::array();

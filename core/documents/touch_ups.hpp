@@ -1,4 +1,4 @@
-// Touch-ups in documents: of a body in its character, of a pair and of a take on a target in the pairing.
+// Touch-ups in documents: so far one of their own, which the command line takes.
 #pragma once
 #include <string>
 
@@ -13,7 +13,5 @@ Json touch_layers_json(const TouchLayers& layers);
 TouchLayers read_touch_layers(const Json& list, const std::string& path);
 /// A document of its own, "touch-ups", as the command line takes it: its layers.
 TouchLayers read_touch_ups(const std::string& path);
-/// What of it this program writes itself.
-const Shape& touch_layers_shape();
 
 }  // namespace nb

@@ -4,17 +4,11 @@
 #include <cmath>
 #include <deque>
 
+#include "core/math/hermite.hpp"
+
 namespace nb {
 
 namespace {
-
-/// Cubic Hermite from (a, slope_a) to (b, slope_b); slopes over the whole way, u in 0..1.
-Vec3 hermite(const Vec3& a, const Vec3& slope_a, const Vec3& b, const Vec3& slope_b, double u) {
-    const double u2 = u * u;
-    const double u3 = u2 * u;
-    return (2 * u3 - 3 * u2 + 1) * a + (u3 - 2 * u2 + u) * slope_a + (3 * u2 - 2 * u3) * b +
-           (u3 - u2) * slope_b;
-}
 
 Vec3 limited(const Vec3& slope, double most) {
     const double size = slope.norm();

@@ -1,10 +1,12 @@
 #include "core/motion/edit.hpp"
-#include "core/motion/sample.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
+
+#include "core/math/hermite.hpp"
+#include "core/motion/sample.hpp"
 
 namespace nb {
 
@@ -36,10 +38,7 @@ struct Around {
 Vec3 between(const Around<Vec3>& v, double u) {
     const Vec3 slope_a = v.slope_at_a(v.a - v.before, v.b - v.a);
     const Vec3 slope_b = v.slope_at_b(v.b - v.a, v.after - v.b);
-    const double u2 = u * u;
-    const double u3 = u2 * u;
-    return (2 * u3 - 3 * u2 + 1) * v.a + (u3 - 2 * u2 + u) * slope_a + (3 * u2 - 2 * u3) * v.b +
-           (u3 - u2) * slope_b;
+    return hermite(v.a, slope_a, v.b, slope_b, u);
 }
 
 Quat between(const Around<Quat>& q, double u) {

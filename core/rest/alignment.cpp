@@ -4,6 +4,7 @@
 #include <array>
 #include <utility>
 
+#include "core/base/name_table.hpp"
 #include "core/body/carried.hpp"
 
 namespace nb {
@@ -29,32 +30,19 @@ constexpr std::array<std::pair<RollSource, std::string_view>, 11> roll_sources{
      {RollSource::by_hand, "by hand"},
      {RollSource::unknown, "unknown"}}};
 
-template <typename Table>
-std::string_view name_in(const Table& table, decltype(table[0].first) value) {
-    return std::find_if(table.begin(), table.end(), [&](const auto& entry) { return entry.first == value; })
-        ->second;
-}
-
-template <typename Table>
-auto value_in(const Table& table, std::string_view name) {
-    const auto at =
-        std::find_if(table.begin(), table.end(), [&](const auto& entry) { return entry.second == name; });
-    return at == table.end() ? table.back().first : at->first;
-}
-
 }  // namespace
 
 std::string_view hinge_source_name(HingeSource source) {
     return name_in(hinge_sources, source);
 }
 HingeSource hinge_source(std::string_view name) {
-    return value_in(hinge_sources, name);
+    return value_in(hinge_sources, name).value_or(HingeSource::assumed);
 }
 std::string_view roll_source_name(RollSource source) {
     return name_in(roll_sources, source);
 }
 RollSource roll_source(std::string_view name) {
-    return value_in(roll_sources, name);
+    return value_in(roll_sources, name).value_or(RollSource::unknown);
 }
 
 bool find_bone_end(const Skeleton& skeleton, const RoleMap& roles, std::string_view role, const Pose& pose,

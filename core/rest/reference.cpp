@@ -24,8 +24,7 @@ Vec3 trunk_of(const RoleMap& roles, const Pose& pose) {
     const int arm_right = roles.joint("upperarm.right");
     if (arm_left >= 0 && arm_right >= 0)
         return 0.5 * (pose.p[size_t(arm_left)] + pose.p[size_t(arm_right)]) - centre;
-    else if (const int head = roles.joint("head"); head >= 0)
-        return pose.p[size_t(head)] - centre;
+    if (const int head = roles.joint("head"); head >= 0) return pose.p[size_t(head)] - centre;
     return Vec3::UnitY();
 }
 

@@ -1,6 +1,7 @@
 #include "core/solve/body.hpp"
 
 #include "core/body/carried.hpp"
+#include "core/body/lines.hpp"
 #include "core/body/measures.hpp"
 #include "core/solve/paired.hpp"
 #include "core/solve/program.hpp"
@@ -17,8 +18,7 @@ void compile_body(const PairedBodies& bodies, Program& program) {
     body.thigh_left = roles.joint("thigh.left");
     body.thigh_right = roles.joint("thigh.right");
     body.top = body_top(tree, roles);
-    body.lines = {body.thigh_left, body.thigh_right, roles.joint("upperarm.left"),
-                  roles.joint("upperarm.right")};
+    body.lines = lines_of(roles);
     if (const int root = roles.joint("root");
         bodies.settings.has_root_track && root >= 0 && tree.is_ancestor(root, body.top) && root != body.top)
         body.root = root;

@@ -5,7 +5,7 @@
 #include <algorithm>
 
 #include "core/body/carried.hpp"
-#include "core/motion/heading.hpp"
+#include "core/body/lines.hpp"
 #include "core/touchup/calm.hpp"
 #include "core/touchup/hand_pose.hpp"
 #include "core/touchup/loop.hpp"
@@ -18,11 +18,6 @@ namespace {
 
 constexpr std::string_view outside_the_take = "its span lies outside the take";
 constexpr double slow_course_hz = 0.5;  // of what swings under damp
-
-BodyLines lines_of(const RoleMap& roles) {
-    return {roles.joint("thigh.left"), roles.joint("thigh.right"), roles.joint("upperarm.left"),
-            roles.joint("upperarm.right")};
-}
 
 /// Joints of a role, a limb or a chain ("arm.left", "spine"), and of its other side when that is asked.
 std::vector<int> joints_of(const Character& body, const TouchUp& touch) {
@@ -83,6 +78,7 @@ class Touched {
     void each_frame(const Change& change) {
         std::vector<Quat> before(size_t(motion_.joints));
         std::vector<Vec3> local(size_t(motion_.joints));
+        std::vector<char> is_moved(size_t(motion_.joints));
         for (int f = 0; f < motion_.frames; ++f) {
             if (weights_[size_t(f)] <= 0.0) continue;
             const std::span<Quat> now = R(f);
@@ -92,7 +88,7 @@ class Touched {
                 if (const int parent = s_.parents[size_t(j)]; parent >= 0)
                     local[size_t(j)] = before[size_t(parent)].conjugate() * (p(j) - p(parent));
             change(f, now);
-            std::vector<char> is_moved(size_t(motion_.joints), 0);
+            std::fill(is_moved.begin(), is_moved.end(), 0);
             for (int j = 0; j < s_.size(); ++j) {
                 const int parent = s_.parents[size_t(j)];
                 if (parent < 0) continue;
@@ -184,10 +180,11 @@ class Touched {
         }
         std::vector<Quat> turned(size_t(motion_.joints));
         std::vector<int> at(size_t(motion_.joints), -1);
+        std::vector<char> is_turned(size_t(motion_.joints));
         for (size_t i = 0; i < joints.size(); ++i) at[size_t(joints[i])] = int(i);
         each_frame([&](int f, std::span<Quat> now) {
             std::copy(now.begin(), now.end(), turned.begin());
-            std::vector<char> is_turned(now.size(), 0);
+            std::fill(is_turned.begin(), is_turned.end(), 0);
             for (int j = 0; j < s_.size(); ++j) {
                 const int parent = s_.parents[size_t(j)];
                 const bool is_carried = parent >= 0 && is_turned[size_t(parent)];
@@ -261,11 +258,8 @@ Take touched_take(const Character& body, const Take& take, const TouchLayers& la
     Take result = take;
     const Skeleton& skeleton = body.rig.skeleton;
     const MotionClock clock{start_s, take.frame_time_s, take.first_motion_frame};
-    const bool has_motion = std::any_of(layers.begin(), layers.end(), [](const TouchLayer& layer) {
-        return !layer.is_idle() &&
-               std::any_of(layer.touches.begin(), layer.touches.end(), [](const TouchUp& t) {
-                   return t.stage == TouchStage::source && !changes_the_clock(t.kind);
-               });
+    const bool has_motion = any_touch(layers, [](const TouchUp& touch) {
+        return touch.stage == TouchStage::source && !changes_the_clock(touch.kind);
     });
     if (has_motion) {
         const WorldMotion before = forward_kinematics(skeleton, take);

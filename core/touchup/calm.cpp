@@ -11,12 +11,6 @@ namespace {
 
 constexpr double fast_from = 0.75, fast_to = 0.95;  // of the frames
 
-/// Part of the way from a to b.
-Quat between(const Quat& a, const Quat& b, double u) {
-    const Quat step = a.conjugate() * b;
-    return (a * exp_rotation(u * log_rotation(step))).normalized();
-}
-
 /// How fast a frame is among those that count: 0 below most, 1 among the fastest.
 std::vector<double> fastness(const std::vector<Quat>& R, const std::vector<double>& weights) {
     const size_t n = R.size();
@@ -59,7 +53,8 @@ void calm_turns(std::vector<Quat>& R, double frame_time_s, double cut_off_hz, do
         for (double& share : stays) share *= keep;
     }
     for (size_t f = 0; f < R.size(); ++f)
-        if (const double w = weights[f] * (1.0 - stays[f]); w > 0.0) R[f] = between(R[f], slow[f], w);
+        if (const double w = weights[f] * (1.0 - stays[f]); w > 0.0)
+            R[f] = interpolate(R[f], slow[f], w).normalized();
 }
 
 void damp_turns(std::vector<Quat>& R, double frame_time_s, double share, double slow_hz,
@@ -68,7 +63,7 @@ void damp_turns(std::vector<Quat>& R, double frame_time_s, double share, double 
     const std::vector<Quat> slow =
         filtered_both_ways(butterworth(corner_for_both_ways(slow_hz), 1.0 / frame_time_s), R);
     for (size_t f = 0; f < R.size(); ++f)
-        if (weights[f] > 0.0) R[f] = between(R[f], slow[f], weights[f] * (1.0 - share));
+        if (weights[f] > 0.0) R[f] = interpolate(R[f], slow[f], weights[f] * (1.0 - share)).normalized();
 }
 
 void hold_inside(std::vector<Quat>& R, const Quat& middle, double most_rad,
@@ -81,7 +76,7 @@ void hold_inside(std::vector<Quat>& R, const Quat& middle, double most_rad,
         if (angle <= half) continue;
         const double held = half + (most_rad - half) * std::tanh((angle - half) / (most_rad - half));
         const Quat inside = middle * exp_rotation(held / angle * v);
-        R[f] = between(R[f], inside, weights[f]);
+        R[f] = interpolate(R[f], inside, weights[f]).normalized();
     }
 }
 

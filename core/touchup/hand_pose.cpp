@@ -123,7 +123,7 @@ void set_fingers(const RestAlignment& rest, int hand, const std::vector<PosedFin
             const Quat straight = R_HW0 * rest.R_WJ0[size_t(finger.joint)];
             posed = R_WH * (finger.R_HF * straight.conjugate()) * (R_WH.conjugate() * own);
         }
-        own = (own * exp_rotation(weight * log_rotation(own.conjugate() * posed))).normalized();
+        own = interpolate(own, posed, weight).normalized();
     }
 }
 

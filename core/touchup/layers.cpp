@@ -4,6 +4,8 @@
 #include <array>
 #include <utility>
 
+#include "core/base/name_table.hpp"
+
 namespace nb {
 
 namespace {
@@ -19,20 +21,6 @@ constexpr std::array<std::pair<TouchKind, std::string_view>, 9> kinds{{{TouchKin
                                                                        {TouchKind::pace, "pace"}}};
 constexpr std::array<std::pair<TouchStage, std::string_view>, 3> stages{
     {{TouchStage::source, "source"}, {TouchStage::angles, "angles"}, {TouchStage::last, "last"}}};
-
-template <typename Table, typename Value>
-std::string_view name_in(const Table& table, Value value) {
-    for (const auto& [one, name] : table)
-        if (one == value) return name;
-    return {};
-}
-template <typename Table>
-auto value_in(const Table& table, std::string_view name) {
-    using Value = decltype(table[0].first);
-    for (const auto& [one, its] : table)
-        if (its == name) return std::optional<std::remove_const_t<Value>>(one);
-    return std::optional<std::remove_const_t<Value>>();
-}
 
 double smooth_step(double u) {
     return u * u * (3.0 - 2.0 * u);

@@ -3,6 +3,7 @@
 // A layer is named, muted, weighed. What is given of a touch-up depends on its kind; what it does with it stands with
 // the passes that run it. Times are seconds of the clock of the take's file, so that trims and rates do not move them.
 #pragma once
+#include <algorithm>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -72,5 +73,13 @@ struct TouchLayer {
 
 /// In their order: turns multiply so.
 using TouchLayers = std::vector<TouchLayer>;
+
+/// Whether any touch-up of a layer that is not idle is so.
+template <typename Is>
+bool any_touch(const TouchLayers& layers, const Is& is) {
+    return std::any_of(layers.begin(), layers.end(), [&](const TouchLayer& layer) {
+        return !layer.is_idle() && std::any_of(layer.touches.begin(), layer.touches.end(), is);
+    });
+}
 
 }  // namespace nb

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/math/hermite.hpp"
 #include "core/motion/kinematics.hpp"
 
 namespace nb {
@@ -10,14 +11,6 @@ namespace nb {
 namespace {
 
 constexpr int least_frames = 5;
-
-/// Cubic Hermite on 0..1: ends and end slopes (of the whole way).
-Vec3 hermite(const Vec3& a, const Vec3& slope_a, const Vec3& b, const Vec3& slope_b, double u) {
-    const double u2 = u * u;
-    const double u3 = u2 * u;
-    return (2 * u3 - 3 * u2 + 1) * a + (u3 - 2 * u2 + u) * slope_a + (3 * u2 - 2 * u3) * b +
-           (u3 - u2) * slope_b;
-}
 
 /// What is added along the blend.
 struct Closing {

@@ -18,6 +18,7 @@
 #include <chrono>
 #include <cstdlib>
 #include <cstring>
+#include <exception>
 #include <filesystem>
 #include <new>
 
@@ -138,7 +139,6 @@ std::string reader_program() {
 struct Answer {
     std::string bytes;
     bool is_over_time = false;
-    bool is_unwanted = false;
     int status = 0;
 };
 
@@ -167,14 +167,7 @@ Answer ask(const std::string& program, const std::string& path, int animation, i
     const auto end = std::chrono::steady_clock::now() + std::chrono::seconds(seconds);
     std::string buffer(1 << 18, '\0');
     constexpr int asks_each_ms = 100;
-    const auto is_unwanted = [] {
-        try {
-            look_up(0.3);
-        } catch (const std::runtime_error&) {
-            return true;
-        }
-        return false;
-    };
+    std::exception_ptr unwanted;
     for (;;) {
         const auto left =
             std::chrono::duration_cast<std::chrono::milliseconds>(end - std::chrono::steady_clock::now());
@@ -182,8 +175,11 @@ Answer ask(const std::string& program, const std::string& path, int animation, i
         const int ready =
             left.count() > 0 ? ::poll(&waiting, 1, int(std::min<long>(left.count(), asks_each_ms))) : 0;
         if (ready < 0 && errno == EINTR) continue;
-        answer.is_unwanted = is_unwanted();
-        if (answer.is_unwanted) {
+        try {
+            look_up(0.3);
+        } catch (...) {
+            // The child goes first.
+            unwanted = std::current_exception();
             ::kill(child, SIGKILL);
             break;
         }
@@ -201,6 +197,7 @@ Answer ask(const std::string& program, const std::string& path, int animation, i
     ::close(ends[0]);
     while (::waitpid(child, &answer.status, 0) < 0 && errno == EINTR) {
     }
+    if (unwanted) std::rethrow_exception(unwanted);
     return answer;
 }
 
@@ -228,7 +225,6 @@ SkeletonFile read_scene_apart(const std::string& path, int animation) {
     }
     const ReaderLimits limits = reader_limits(size_t(fs::file_size(path, error)));
     const Answer answer = ask(reader_program(), path, animation, 3 * limits.seconds);
-    if (answer.is_unwanted) look_up(0.3);  // stops here
     const bool is_whole =
         WIFEXITED(answer.status) && WEXITSTATUS(answer.status) == 0 && !answer.bytes.empty();
     if (is_whole && answer.bytes[0] == fault_mark) throw FileError(path, answer.bytes.substr(1), "");

@@ -1,0 +1,15 @@
+// Cubic Hermite on 0 .. 1.
+#pragma once
+#include "core/math/rotation.hpp"
+
+namespace nb {
+
+/// Ends and slopes there, of the whole way.
+inline Vec3 hermite(const Vec3& a, const Vec3& slope_a, const Vec3& b, const Vec3& slope_b, double u) {
+    const double u2 = u * u;
+    const double u3 = u2 * u;
+    return (2 * u3 - 3 * u2 + 1) * a + (u3 - 2 * u2 + u) * slope_a + (3 * u2 - 2 * u3) * b +
+           (u3 - u2) * slope_b;
+}
+
+}  // namespace nb
