@@ -73,6 +73,46 @@ std::vector<double> rests_of(const Problem& problem, const Effector& e) {
     return rests;
 }
 
+/// Of frames [first, last): `before` for as long as a hold leads out, `after` for as long as one leads in, and from
+/// one to the other between.
+void lead_over(std::vector<double>& values, int first, int last, double before, double after, int lead) {
+    const int between = last - first + 1;
+    const int from = between > 2 * lead ? lead : 0;
+    for (int f = first; f < last; ++f) {
+        const double u = std::clamp(double(f - first + 1 - from) / (between - 2 * from), 0.0, 1.0);
+        values[size_t(f)] = before + u * (after - before);
+    }
+}
+
+/// Less where the source does not rest: from the beginning of each span in which anything is held until it has come
+/// to rest, and from where it rests no more to the end. Beside a span, for as long as it is led in and out, as at
+/// its outermost frame.
+void give_as_it_rests(const Problem& problem, const Effector& e, std::vector<double>& gives) {
+    const int frames = problem.frames;
+    const int lead = problem.frames_in(lead_s, 2);
+    int gap_first = problem.first;
+    for (int first = problem.first; first < frames;) {
+        if (!e.has_hold(first)) {
+            ++first;
+            continue;
+        }
+        int last = first;
+        while (last < frames && e.has_hold(last)) ++last;
+        const auto lower = [&](int from, int to, int step) {
+            for (int f = from; f != to && e.rests[size_t(f)] < 0.5; f += step)
+                gives[size_t(f)] = std::min(gives[size_t(f)], e.rests[size_t(f)]);
+        };
+        lower(first, last, 1);
+        lower(last - 1, first - 1, -1);
+        const bool is_first = gap_first == problem.first;
+        const double before = is_first ? gives[size_t(first)] : gives[size_t(gap_first) - 1];
+        lead_over(gives, gap_first, first, before, gives[size_t(first)], lead);
+        gap_first = first = last;
+    }
+    if (gap_first > problem.first)
+        for (int f = gap_first; f < frames; ++f) gives[size_t(f)] = gives[size_t(gap_first) - 1];
+}
+
 void add_effector(Problem& problem, size_t limb, const Contacts& contacts) {
     const Program& program = problem.program;
     const EndOp& end = program.ends[limb];
@@ -107,18 +147,9 @@ void add_effector(Problem& problem, size_t limb, const Contacts& contacts) {
         e.length_m.push_back((mid - start).norm() + (problem.p(f, e.op->T_tip) - mid).norm());
     }
     e.rests = rests_of(problem, e);
-    e.hips_give.assign(size_t(problem.frames), e.end->hips_give);
-    // From the beginning of each span in which anything is held, until the source rests.
-    bool has_come = true;
-    for (int f = problem.first; f < problem.frames; ++f) {
-        if (e.has_hold(f) && (f == problem.first || !e.has_hold(f - 1))) has_come = false;
-        has_come |= e.has_hold(f) && e.rests[size_t(f)] >= 0.5;
-        if (!has_come) e.hips_give[size_t(f)] *= e.rests[size_t(f)];
-    }
-    // What leads to a span goes with its first frame.
-    for (int f = problem.frames - 2; f >= problem.first; --f)
-        if (!e.has_hold(f) && e.hips_give[size_t(f) + 1] < e.hips_give[size_t(f)])
-            e.hips_give[size_t(f)] = e.hips_give[size_t(f) + 1];
+    std::vector<double> gives(size_t(problem.frames), 1.0);
+    give_as_it_rests(problem, e, gives);
+    for (const double share : gives) e.hips_give.push_back(e.end->hips_give * share);
     problem.effectors.push_back(std::move(e));
 }
 

@@ -13,6 +13,9 @@
 
 namespace nb {
 
+/// Beside what it is given a curve is led in and out over this time.
+inline constexpr double lead_s = 0.18;
+
 /// For a floor where there is none.
 inline constexpr double no_support_m = 1e30;
 
