@@ -50,6 +50,8 @@ inline void turn_about(EffectorGoals& g, int f, const Quat& more, const Vec3& pi
     g.shift[size_t(f)] += pivot - more * pivot;
 }
 
+/// Beside what it is given a curve is led in and out over this time.
+inline constexpr double lead_s = 0.18;
 /// Over which the slope of what is held is read, where it is led out.
 inline constexpr double slope_s = 0.033;
 /// Steepest slope of a shift where it is led out, at 175 cm; the same of a turn.

@@ -12,6 +12,7 @@ namespace {
 constexpr double speed_reach_s = 0.025;
 constexpr double rests_below_m_s = 0.4;  // at 175 cm; what is found rests below it
 constexpr double goes_above_m_s = 0.6;
+constexpr double pull_s = 0.05;  // beside a hold its foot goes on pulling at the hips
 
 /// The support of a contact: the floor at its level, still or running, scaled by the place map. Of equal ones
 /// one.
@@ -73,44 +74,30 @@ std::vector<double> rests_of(const Problem& problem, const Effector& e) {
     return rests;
 }
 
-/// Of frames [first, last): `before` for as long as a hold leads out, `after` for as long as one leads in, and from
-/// one to the other between.
-void lead_over(std::vector<double>& values, int first, int last, double before, double after, int lead) {
-    const int between = last - first + 1;
-    const int from = between > 2 * lead ? lead : 0;
-    for (int f = first; f < last; ++f) {
-        const double u = std::clamp(double(f - first + 1 - from) / (between - 2 * from), 0.0, 1.0);
-        values[size_t(f)] = before + u * (after - before);
-    }
-}
-
-/// Less where the source does not rest: from the beginning of each span in which anything is held until it has come
-/// to rest, and from where it rests no more to the end. Beside a span, for as long as it is led in and out, as at
-/// its outermost frame.
-void give_as_it_rests(const Problem& problem, const Effector& e, std::vector<double>& gives) {
+/// How much of what is missing is asked of the hips. Less where the source does not rest: from the beginning of each
+/// span in which anything is held until it has come to rest, and from where it rests no more to the end. A foot that
+/// is being led in or out pulls for a moment only.
+std::vector<double> pull_of(const Problem& problem, const Effector& e) {
     const int frames = problem.frames;
-    const int lead = problem.frames_in(lead_s, 2);
-    int gap_first = problem.first;
-    for (int first = problem.first; first < frames;) {
-        if (!e.has_hold(first)) {
-            ++first;
-            continue;
-        }
+    const double moment = pull_s / problem.dt;
+    std::vector<double> pull(size_t(frames), 0.0);
+    for (int first = problem.first; first < frames; ++first) {
+        if (!e.has_hold(first)) continue;
         int last = first;
-        while (last < frames && e.has_hold(last)) ++last;
-        const auto lower = [&](int from, int to, int step) {
-            for (int f = from; f != to && e.rests[size_t(f)] < 0.5; f += step)
-                gives[size_t(f)] = std::min(gives[size_t(f)], e.rests[size_t(f)]);
-        };
-        lower(first, last, 1);
-        lower(last - 1, first - 1, -1);
-        const bool is_first = gap_first == problem.first;
-        const double before = is_first ? gives[size_t(first)] : gives[size_t(gap_first) - 1];
-        lead_over(gives, gap_first, first, before, gives[size_t(first)], lead);
-        gap_first = first = last;
+        while (last < frames && e.has_hold(last)) pull[size_t(last++)] = 1.0;
+        for (int f = first; f < last && e.rests[size_t(f)] < 0.5; ++f) pull[size_t(f)] = e.rests[size_t(f)];
+        for (int f = last - 1; f >= first && e.rests[size_t(f)] < 0.5; --f)
+            pull[size_t(f)] = e.rests[size_t(f)];
+        for (int i = 1; i < moment; ++i) {
+            const double share = 1.0 - i / moment;
+            if (const int f = first - i; f >= problem.first)
+                pull[size_t(f)] = std::max(pull[size_t(f)], share * pull[size_t(first)]);
+            if (const int f = last - 1 + i; f < frames)
+                pull[size_t(f)] = std::max(pull[size_t(f)], share * pull[size_t(last) - 1]);
+        }
+        first = last;
     }
-    if (gap_first > problem.first)
-        for (int f = gap_first; f < frames; ++f) gives[size_t(f)] = gives[size_t(gap_first) - 1];
+    return pull;
 }
 
 void add_effector(Problem& problem, size_t limb, const Contacts& contacts) {
@@ -147,9 +134,7 @@ void add_effector(Problem& problem, size_t limb, const Contacts& contacts) {
         e.length_m.push_back((mid - start).norm() + (problem.p(f, e.op->T_tip) - mid).norm());
     }
     e.rests = rests_of(problem, e);
-    std::vector<double> gives(size_t(problem.frames), 1.0);
-    give_as_it_rests(problem, e, gives);
-    for (const double share : gives) e.hips_give.push_back(e.end->hips_give * share);
+    for (const double share : pull_of(problem, e)) e.hips_give.push_back(e.end->hips_give * share);
     problem.effectors.push_back(std::move(e));
 }
 

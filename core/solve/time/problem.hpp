@@ -13,9 +13,6 @@
 
 namespace nb {
 
-/// Beside what it is given a curve is led in and out over this time.
-inline constexpr double lead_s = 0.18;
-
 /// For a floor where there is none.
 inline constexpr double no_support_m = 1e30;
 
@@ -44,8 +41,8 @@ struct Effector {
     /// How surely the source rests where this is held, a frame: 1 while the held point is as slow as what rests,
     /// 0 where it goes on, though a person holds it; beside holds that of the nearest held frame.
     std::vector<double> rests;
-    /// The share of what is missing that is asked of the hips: theirs, and before the source has come to rest at
-    /// all only so much as it rests: a foot that still flies pulls at nobody. A frame.
+    /// The share of what is missing that is asked of the hips: theirs, and before the source has come to rest, and
+    /// once it rests no more, only so much as it rests: a foot that flies pulls at nobody. A frame.
     std::vector<double> hips_give;
 
     size_t limb() const { return op->limb; }
