@@ -157,6 +157,17 @@ void cut_heels(std::vector<Contact>& list) {
         list.end());
 }
 
+/// From parts of frames to the frames that lie within.
+void to_whole_frames(std::vector<Contact>& list, int parts) {
+    for (Contact& contact : list) {
+        contact.first = (contact.first + parts - 1) / parts;
+        contact.last = (contact.last + parts - 1) / parts;
+    }
+    list.erase(
+        std::remove_if(list.begin(), list.end(), [](const Contact& c) { return c.last - c.first < 2; }),
+        list.end());
+}
+
 }  // namespace
 
 Contacts find_contacts(const Character& source, const WorldMotion& motion, double frame_time_s,
@@ -170,6 +181,7 @@ Contacts find_contacts(const Character& source, const WorldMotion& motion, doubl
         contacts.list.insert(contacts.list.end(), found.begin(), found.end());
     }
     cut_heels(contacts.list);
+    to_whole_frames(contacts.list, tracks.parts());
     std::sort(contacts.list.begin(), contacts.list.end(), [](const Contact& a, const Contact& b) {
         return a.point != b.point ? a.point < b.point : a.first < b.first;
     });

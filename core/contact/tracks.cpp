@@ -6,6 +6,7 @@
 
 #include "core/body/measures.hpp"
 #include "core/math/curves.hpp"
+#include "core/math/hermite.hpp"
 
 namespace nb {
 
@@ -14,6 +15,33 @@ namespace {
 constexpr double speed_reach_s = 0.025;
 constexpr double body_reach_s = 0.25;
 constexpr double low_reach_s = 0.75;
+constexpr double looks_per_s = 120.0;
+
+/// Parts of a frame that are looked at; where a frame is longer than speeds reach, nothing is known between.
+int parts_of(const WorldMotion& motion, double frame_time_s) {
+    if (motion.frames < 2 || frame_time_s > speed_reach_s) return 1;
+    return std::max(1, int(std::lround(looks_per_s * frame_time_s)));
+}
+
+/// `parts` for one of a frame, Hermite with slopes of the frames beside; `places` from `first` on.
+std::vector<Vec3> between_frames(const std::vector<Vec3>& places, int first, int parts) {
+    if (parts == 1) return places;
+    const int last = int(places.size()) - 1;
+    std::vector<Vec3> fine;
+    fine.reserve(size_t(last * parts + 1));
+    const auto slope = [&](int f) {
+        const int a = std::max(first, f - 1);
+        const int b = std::min(last, f + 1);
+        return b > a ? Vec3((places[size_t(b)] - places[size_t(a)]) / (b - a)) : Vec3(Vec3::Zero());
+    };
+    for (int f = 0; f < last; ++f)
+        for (int part = 0; part < parts; ++part)
+            fine.push_back(f < first ? places[size_t(f)]
+                                     : hermite(places[size_t(f)], slope(f), places[size_t(f) + 1],
+                                               slope(f + 1), double(part) / parts));
+    fine.push_back(places.back());
+    return fine;
+}
 
 /// Over +-`reach_s`, a frame at least, less at the ends of [first, places.size()); places between frames are
 /// linear, so that the rate does not matter. m/s.
@@ -43,23 +71,26 @@ Vec3 velocity_over(const std::vector<Vec3>& places, int frame, int first, double
 BodyTracks::BodyTracks(const Character& source, const WorldMotion& motion, double frame_time_s,
                        int first_frame)
     : soles_(soles_of(source)),
-      first_(first_frame),
-      frames_(motion.frames),
-      dt_(frame_time_s),
+      parts_(parts_of(motion, frame_time_s)),
+      first_(parts_ * first_frame),
+      frames_(parts_ * (motion.frames - 1) + 1),
+      dt_(frame_time_s / parts_),
       scale_(stature(source.rig.skeleton, source.roles) / reference_stature_m) {
     for (const auto& sole : soles_) {
         if (!sole) continue;
         for (const FootPoint point : sole->resting()) {
-            PointTrack track{&*sole, point, std::vector<Vec3>(size_t(frames_), Vec3::Zero())};
-            for (int f = first_; f < frames_; ++f) track.p_m[size_t(f)] = sole->point(point, motion, f);
-            points_.push_back(std::move(track));
+            std::vector<Vec3> places(size_t(motion.frames), Vec3::Zero());
+            for (int f = first_frame; f < motion.frames; ++f)
+                places[size_t(f)] = sole->point(point, motion, f);
+            points_.push_back({&*sole, point, between_frames(places, first_frame, parts_)});
         }
     }
     const int left = source.roles.joint("thigh.left");
     const int right = source.roles.joint("thigh.right");
-    hips_m_.assign(size_t(frames_), Vec3::Zero());
-    for (int f = 0; f < frames_ && left >= 0 && right >= 0; ++f)
-        hips_m_[size_t(f)] = 0.5 * (motion.p[motion.at(f, left)] + motion.p[motion.at(f, right)]);
+    std::vector<Vec3> hips(size_t(motion.frames), Vec3::Zero());
+    for (int f = 0; f < motion.frames && left >= 0 && right >= 0; ++f)
+        hips[size_t(f)] = 0.5 * (motion.p[motion.at(f, left)] + motion.p[motion.at(f, right)]);
+    hips_m_ = between_frames(hips, first_frame, parts_);
     measure_body();
 }
 

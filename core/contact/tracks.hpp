@@ -1,5 +1,6 @@
 // The points of a body's ends along a take, and how fast they and the body go; what floor and contacts are
-// found by. Speeds and lengths at a stature of 175 cm.
+// found by. Speeds and lengths at a stature of 175 cm. Slow takes are looked at between their frames too, so that
+// what is found depends on the rate as little as can be; frames here are those.
 #pragma once
 #include <algorithm>
 #include <vector>
@@ -24,6 +25,8 @@ class BodyTracks {
     BodyTracks& operator=(const BodyTracks&) = delete;
 
     const std::vector<PointTrack>& points() const { return points_; }
+    /// Of a frame of the motion.
+    int parts() const { return parts_; }
     int first() const { return first_; }
     int frames() const { return frames_; }
     double dt() const { return dt_; }
@@ -54,7 +57,7 @@ class BodyTracks {
     std::vector<Vec3> hips_m_;
     std::vector<double> body_speed_;
     Vec3 floor_m_s_ = Vec3::Zero();
-    int first_ = 0, frames_ = 0;
+    int parts_ = 1, first_ = 0, frames_ = 0;
     double dt_ = 0.0, scale_ = 1.0;
     void measure_body();
 };

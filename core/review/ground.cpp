@@ -15,6 +15,8 @@ constexpr double bin_m = 0.005;
 constexpr int smooth_bins = 3;
 constexpr double apart_m = 0.06;
 constexpr double least_level_s = 0.25;
+constexpr double looks_per_s = 120.0;
+constexpr double speed_reach_s = 0.025;
 constexpr double beside_m = 0.12;
 constexpr double beside_share = 0.1;
 constexpr double body_reach_s = 0.25;
@@ -80,13 +82,24 @@ Vec3 running_ground(const Watched& watched) {
     return double(alike) >= 0.6 * double(low.size()) && travel < 0.3 * v.norm() ? v : Vec3(Vec3::Zero());
 }
 
+/// Between frames by a Catmull-Rom cubic.
+double height_at(const Watched& watched, const std::vector<Vec3>& places, double at) {
+    const int f = std::min(int(at), watched.frames - 1);
+    const double u = at - f;
+    const auto y = [&](int g) {
+        return places[size_t(std::clamp(g, watched.first, watched.frames - 1))].y();
+    };
+    const double a = y(f - 1), b = y(f), c = y(f + 1), d = y(f + 2);
+    return b + 0.5 * u * (c - a + u * (2 * a - 5 * b + 4 * c - d + u * (3 * (b - c) + d - a)));
+}
+
 }  // namespace
 
 int Watched::frames_in(double seconds, int least) const {
     return std::max(least, int(std::lround(seconds / dt)));
 }
 
-Vec3 Watched::velocity(const std::vector<Vec3>& places, int frame, double reach_s) const {
+Vec3 Watched::velocity(const std::vector<Vec3>& places, double frame, double reach_s) const {
     const double reach = std::max(1.0, reach_s / dt);
     const auto at = [&](double f) -> Vec3 {
         const int g = std::clamp(int(std::floor(f)), first, frames - 1);
@@ -130,17 +143,26 @@ Watched watch(const Character& character, const WorldMotion& motion, double fram
 std::vector<double> find_ground(Watched& watched) {
     watched.ground_m_s = running_ground(watched);
     std::vector<double> heights;
+    // Between frames, too, where that is no longer than speeds reach.
+    const int parts =
+        watched.dt > speed_reach_s ? 1 : std::max(1, int(std::lround(looks_per_s * watched.dt)));
     for (const auto& point : watched.points) {
         if (!is_ball(point)) continue;
-        int since = watched.first;
-        for (int f = watched.first; f <= watched.frames; ++f) {
-            const bool is_still =
-                f < watched.frames && watched.velocity(point.p_m, f).norm() < still_m_s * watched.grown(f);
-            if (is_still) continue;
-            if (f > since && f - since >= watched.frames_in(least_still_s / watched.grown(f - 1), 2))
-                for (int g = since; g < f; ++g) heights.push_back(point.p_m[size_t(g)].y());
-            since = f + 1;
+        std::vector<double> still;
+        const auto close = [&](int frame) {
+            if ((double(still.size()) + 0.5) * watched.dt / parts >= least_still_s / watched.grown(frame))
+                heights.insert(heights.end(), still.begin(), still.end());
+            still.clear();
+        };
+        for (int i = 0; i <= parts * (watched.frames - 1 - watched.first); ++i) {
+            const double at = watched.first + double(i) / parts;
+            const int frame = int(std::lround(at));
+            if (watched.velocity(point.p_m, at).norm() < still_m_s * watched.grown(frame))
+                still.push_back(height_at(watched, point.p_m, at));
+            else
+                close(frame);
         }
+        close(watched.frames - 1);
     }
     if (heights.empty()) return {0.0};
     // Where many heights are near each other is a level; of two nearer than 6 cm the fuller one.
@@ -182,7 +204,7 @@ std::vector<double> find_ground(Watched& watched) {
     // What is trod on far less than a level within 12 cm of it is a toe that stands up or a foot that rocks.
     const auto is_level = [&](size_t m) {
         const size_t own = of_mode[m].size();
-        if (own == 0 || double(own) * watched.dt < least_level_s) return false;
+        if (own == 0 || double(own) * watched.dt / parts < least_level_s) return false;
         for (size_t other = 0; other < modes.size(); ++other)
             if (std::abs(modes[m] - modes[other]) * watched.to_reference < beside_m &&
                 double(own) < beside_share * double(of_mode[other].size()))

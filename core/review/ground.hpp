@@ -30,7 +30,7 @@ struct Watched {
     int frames_in(double seconds, int least = 1) const;
     /// Velocity beside the ground over +-25 ms (places between frames linear; a frame where that is more), m/s
     /// at 175 cm.
-    Vec3 velocity(const std::vector<Vec3>& places, int frame, double reach_s = 0.025) const;
+    Vec3 velocity(const std::vector<Vec3>& places, double frame, double reach_s = 0.025) const;
     /// By how much limits of rest grow in a body that runs: with its speed over +-0.25 s beyond 1.5 m/s.
     double grown(int frame) const;
 };
