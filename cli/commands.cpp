@@ -303,7 +303,7 @@ int transfer(const Options& options) {
     if (ending != ".bvh" && ending != ".glb") throw WrongUse("--out: choose a name ending in .bvh or .glb");
     std::vector<std::string> notes;
     LoadedFile source = load_take(options.take, options.source_character, notes, options.animation - 1);
-    const LoadedFile target = load_character(options.target, options.target_character, notes);
+    LoadedFile target = load_character(options.target, options.target_character, notes);
     PairingSettings settings = pairing_settings(options);
     if (options.has_root_track) {
         settings.has_root_track = true;
@@ -311,31 +311,28 @@ int transfer(const Options& options) {
             throw FileError(options.target, "has no root bone above the hips for --root-track",
                             "name it in a character file, or leave the option out");
     }
-    TouchLayers touch_ups;
-    if (!options.touch_up.empty()) touch_ups = read_touch_ups(options.touch_up);
     Take take = std::move(*source.take);
-    // Seconds of the file's own clock, whatever is cut and at whatever rate.
-    double start_s = source.file_fps > 0.0 ? source.character.rig.options.trim_first / source.file_fps : 0.0;
     if (!options.frames.empty()) {
         const auto [first, last] = parse_range(options.frames, take.frames);
         take = trim(take, first, last);
-        start_s += first * take.frame_time_s;
     }
     if (options.fps) take = resample(take, *options.fps);
-    const MotionClock clock{start_s, take.frame_time_s, take.first_motion_frame};
-    if (!touch_ups.empty()) take = touched_take(source.character, take, touch_ups, start_s, notes);
-    if (any_touch(touch_ups, [](const TouchUp& touch) { return touch.stage == TouchStage::angles; }))
-        notes.emplace_back(
-            "touch-ups of the stage angles are not run yet: give them the stage source, or last");
+    if (options.has_no_touch_up) {
+        target.character.touches.clear();
+        settings.touches.clear();
+        settings.take_touches.clear();
+    }
+    if (!options.touch_up.empty()) {
+        const TouchLayers layers = read_touch_ups(options.touch_up);
+        TouchLayers& own = settings.take_touches[take.key()];
+        own.insert(own.end(), layers.begin(), layers.end());
+    }
 
     TerminalProgress progress("transfer");
     const std::string take_name = take.name;
     TransferResult result =
         transfer_lean(source.character, std::move(take), target.character, settings, options.threads,
                       [&](int done, int of) { return progress(done, of); });
-    for (std::string& note :
-         touch_motion(target.character, result.target, touch_ups, TouchStage::last, clock))
-        notes.push_back(std::move(note));
     const Review review = review_result(source.character, target.character, result);
     const auto events = find_events(review, result, settings);
     // What writing needs is the target's motion alone.

@@ -33,7 +33,8 @@ struct Options {
     bool as_json = false;
     bool verbose = false;
     bool has_root_track = false;
-    bool is_forced = false;  ///< existing files may be written over
+    bool has_no_touch_up = false;  ///< those kept with pair and body are left out
+    bool is_forced = false;        ///< existing files may be written over
     std::vector<std::string> takes;
 };
 

@@ -108,7 +108,9 @@ int main(int argc, char** argv) {
     transfer->add_option("--threads", options.threads, "At most so many threads")->check(CLI::Range(0, 1024));
     transfer->add_option("--review", options.review, "Write the review as JSON here");
     transfer->add_option("--touch-up", options.touch_up,
-                         "Touch-ups: a document of layers (docs/touch-up.md), of the stages source and last");
+                         "Touch-ups: a document of layers (docs/touch-up.md), after those of pair and body");
+    transfer->add_flag("--no-touch-up", options.has_no_touch_up,
+                       "Leave out what pairing and character document keep of touch-ups");
 
     auto* map = app.add_subcommand("map", "Which bones drive which, what is left over, what to expect.");
     map->add_option("--take", options.take, "A take of the source, or its rig with motion")->required();

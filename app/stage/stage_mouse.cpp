@@ -30,6 +30,12 @@ void StageView::mousePressEvent(QMouseEvent* event) {
     pressed_at_ = last_at_ = event->position();
     is_dragged_ = false;
     if (event->button() != Qt::LeftButton) return;
+    const auto arms = place_handle();
+    if (const int part = arms ? arms->part_at(camera_, size(), event->position()) : -1; part >= 0) {
+        placing_ = Placing{*arms, part, Vec3::Zero()};
+        emit place_begun(selected_joint_);
+        return;
+    }
     const auto hoops = handle();
     double taken_at = 0.0;
     const int axis = hoops ? hoops->hoop_at(camera_, size(), event->position(), taken_at) : -1;
@@ -40,6 +46,12 @@ void StageView::mousePressEvent(QMouseEvent* event) {
 
 void StageView::mouseMoveEvent(QMouseEvent* event) {
     const QPointF moved = event->position() - last_at_;
+    if (placing_) {
+        placing_->by_m =
+            placing_->handle.way_of_drag(camera_, size(), placing_->part, event->position() - pressed_at_);
+        emit placed(selected_joint_, placing_->by_m);
+        return refresh();
+    }
     if (turning_) {
         turning_->angle_rad = turning_->handle.turn_of_drag(
             camera_, size(), turning_->axis, turning_->taken_at_rad, event->position() - pressed_at_);
@@ -55,6 +67,14 @@ void StageView::mouseMoveEvent(QMouseEvent* event) {
         return;
     }
     if (event->buttons() == Qt::NoButton) {
+        const auto arms = place_handle();
+        const int arm = arms ? arms->part_at(camera_, size(), event->position()) : -1;
+        if (arm != lit_arm_) {
+            lit_arm_ = arm;
+            setCursor(arm >= 0 ? Qt::OpenHandCursor : Qt::ArrowCursor);
+            refresh();
+        }
+        if (arm >= 0) return;
         double angle = 0.0;
         const auto hoops = handle();
         const int hoop = hoops ? hoops->hoop_at(camera_, size(), event->position(), angle) : -1;
@@ -105,6 +125,11 @@ void StageView::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void StageView::mouseReleaseEvent(QMouseEvent* event) {
+    if (placing_ && event->button() == Qt::LeftButton) {
+        placing_.reset();
+        emit place_ended(true);
+        return refresh();
+    }
     if (turning_ && event->button() == Qt::LeftButton) {
         turning_.reset();
         emit turn_ended(true);

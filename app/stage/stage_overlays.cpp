@@ -37,6 +37,22 @@ std::optional<TurnHandle> StageView::handle() const {
     return handle;
 }
 
+std::optional<PlaceHandle> StageView::place_handle() const {
+    if (placing_) {
+        PlaceHandle moved = placing_->handle;
+        moved.centre_m += placing_->by_m;
+        return moved;
+    }
+    if (!has_arms_ || !is_selected_in_target_ || selected_joint_ < 0 || stand_ != Stand::take ||
+        shown_ == Shown::source)
+        return {};
+    Pose source, target;
+    poses_at(playback_.frame(), source, target);
+    if (size_t(selected_joint_) >= target.p.size()) return {};
+    return PlaceHandle{shown_at(true, target.p[size_t(selected_joint_)]), arms_axes_,
+                       std::clamp(74.0 * camera_.metres_per_pixel(height()), 0.02, 1.5)};
+}
+
 std::vector<Stroke2> StageView::pinned_strokes() const {
     std::vector<Stroke2> strokes;
     const auto& pinned = workspace_.pinned();
@@ -119,6 +135,16 @@ void StageView::show_words() {
             words.emplace_back(QPointF(seen.x(), seen.y()),
                                tr("%1°").arg(rad_to_deg(turning_->angle_rad), 0, 'f', 1));
         }
+    }
+    if (const auto arms = place_handle()) {
+        for (int axis = 0; axis < 3; ++axis) {
+            const QPointF centre = arms->grip(camera_, size(), PlaceHandle::knob);
+            words.emplace_back(centre + 1.3 * (arms->grip(camera_, size(), axis) - centre),
+                               QString("XYZ").mid(axis, 1));
+        }
+        if (placing_)
+            words.emplace_back(arms->grip(camera_, size(), PlaceHandle::knob) + QPointF(0, 22),
+                               tr("%1 cm").arg(100.0 * placing_->by_m.norm(), 0, 'f', 1));
     }
     if (has_names_)
         for (auto& name : bone_names()) words.push_back(std::move(name));

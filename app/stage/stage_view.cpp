@@ -36,6 +36,7 @@ StageView::StageView(Workspace& workspace, Playback& playback, QWidget* parent)
         connect(&workspace_, signal, this, [this] {
             selected_joint_ = hovered_joint_ = -1;
             turning_.reset();
+            placing_.reset();
             refresh_stand();
         });
     connect(&workspace_, &Workspace::rest_changed, this, &StageView::refresh_stand);
@@ -165,6 +166,12 @@ void StageView::set_handle(bool on, TurnAxes axes) {
     refresh();
 }
 
+void StageView::set_place_handle(bool on, const Quat& R_WA) {
+    has_arms_ = on;
+    arms_axes_ = R_WA;
+    refresh();
+}
+
 Vec3 StageView::moved_m(bool in_target) const {
     if (!workspace_.source() || !workspace_.target()) return Vec3::Zero();
     return (in_target ? 0.5 : -0.5) * spread_m() * aside_;
@@ -176,6 +183,11 @@ QPointF StageView::seen_at(bool in_target, const Vec3& p_m) const {
 }
 
 void StageView::cancel_turn() {
+    if (placing_) {
+        placing_.reset();
+        emit place_ended(false);
+        refresh();
+    }
     if (!turning_) return;
     turning_.reset();
     emit turn_ended(false);
@@ -380,6 +392,10 @@ void StageView::paintGL() {
         const auto strokes =
             hoops->strokes(camera_, size(), turning_ ? turning_->axis : lit_hoop_,
                            turning_ ? turning_->taken_at_rad : 0.0, turning_ ? turning_->angle_rad : 0.0);
+        over.insert(over.end(), strokes.begin(), strokes.end());
+    }
+    if (const auto arms = place_handle()) {
+        const auto strokes = arms->strokes(camera_, size(), placing_ ? placing_->part : lit_arm_);
         over.insert(over.end(), strokes.begin(), strokes.end());
     }
     for (Stroke2& stroke : over) stroke = {ratio * stroke.from, ratio * stroke.to, ratio * stroke.width_px};

@@ -7,6 +7,7 @@
 
 #include "app/stage/follow_camera.hpp"
 #include "app/stage/foot_insets.hpp"
+#include "app/stage/place_handle.hpp"
 #include "app/stage/turn_handle.hpp"
 #include "app/work/playback.hpp"
 #include "app/work/workspace.hpp"
@@ -66,7 +67,11 @@ class StageView : public QOpenGLWidget {
     /// The handle about the selected bone as it is seen; empty when there is none.
     std::optional<TurnHandle> handle() const;
     bool is_turning() const { return turning_.has_value(); }
-    /// Lets go of the handle and says so: nothing is turned.
+    /// Whether the selected bone of the target can be brought elsewhere by hand, along which axes (world).
+    void set_place_handle(bool on, const Quat& R_WA = Quat::Identity());
+    std::optional<PlaceHandle> place_handle() const;
+    bool is_placing() const { return placing_.has_value(); }
+    /// Lets go of either handle and says so: nothing is turned, nothing moved.
     void cancel_turn();
     /// Where a point in the world is seen: of the source's or the target's body as shown, px.
     QPointF seen_at(bool in_target, const Vec3& p_m) const;
@@ -94,6 +99,10 @@ class StageView : public QOpenGLWidget {
     /// The whole turn since it began, in world axes of the aligned rest.
     void turned(bool of_target, int joint, const nb::Quat& turn_W);
     void turn_ended(bool is_kept);
+    void place_begun(int joint);
+    /// The whole way since it began, world, m.
+    void placed(int joint, const nb::Vec3& by_m);
+    void place_ended(bool is_kept);
 
   protected:
     void initializeGL() override;
@@ -145,6 +154,15 @@ class StageView : public QOpenGLWidget {
         double angle_rad = 0.0;
     };
     std::optional<Turning> turning_;
+    bool has_arms_ = false;
+    Quat arms_axes_ = Quat::Identity();
+    struct Placing {
+        PlaceHandle handle;
+        int part = 0;
+        Vec3 by_m = Vec3::Zero();
+    };
+    std::optional<Placing> placing_;
+    int lit_arm_ = -1;
     int lit_hoop_ = -1;
     StageWords* words_;
     QString trouble_;

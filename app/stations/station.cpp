@@ -6,6 +6,7 @@
 #include "app/stations/intake/intake_station.hpp"
 #include "app/stations/rest/rest_station.hpp"
 #include "app/stations/roles/roles_station.hpp"
+#include "app/stations/touch_up/touch_station.hpp"
 #include "app/stations/transfer/transfer_station.hpp"
 
 namespace nb {
@@ -17,10 +18,7 @@ StationList make_stations(const StationContext& context) {
         new RestStation(context),
         new ChainsStation(context),
         new TransferStation(context),
-        new Station(
-            {"touch up", QObject::tr("Touch-up"),
-             QObject::tr("Here small corrections will be laid over the transfer, keyed and eased."), 1.3},
-            context.window),
+        new TouchStation(context),
         new Station(
             {"hand over", QObject::tr("Hand over"),
              QObject::tr("Here results will be baked, named and written; until then Ctrl+E writes this "

@@ -26,7 +26,7 @@ QString handbook_folder() {
 }  // namespace
 
 QString handbook_page(const QString& page) {
-    QFile file(handbook_folder() + "/" + page + ".md");
+    QFile file(handbook_folder() + "/" + QString(page).replace(' ', '-') + ".md");
     if (page.contains('/') || !file.open(QIODevice::ReadOnly)) return {};
     return QString::fromUtf8(file.readAll());
 }

@@ -148,6 +148,7 @@ void MainWindow::connect_parts() {
 
 void MainWindow::connect_workspace() {
     connect(&workspace_, &Workspace::source_changed, this, &MainWindow::take_to_transport);
+    connect(&workspace_, &Workspace::settings_changed, this, &MainWindow::follow_pace);
     for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed,
                               &Workspace::rest_changed, &Workspace::settings_changed})
         connect(&workspace_, signal, stations_, &StationLine::refresh_open_points);
@@ -199,6 +200,14 @@ void MainWindow::take_to_transport() {
     playback_.set_take(take.frames, take.frame_time_s,
                        is_same ? std::function<int(int)>(now_of) : std::function<int(int)>());
     if (playback_.frame() < take.first_motion_frame) playback_.go_to(take.first_motion_frame);
+    follow_pace();
+}
+
+/// A loop or another pace changes how many frames there are.
+void MainWindow::follow_pace() {
+    const int frames = workspace_.frames();
+    if (frames > 0 && frames != playback_.frames())
+        playback_.set_take(frames, playback_.frame_time_s(), [](int frame) { return frame; });
 }
 
 void MainWindow::tell_opened(const QString& path, bool as_take, const QString& holds) {

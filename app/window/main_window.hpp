@@ -110,6 +110,7 @@ class MainWindow : public QMainWindow {
     void connect_parts();
     void connect_workspace();
     void take_to_transport();
+    void follow_pace();
     void tell_opened(const QString& path, bool as_take, const QString& holds);
     void tell_sorted(const std::vector<SortedFile>& files);
     void read_look();

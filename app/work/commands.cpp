@@ -1,5 +1,7 @@
 #include "app/work/commands.hpp"
 
+#include <algorithm>
+
 #include <QUndoStack>
 
 #include "core/documents/contacts.hpp"
@@ -175,6 +177,32 @@ ChangeChains::ChangeChains(Workspace& workspace, const ChainTable& after, const 
 
 bool ChangeChains::mergeWith(const QUndoCommand* other) {
     const auto* next = dynamic_cast<const ChangeChains*>(other);
+    if (!next || next->topic_ != topic_ || next->key_ != key_) return false;
+    after_ = next->after_;
+    return true;
+}
+
+void add_cure(Workspace& workspace, QUndoStack& undo, const QString& text, const TouchUp& touch) {
+    change_settings(workspace, undo, text, -1, [&](PairingSettings& settings) {
+        TouchLayers& own = settings.take_touches[workspace.take_key()];
+        const std::string name = QObject::tr("cures").toStdString();
+        auto layer =
+            std::find_if(own.begin(), own.end(), [&](const TouchLayer& one) { return one.name == name; });
+        if (layer == own.end()) layer = own.insert(own.end(), TouchLayer{name, false, 1.0, {}});
+        layer->touches.push_back(touch);
+    });
+}
+
+ChangeTouches::ChangeTouches(Workspace& workspace, const TouchLayers& after, const QString& text, int topic)
+    : QUndoCommand(text),
+      workspace_(workspace),
+      key_(workspace.key(true)),
+      before_(workspace.target()->file.character.touches),
+      after_(after),
+      topic_(topic) {}
+
+bool ChangeTouches::mergeWith(const QUndoCommand* other) {
+    const auto* next = dynamic_cast<const ChangeTouches*>(other);
     if (!next || next->topic_ != topic_ || next->key_ != key_) return false;
     after_ = next->after_;
     return true;

@@ -30,6 +30,9 @@ class ChangeSettings : public QUndoCommand {
 void change_settings(Workspace& workspace, QUndoStack& undo, const QString& text, int topic,
                      const std::function<void(PairingSettings&)>& edit);
 
+/// A touch-up that heals a fault of the take on this target: into its layer "cures".
+void add_cure(Workspace& workspace, QUndoStack& undo, const QString& text, const TouchUp& touch);
+
 /// What is said of the take in use on the target, before and after.
 class ChangeJudgement : public QUndoCommand {
   public:
@@ -115,6 +118,22 @@ class ChangeChains : public QUndoCommand {
     Workspace& workspace_;
     DocumentKey key_;
     ChainTable before_, after_;
+    int topic_;
+};
+
+/// The touch-ups that a target always gets, kept with its character. Changes of the same `topic` in a row become one.
+class ChangeTouches : public QUndoCommand {
+  public:
+    ChangeTouches(Workspace& workspace, const TouchLayers& after, const QString& text, int topic = -1);
+    void undo() override { setObsolete(!workspace_.set_touches(key_, before_)); }
+    void redo() override { setObsolete(!workspace_.set_touches(key_, after_)); }
+    int id() const override { return topic_; }
+    bool mergeWith(const QUndoCommand* other) override;
+
+  private:
+    Workspace& workspace_;
+    DocumentKey key_;
+    TouchLayers before_, after_;
     int topic_;
 };
 

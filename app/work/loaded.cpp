@@ -37,6 +37,7 @@ void solve_anew(Loaded& loaded, const Loaded& before, bool is_other_body) {
 void keep_from(Loaded& loaded, const Loaded& before) {
     Character& character = loaded.file.character;
     character.chains = before.file.character.chains;
+    character.touches = before.file.character.touches;
     set_contacts_in_file(loaded.file, before.file.contacts_in_file);
     const RoleMap& roles = before.file.character.roles;
     if (roles.fills.empty()) return;

@@ -1,6 +1,7 @@
 #include "app/work/solver.hpp"
 
 #include "core/contact/contacts.hpp"
+#include "core/touchup/apply.hpp"
 
 namespace nb {
 
@@ -8,8 +9,10 @@ Solver::Solver(Jobs& jobs, QObject* parent) : QObject(parent), jobs_(jobs) {}
 
 void Solver::start_anew(const LoadedPtr& source, bool is_source_new, bool is_other_take) {
     if (is_source_new) {
-        motion_ = std::make_shared<const WorldMotion>(
+        untouched_ = std::make_shared<const WorldMotion>(
             forward_kinematics(source->file.character.rig.skeleton, *source->file.take));
+        motion_ = untouched_;
+        touches_.clear();
     }
     if (is_other_take) unpin();
     result_.reset();
@@ -26,6 +29,12 @@ void Solver::follow(const LoadedPtr& source, const LoadedPtr& target, const Pair
     settings_ = settings;
     is_current_ = false;
     plan_.reset();
+    const TouchLayers touches =
+        target ? touches_in_force(target->file.character, settings, take_key) : TouchLayers();
+    if (touches != touches_) {
+        touches_ = touches;
+        touch_source();
+    }
     std::string why;
     if (!source || !target || !can_be_transferred(target->file.character.roles, why)) return;
     try {
@@ -34,6 +43,18 @@ void Solver::follow(const LoadedPtr& source, const LoadedPtr& target, const Pair
     } catch (const std::exception& error) {
         emit failed(QString::fromStdString(error.what()));
     }
+}
+
+/// The source's motion with the touch-ups that act on it.
+void Solver::touch_source() {
+    motion_ = untouched_;
+    if (!source_ || !source_->file.take) return;
+    if (!any_touch(touches_, [](const TouchUp& touch) { return touch.stage == TouchStage::source; })) return;
+    std::vector<std::string> notes;
+    const Character& body = source_->file.character;
+    const Take touched =
+        touched_take(body, *source_->file.take, touches_, source_->file.take->start_s, notes);
+    motion_ = std::make_shared<const WorldMotion>(forward_kinematics(body.rig.skeleton, touched));
 }
 
 void Solver::solve(const std::function<void(const Review&)>& then) {
@@ -111,7 +132,29 @@ void Solver::poses_at(int frame, Pose& source, Pose& target) const {
     target.p.resize(plan_->program.body.parents.size());
     // What was held before a change is held until the whole take is solved again.
     const auto held = held_at(frame);
-    solve_pose(plan_->program, source, target, held ? &*held : nullptr);
+    solve_pose(plan_->program, source, target, held ? &*held : nullptr, motion_->time_s(frame));
+    touch_last(frame, target);
+}
+
+/// The touch-ups after contacts on the shown frame: those that need no other frames.
+void Solver::touch_last(int frame, Pose& target) const {
+    TouchLayers own = touches_;
+    for (TouchLayer& layer : own)
+        std::erase_if(layer.touches, [](const TouchUp& touch) {
+            return touch.stage != TouchStage::last ||
+                   (touch.kind != TouchKind::turn && touch.kind != TouchKind::hand &&
+                    touch.kind != TouchKind::body);
+        });
+    if (!any_touch(own, [](const TouchUp&) { return true; })) return;
+    WorldMotion one;
+    one.frames = 1;
+    one.joints = int(target.R.size());
+    one.R = std::move(target.R);
+    one.p = std::move(target.p);
+    touch_motion(target_->file.character, one, own, TouchStage::last,
+                 {motion_->time_s(frame), motion_->frame_time_s, 0});
+    target.R = std::move(one.R);
+    target.p = std::move(one.p);
 }
 
 std::optional<Vec3> Solver::place_of(bool in_target, int joint, int frame) const {
@@ -133,13 +176,15 @@ std::optional<FrameCorrection> Solver::held_at(int frame) const {
 std::vector<ReachEffect> Solver::reach_effects(int frame) const {
     if (!plan_ || !motion_ || frame < 0 || frame >= motion_->frames) return {};
     const auto held = held_at(frame);
-    return nb::reach_effects(plan_->program, pose_of(*motion_, frame), held ? &*held : nullptr);
+    return nb::reach_effects(plan_->program, pose_of(*motion_, frame), held ? &*held : nullptr,
+                             motion_->time_s(frame));
 }
 
 PassEffects Solver::pass_effects(int frame) const {
     if (!plan_ || !motion_ || frame < 0 || frame >= motion_->frames) return {};
     const auto held = held_at(frame);
-    return nb::pass_effects(plan_->program, pose_of(*motion_, frame), held ? &*held : nullptr);
+    return nb::pass_effects(plan_->program, pose_of(*motion_, frame), held ? &*held : nullptr,
+                            motion_->time_s(frame));
 }
 
 const Contacts& Solver::contacts() const {

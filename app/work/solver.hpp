@@ -42,6 +42,9 @@ class Solver : public QObject {
     void cancel() { nb::cancel(cancelled_); }
 
     const Plan* plan() const { return plan_.get(); }
+    /// Of the source's motion as it is carried, with its touch-ups.
+    int frames() const { return motion_ ? motion_->frames : 0; }
+    double time_s(int frame) const { return motion_ ? motion_->time_s(frame) : 0.0; }
     std::shared_ptr<const TransferResult> result() const { return result_; }
     /// The result when it is of the pair and the settings in force; else null.
     std::shared_ptr<const TransferResult> finished() const { return is_current_ ? result_ : nullptr; }
@@ -81,8 +84,10 @@ class Solver : public QObject {
     Jobs& jobs_;
     LoadedPtr source_, target_;
     PairingSettings settings_;
-    std::shared_ptr<const Plan> plan_;           ///< of the settings in force
-    std::shared_ptr<const WorldMotion> motion_;  ///< the source's, in the world
+    std::shared_ptr<const Plan> plan_;              ///< of the settings in force
+    std::shared_ptr<const WorldMotion> untouched_;  ///< the source's, in the world, as its file has it
+    std::shared_ptr<const WorldMotion> motion_;     ///< the same with its touch-ups
+    TouchLayers touches_;                           ///< in force
     std::shared_ptr<const TransferResult> result_;
     std::shared_ptr<const Review> review_;
     std::vector<ReviewEvent> events_;
@@ -94,6 +99,8 @@ class Solver : public QObject {
     Cancelled cancelled_;
 
     std::optional<FrameCorrection> held_at(int frame) const;
+    void touch_source();
+    void touch_last(int frame, Pose& target) const;
 };
 
 }  // namespace nb

@@ -126,6 +126,10 @@ class Workspace : public QObject {
     /// What was said of the take on this target.
     const TakeJudgement& judgement() const;
     FileFrames take_frames() const;
+    /// Of the take as it is carried: touch-ups may have changed its pace.
+    int frames() const { return solver_.frames(); }
+    /// Time of a frame of it on the clock of the take's file, s.
+    double time_s(int frame) const { return solver_.time_s(frame); }
     /// Frames somebody has marked, as they are in force; those a trim has taken off are left out.
     std::vector<MarkedFrame> marked_frames() const;
     /// The frame of the pinned result that is the same of the file; -1 where it has none.
@@ -148,6 +152,8 @@ class Workspace : public QObject {
     bool set_rest(const DocumentKey& key, const RestState& state, bool is_kept = true);
     /// What is set for a target's chains, whatever drives them; kept with its character.
     bool set_chains(const DocumentKey& key, const ChainTable& chains);
+    /// What a target always gets of touch-ups; kept with its character.
+    bool set_touches(const DocumentKey& key, const TouchLayers& layers);
     /// Contacts of a take, as its file counts them.
     bool set_contacts(const DocumentKey& key, const Contacts& in_file);
 

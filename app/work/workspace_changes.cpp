@@ -80,6 +80,15 @@ bool Workspace::set_chains(const DocumentKey& key, const ChainTable& chains) {
     return is_done;
 }
 
+bool Workspace::set_touches(const DocumentKey& key, const TouchLayers& layers) {
+    const bool is_done = change(key, [&](Loaded& loaded, const Loaded&) {
+        loaded.file.character.touches = layers;
+        return true;
+    });
+    if (is_done) changed_on_stage(key, After::settings);
+    return is_done;
+}
+
 bool Workspace::set_contacts(const DocumentKey& key, const Contacts& in_file) {
     const bool is_done = change(key, [&](Loaded& loaded, const Loaded&) {
         if (!loaded.file.take) return false;

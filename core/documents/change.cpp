@@ -5,6 +5,7 @@
 #include "core/documents/intake.hpp"
 #include "core/documents/rest.hpp"
 #include "core/documents/roles.hpp"
+#include "core/documents/touch_ups.hpp"
 
 namespace nb {
 
@@ -20,6 +21,7 @@ Json change_document(const LoadedFile& file) {
     if (document["intake"].is_null()) document["intake"] = Json::object();
     document["trim"] = {{"first", rig.options.trim_first}, {"last", rig.options.trim_last}};
     put_chains(document, "chains", character.chains);
+    if (!character.touches.empty()) document["touches"] = touch_layers_json(character.touches);
     document["plan"] = character.roles.plan;
     document["settled"] = character.roles.is_settled;
     document["roles"] = Json::object();
@@ -61,6 +63,7 @@ void apply_change(const Json& document, const std::string& path, LoadedFile& fil
                 read_rest(other, path, skeleton, roles, character.other_rests.emplace_back());
         }
         character.chains = read_chain_table(object_or_none(document, "chains", path), path);
+        character.touches = read_touch_layers(list_or_none(document, "touches", path), path);
         if (file.take) set_contacts_in_file(file, read_contacts(document, path, file));
         return 0;
     });

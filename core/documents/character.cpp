@@ -10,6 +10,7 @@
 #include "core/documents/intake.hpp"
 #include "core/documents/rest.hpp"
 #include "core/documents/roles.hpp"
+#include "core/documents/touch_ups.hpp"
 #include "core/rest/edit.hpp"
 #include "core/rest/solve.hpp"
 
@@ -22,7 +23,7 @@ const Shape& character_shape() {
         const Shape rest = object_of({}, {{"dials", object_of({})},
                                           {"hinges", table_of(object_of({}))},
                                           {"alignment", table_of(object_of({"roll_from", "roll_sure"}))}});
-        return object_of({"intake", "settled", "other_rests", "solved", "chains"},
+        return object_of({"intake", "settled", "other_rests", "solved", "chains", "touches"},
                          {{"rig", object_of({})},
                           {"conventions", object_of({})},
                           {"intake", intake_shape()},
@@ -82,6 +83,7 @@ Json character_document(const Character& character) {
     if (character.solved.is_there() && !is_same_alignment(character.solved, character.rest))
         document["solved"] = rest_document(character.roles, character.solved);
     put_chains(document, "chains", character.chains);
+    if (!character.touches.empty()) document["touches"] = touch_layers_json(character.touches);
     if (!character.document_text.empty()) {
         const Json read = Json::parse(character.document_text);
         // What does not fit this state of the rig stays for one that it fits.
@@ -186,6 +188,7 @@ void apply_character(const Json& document, const std::string& path, Character& c
     character.roles = roles;
 
     if (document.contains("chains")) character.chains = read_chain_table(document.at("chains"), path);
+    character.touches = read_touch_layers(list_or_none(document, "touches", path), path);
     character.document_text = document.dump();
     if (!is_same_rig) {
         // Stored turns lead from the rest they were made for; this one's are found from the file.

@@ -5,6 +5,7 @@
 #include "core/body/plan.hpp"
 #include "core/documents/chains.hpp"
 #include "core/documents/judgement.hpp"
+#include "core/documents/touch_ups.hpp"
 #include "core/solve/passes.hpp"
 
 namespace nb {
@@ -14,12 +15,13 @@ namespace {
 const Shape& pairing_shape() {
     // `carry`: where older documents had what crosses of a limb.
     static const Shape shape =
-        object_of({"chains", "takes", "root_track", "carry"}, {{"source", object_of({})},
-                                                               {"target", object_of({})},
-                                                               {"passes", object_of({})},
-                                                               {"chains", chain_table_shape()},
-                                                               {"takes", table_of(chain_table_shape())},
-                                                               {"judged", judgements_shape()}});
+        object_of({"chains", "takes", "root_track", "carry", "touches", "take_touches"},
+                  {{"source", object_of({})},
+                   {"target", object_of({})},
+                   {"passes", object_of({})},
+                   {"chains", chain_table_shape()},
+                   {"takes", table_of(chain_table_shape())},
+                   {"judged", judgements_shape()}});
     return shape;
 }
 
@@ -39,6 +41,9 @@ Json pairing_document(const Pairing& pairing) {
     Json takes = Json::object();
     for (const auto& [take, table] : pairing.settings.takes) put_chains(takes, take, table);
     if (!takes.empty()) document["takes"] = takes;
+    if (!pairing.settings.touches.empty()) document["touches"] = touch_layers_json(pairing.settings.touches);
+    for (const auto& [take, layers] : pairing.settings.take_touches)
+        if (!layers.empty()) document["take_touches"][take] = touch_layers_json(layers);
     if (Json judged = judgements_json(pairing.judged); !judged.empty())
         document["judged"] = std::move(judged);
     // `carry`: where older documents had what crosses of a limb.
@@ -86,6 +91,10 @@ Pairing pairing_from(const Json& document, const std::string& path) {
     const Json& takes = object_or_none(document, "takes", path);
     for (const auto& [take, table] : takes.items())
         pairing.settings.takes[take] = read_chain_table(table, path);
+    pairing.settings.touches = read_touch_layers(list_or_none(document, "touches", path), path);
+    const Json& take_touches = object_or_none(document, "take_touches", path);
+    for (const auto& [take, layers] : take_touches.items())
+        pairing.settings.take_touches[take] = read_touch_layers(layers, path);
     pairing.judged = read_judgements(object_or_none(document, "judged", path), path);
     pairing.other = document;
     return pairing;

@@ -2,8 +2,8 @@
 #pragma once
 #include <string>
 
+#include "core/body/touch_layers.hpp"
 #include "core/documents/format.hpp"
-#include "core/touchup/layers.hpp"
 
 namespace nb {
 

@@ -565,7 +565,13 @@ class Finder {
                                 jitter.size() == 1 ? " trembles" : "s tremble"),
                     fmt::format("worst '{}': {:.1f} degrees to and fro in {:.0f} % of the frames",
                                 name(jitter[0].joint), jitter[0].median_deg, 100.0 * jitter[0].share));
+            f.cure = "calm";
             for (const Jitter& j : jitter) {
+                TouchUp calm;
+                calm.kind = TouchKind::calm;
+                calm.stage = TouchStage::source;
+                calm.what = c_.roles.role_of(j.joint);
+                if (!calm.what.empty()) f.cure_by.push_back(calm);
                 f.joints.push_back(j.joint);
                 f.frames.push_back(j.worst_frame);
             }
@@ -592,6 +598,11 @@ class Finder {
                                 hops.size() == 1 ? "" : "s"),
                     fmt::format("most the {} foot at frame {}: {:.1f} cm", worst->is_left ? "left" : "right",
                                 worst->frame, 100.0 * worst->distance_m));
+            f.cure = "settle";
+            TouchUp settle;
+            settle.kind = TouchKind::settle;
+            settle.stage = TouchStage::source;
+            f.cure_by = {settle};
             for (const Hop& hop : hops) f.frames.push_back(hop.frame);
         }
         const auto still = find_still(c_.roles, take);

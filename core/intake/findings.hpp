@@ -24,8 +24,10 @@ struct Finding {
     /// Other values that may be right, each with the options that have it: units, axes, trees, reference
     /// poses.
     std::vector<std::pair<std::string, LoadOptions>> choices;
-    std::vector<int> joints;  ///< concerned
-    std::vector<int> frames;  ///< of the loaded take, first of each place
+    std::string cure;              ///< a touch-up that heals it, in a word; empty: there is none
+    std::vector<TouchUp> cure_by;  ///< the same, as one makes it by hand
+    std::vector<int> joints;       ///< concerned
+    std::vector<int> frames;       ///< of the loaded take, first of each place
 };
 
 /// Of rig and take. Open ones first, then done, then told; within these in the order of the job. `partner` is

@@ -78,50 +78,6 @@ std::vector<Span> find_frozen(const Take& take) {
     return result;
 }
 
-std::vector<Hop> find_foot_hops(const Skeleton& skeleton, const RoleMap& roles, const Take& take) {
-    std::vector<Hop> result;
-    const double leg = leg_length(skeleton, roles);
-    const int window = std::max(2, int(std::lround(0.15 / take.frame_time_s)));
-    if (leg <= 0.0 || take.frames < 4 * window) return result;
-    for (const bool is_left : {true, false}) {
-        const std::string side = is_left ? ".left" : ".right";
-        const int ankle = roles.joint("foot" + side);
-        if (ankle < 0) continue;
-        std::vector<Vec3> p(size_t(take.frames));
-        std::vector<Quat> R(skeleton.names.size());
-        std::vector<Vec3> all(skeleton.names.size());
-        for (int f = 0; f < take.frames; ++f) {
-            forward_kinematics(skeleton, take, f, R, all);
-            p[size_t(f)] = all[size_t(ankle)];
-        }
-        const auto is_slow = [&](int f) {
-            // Over a window: under a tenth of a leg length per second.
-            const int a = std::clamp(f - window, 0, take.frames - 1);
-            const int b = std::clamp(f, 0, take.frames - 1);
-            return (p[size_t(b)] - p[size_t(a)]).norm() <
-                   0.1 * leg * double(b - a) * take.frame_time_s + 1e-6;
-        };
-        for (int f = std::max(window, take.first_motion_frame + window); f + 2 * window < take.frames; ++f) {
-            if (!is_slow(f)) continue;
-            double far = 0.0;
-            int at = f;
-            for (int k = f + 1; k < f + window; ++k)
-                if (const double d = (p[size_t(k)] - p[size_t(f)]).norm(); d > far) {
-                    far = d;
-                    at = k;
-                }
-            const int back = f + window;
-            if (far < 0.01 * leg || (p[size_t(back)] - p[size_t(f)]).norm() > 0.3 * far ||
-                !is_slow(back + window))
-                continue;
-            result.push_back({at, is_left, far});
-            f = back + window;
-        }
-    }
-    std::sort(result.begin(), result.end(), [](const Hop& a, const Hop& b) { return a.frame < b.frame; });
-    return result;
-}
-
 std::vector<int> find_still(const RoleMap& roles, const Take& take) {
     std::vector<int> still;
     for (const RoleFill& fill : roles.fills) {

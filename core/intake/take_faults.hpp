@@ -3,6 +3,7 @@
 #pragma once
 #include <vector>
 
+#include "core/body/hops.hpp"
 #include "core/body/roles.hpp"
 #include "core/motion/take.hpp"
 
@@ -27,15 +28,6 @@ struct Span {
     int last = 0;
 };
 std::vector<Span> find_frozen(const Take& take);
-
-/// A foot that leaves its place while it stands and comes back at once: moved over `1 %` of leg length and
-/// back within 0.15 s, slow before and after.
-struct Hop {
-    int frame = 0;
-    bool is_left = true;
-    double distance_m = 0.0;
-};
-std::vector<Hop> find_foot_hops(const Skeleton& skeleton, const RoleMap& roles, const Take& take);
 
 /// Joints that never turn, of those with a role.
 std::vector<int> find_still(const RoleMap& roles, const Take& take);

@@ -64,7 +64,7 @@ std::string moved_path(const std::string& path,
 
 BodyState state_of(const LoadedFile& file) {
     const Character& c = file.character;
-    return {c.rig.options, c.roles, c.rest, c.other_rests, c.chains, file.contacts_in_file};
+    return {c.rig.options, c.roles, c.rest, c.other_rests, c.chains, c.touches, file.contacts_in_file};
 }
 
 std::vector<std::string> differences(const BodyState& a, const BodyState& b) {
@@ -75,6 +75,7 @@ std::vector<std::string> differences(const BodyState& a, const BodyState& b) {
     if (!(a.roles == b.roles)) what.emplace_back("roles");
     if (!is_same_rest(a, b)) what.emplace_back("rest");
     if (!(a.chains == b.chains)) what.emplace_back("chains");
+    if (!(a.touches == b.touches)) what.emplace_back("touch-ups");
     if (!(a.contacts == b.contacts)) what.emplace_back("contacts");
     return what;
 }
@@ -238,7 +239,8 @@ void Drafts::save_take(const DocumentKey& key, Draft& draft, bool over_others) {
                                             document.path) == body.rig.skeleton.signature();
         if (!is_of_skeleton) {
             document = {new_body_document(key.path), {}};
-            body.chains.clear();  // what is set for the chains of the body it was matched with is that one's
+            body.chains.clear();  // what is set for the body it was matched with is that one's
+            body.touches.clear();
         }
         body.document_text = document.text;
         Json written = character_document(body);

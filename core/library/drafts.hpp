@@ -20,13 +20,14 @@ struct BodyState {
     RestAlignment rest;
     std::vector<RestAlignment> other_rests;
     ChainTable chains;
+    TouchLayers touches;
     Contacts contacts;  ///< of the file
 };
 BodyState state_of(const LoadedFile& file);
 /// Where `path` lies after files or folders were moved (from, to); empty when none touches it.
 std::string moved_path(const std::string& path,
                        const std::vector<std::pair<std::string, std::string>>& moves);
-/// "intake", "roles", "rest", "chains", "contacts": those in which two states differ.
+/// "intake", "roles", "rest", "chains", "touch-ups", "contacts": those in which two states differ.
 std::vector<std::string> differences(const BodyState& a, const BodyState& b);
 
 class Drafts {

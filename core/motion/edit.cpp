@@ -123,6 +123,7 @@ Take trim(const Take& take, int first, int last) {
         result.start_p = std::vector<Vec3>(translations.begin(), translations.end());
     }
     result.frames = last - first;
+    result.start_s += first * take.frame_time_s;
     const auto cut = [&](auto& values, size_t stride) {
         const auto begin = values.begin();
         values = std::vector(begin + std::ptrdiff_t(size_t(first) * stride),

@@ -53,6 +53,8 @@ Pose pose_at(const Skeleton& skeleton, const Take& take, int frame) {
 WorldMotion forward_kinematics(const Skeleton& skeleton, const Take& take, int threads) {
     WorldMotion world;
     world.resize(take.frames, take.joints);
+    world.start_s = take.start_s;
+    world.frame_time_s = take.frame_time_s;
     for_each_frame(take.frames, threads, [&](int first, int last) {
         for (int f = first; f < last; ++f)
             forward_kinematics(skeleton, take, f, {&world.R[world.at(f, 0)], size_t(take.joints)},

@@ -8,9 +8,11 @@ namespace nb {
 struct WorldMotion {
     int frames = 0;
     int joints = 0;
+    double start_s = 0.0, frame_time_s = 1.0 / 60.0;  ///< on the clock of the take's file
     std::vector<Quat> R;
     std::vector<Vec3> p;
 
+    double time_s(int frame) const { return start_s + frame * frame_time_s; }
     void resize(int frame_count, int joint_count);
     size_t at(int frame, int joint) const { return size_t(frame) * size_t(joints) + size_t(joint); }
 };

@@ -16,6 +16,7 @@ struct Take {
     std::string name;
     std::string frame_time_text;  ///< as written in the file, digit for digit
     double frame_time_s = 1.0 / 60.0;
+    double start_s = 0.0;  ///< of the first frame, on the clock of its file
     int frames = 0;
     int joints = 0;
     Shared<std::vector<Quat>> R;  ///< [frame][joint] R_PJ

@@ -4,6 +4,7 @@
 #include <string>
 
 #include "core/body/roles.hpp"
+#include "core/body/touch_layers.hpp"
 #include "core/rest/alignment.hpp"
 #include "core/rig/rig.hpp"
 
@@ -17,6 +18,7 @@ struct Character {
     RestAlignment rest;                      ///< the one in force
     std::vector<RestAlignment> other_rests;  ///< further ones, by name
     ChainTable chains;                       ///< what is set for its chains as a target, whatever drives it
+    TouchLayers touches;                     ///< what this body always needs beyond a transfer
     RestAlignment solved;                    ///< the T as found: what corrections and gaps are counted from
     std::string document_text;  ///< the document it was read from, for keys this program does not know
 };

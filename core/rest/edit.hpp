@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "core/body/turn_axes.hpp"
 #include "core/rest/alignment.hpp"
 
 namespace nb {
@@ -28,7 +29,6 @@ std::vector<std::string> limb_of_role(const RoleMap& roles, const std::string& r
 /// All filled roles, those of bones above before those below.
 std::vector<std::string> roles_in_order(const RoleMap& roles);
 
-enum class TurnAxes { bone, parent, body, world };
 /// Frame of the axes a role is turned about, R_WA: of the bone, of the bone above, of the hips' heading, of
 /// the world; in the aligned rest before the correction, so that numbers can be typed again.
 Quat axes_of(const Skeleton& skeleton, const RoleMap& roles, const RestAlignment& solved,

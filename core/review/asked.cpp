@@ -30,6 +30,16 @@ std::vector<char> held_frames(const TransferResult& result, const std::string& l
     return held;
 }
 
+std::vector<char> touched_frames(const TransferResult& result, const std::string& row) {
+    std::vector<char> touched(size_t(result.target.frames), 0);
+    for (const AskedTouch& asked : result.plan.program.touch.asked) {
+        if (std::find(asked.rows.begin(), asked.rows.end(), row) == asked.rows.end()) continue;
+        for (int f = 0; f < result.target.frames; ++f)
+            if (asked.when.weight(result.target.time_s(f)) > 0.0) touched[size_t(f)] = 1;
+    }
+    return touched;
+}
+
 bool has_following_lengths(const TransferResult& result) {
     return std::any_of(result.plan.report.chains.begin(), result.plan.report.chains.end(),
                        [](const auto& chain) { return chain.second.length_share.value_or(0.0) > 0.0; });

@@ -16,6 +16,8 @@ bool is_turned_aside(const ChainTable& chains, const std::string& limb);
 bool goes_by_tip(const TransferResult& result, const PairingSettings& settings, const std::string& limb);
 /// Frames in which a limb's end is held by a contact, at all: 1; 0 elsewhere.
 std::vector<char> held_frames(const TransferResult& result, const std::string& limb);
+/// Frames in which touch-ups move a role or limb beside the source's, at all: 1; 0 elsewhere.
+std::vector<char> touched_frames(const TransferResult& result, const std::string& row);
 /// Whether lengths of bones follow the source's.
 bool has_following_lengths(const TransferResult& result);
 

@@ -41,9 +41,10 @@ std::vector<Bar> bars_of(const Review& review, const TransferResult& result,
         const std::string limb = limb_of(series.row);
         if (is_turned_aside(result.plan.report.chains, limb) || goes_by_tip(result, settings, limb)) continue;
         const std::vector<char> held = held_frames(result, limb);
+        const std::vector<char> touched = touched_frames(result, series.row);
         std::vector<double> values;
         for (size_t f = size_t(result.take.first_motion_frame); f < series.values.size(); ++f)
-            if (!held[f]) values.push_back(double(series.values[f]));
+            if (!held[f] && !touched[f]) values.push_back(double(series.values[f]));
         if (values.empty()) continue;
         worst = std::max(worst, *std::max_element(values.begin(), values.end()));
         p95 = std::max(p95, nearest_rank(values, 0.95));

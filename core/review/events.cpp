@@ -55,12 +55,14 @@ std::string limb_of_end(const std::string& point) {
     return part == "wrist" ? "arm" : part == "forepaw" ? "foreleg" : part == "hindpaw" ? "hind leg" : "leg";
 }
 
-/// A limb's measure where its end is free; held, it goes where it is held.
-std::vector<float> where_free(const TransferResult& result, const std::string& limb,
+/// A measure of a limb, or of a role of it, where its end is free and nobody touched it up; held, it goes where it is
+/// held.
+std::vector<float> where_free(const TransferResult& result, const std::string& limb, const std::string& row,
                               std::vector<float> values) {
     const std::vector<char> held = held_frames(result, limb);
+    const std::vector<char> touched = touched_frames(result, row);
     for (size_t f = 0; f < std::min(values.size(), held.size()); ++f)
-        if (held[f]) values[f] = 0.0f;
+        if (held[f] || touched[f]) values[f] = 0.0f;
     return values;
 }
 
@@ -160,7 +162,7 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
             case ReviewMeasure::tip: {
                 if (!row.starts_with("arm")) break;
                 for (const Run& run :
-                     runs_over(where_free(result, row, series.values), tip_pass_cm, 2 * gap)) {
+                     runs_over(where_free(result, row, row, series.values), tip_pass_cm, 2 * gap)) {
                     ReviewEvent& event = add("tip", row, run, "cm", tip_pass_cm);
                     const bool by_tip = goes_by_tip(result, settings, row);
                     event.text =
@@ -171,6 +173,8 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
                                      "only angles are carried",
                                      row.ends_with(".left") ? "left" : "right", run.size);
                     if (!by_tip) event.remedies = {{"carry the tip", "carry=" + row + ":limb"}};
+                    event.remedies.push_back(
+                        {"place the hand there", "touch=hand" + std::string(side_suffix(role_side(row)))});
                 }
                 break;
             }
@@ -179,7 +183,7 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
                 if (goes_by_tip(result, settings, limb) || is_turned_aside(result.plan.report.chains, limb))
                     break;
                 for (const Run& run :
-                     runs_over(where_free(result, limb, series.values), direction_pass_deg, 4 * gap)) {
+                     runs_over(where_free(result, limb, row, series.values), direction_pass_deg, 4 * gap)) {
                     ReviewEvent& event = add("direction", row, run, "degrees", direction_pass_deg);
                     event.owner = Owner::setting;
                     event.setting = settings.passes.angles ? "rest alignment" : "angles";
@@ -193,6 +197,7 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
                                           spoken(row), run.size);
                     event.remedies = {settings.passes.angles ? Remedy{"compare the rests", "rest=" + row}
                                                              : Remedy{"run the pass angles", "pass=angles"}};
+                    if (settings.passes.angles) event.remedies.push_back({"turn it there", "touch=" + row});
                 }
                 break;
             }
@@ -210,10 +215,13 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
                 break;
             }
             case ReviewMeasure::turn_change:
-                for (const Run& run : runs_over(series.values, 0.0, gap))
-                    add("pop", row, run, "degrees/s", pop_pass_deg_s).text = fmt::format(
+                for (const Run& run : runs_over(series.values, 0.0, gap)) {
+                    ReviewEvent& event = add("pop", row, run, "degrees/s", pop_pass_deg_s);
+                    event.text = fmt::format(
                         "{} turns {:.0f} degrees/s faster from one frame to the next, the source does not",
                         spoken(row), run.size);
+                    event.remedies = {{"calm it there", "calm=" + row}};
+                }
                 break;
             default:
                 break;

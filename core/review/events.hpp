@@ -16,7 +16,7 @@ std::string_view owner_name(Owner owner);
 /// Something that can be done about it.
 struct Remedy {
     std::string what;  ///< for people: "carry the tip"
-    /// "carry=CHAIN:limb|angles", "pass=NAME", "rest=ROLE", "contacts"
+    /// "carry=CHAIN:limb|angles", "pass=NAME", "rest=ROLE", "contacts", "calm=ROLE", "touch=ROLE" (by hand, there)
     std::string change;
 };
 

@@ -9,11 +9,13 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <optional>
 #include <stdexcept>
 #include <utility>
 
 #include "core/contact/contacts.hpp"
 #include "core/solve/passes.hpp"
+#include "core/touchup/apply.hpp"
 
 namespace nb {
 
@@ -23,9 +25,10 @@ void solve_frame(const Program& program, const WorldMotion& source, WorldMotion&
     run_passes(program, frame_of(source, frame), T, held);
 }
 
-void solve_pose(const Program& program, const Pose& source, Pose& target, const FrameCorrection* held) {
+void solve_pose(const Program& program, const Pose& source, Pose& target, const FrameCorrection* held,
+                double t_s) {
     TargetFrame T{target.R, target.p};
-    run_passes(program, {source.R, source.p}, T, held);
+    run_passes(program, {source.R, source.p, t_s}, T, held);
 }
 
 std::vector<std::string> notes_of(const TransferResult& result) {
@@ -33,21 +36,22 @@ std::vector<std::string> notes_of(const TransferResult& result) {
     for (const std::string& point : result.corrections.ignored)
         notes.push_back(
             fmt::format("contacts of {} are not held: the target's limb is missing or left out", point));
+    notes.insert(notes.end(), result.touch_notes.begin(), result.touch_notes.end());
     return notes;
 }
 
 std::vector<ReachEffect> reach_effects(const Program& program, const Pose& source,
-                                       const FrameCorrection* held) {
+                                       const FrameCorrection* held, double t_s) {
     constexpr double told_from_cm = 0.1;
     std::vector<ReachEffect> effects;
     const size_t joints = program.body.parents.size();
     Pose with{std::vector<Quat>(joints), std::vector<Vec3>(joints)};
     Pose without = with;
-    solve_pose(program, source, with, held);
+    solve_pose(program, source, with, held, t_s);
     Program changed = program;
     for (LimbOp& op : changed.limbs) {
         op.is_still = true;
-        solve_pose(changed, source, without, held);
+        solve_pose(changed, source, without, held, t_s);
         op.is_still = false;
         const size_t first = effects.size();
         for (size_t j = 0; j < joints; ++j)
@@ -59,7 +63,8 @@ std::vector<ReachEffect> reach_effects(const Program& program, const Pose& sourc
     return effects;
 }
 
-PassEffects pass_effects(const Program& program, const Pose& source, const FrameCorrection* held) {
+PassEffects pass_effects(const Program& program, const Pose& source, const FrameCorrection* held,
+                         double t_s) {
     PassEffects effects{};
     const size_t joints = program.body.parents.size();
     Pose with{std::vector<Quat>(joints), std::vector<Vec3>(joints)};
@@ -69,9 +74,9 @@ PassEffects pass_effects(const Program& program, const Pose& source, const Frame
         const PassRow& pass = pass_table[row];
         changed.passes = program.passes;
         changed.passes.*pass.is_on = true;
-        solve_pose(changed, source, with, held);
+        solve_pose(changed, source, with, held, t_s);
         changed.passes.*pass.is_on = false;
-        solve_pose(changed, source, without, held);
+        solve_pose(changed, source, without, held, t_s);
         for (size_t j = 0; j < joints; ++j)
             if (!pass.turns)
                 effects[row] += 100.0 / double(joints) * (with.p[j] - without.p[j]).norm();
@@ -103,22 +108,35 @@ void put_on_root(const Skeleton& skeleton, TransferResult& result, double frame_
 namespace {
 
 /// `to_release`: the take, when its frames may go once its world motion is known; then nothing is baked.
-TransferResult transfer_with(const Character& source, const Take& take, Take* to_release,
+TransferResult transfer_with(const Character& source, const Take& given, Take* to_release,
                              const Character& target, const PairingSettings& settings, int threads,
                              const Progress& progress) {
     TransferResult result;
-    result.plan = compile_plan(source, target, settings, take.key());
+    result.plan = compile_plan(source, target, settings, given.key());
+    const TouchLayers layers = touches_in_force(target, settings, given.key());
+    const auto has_stage = [&](TouchStage stage) {
+        return any_touch(layers, [stage](const TouchUp& touch) { return touch.stage == stage; });
+    };
+    std::optional<Take> touched;
+    if (has_stage(TouchStage::source))
+        touched = touched_take(source, given, layers, given.start_s, result.touch_notes);
+    const Take& take = touched ? *touched : given;
     result.source = forward_kinematics(source.rig.skeleton, take, threads);
-    if (to_release) {
-        to_release->R = {};
-        to_release->p = {};
-    }
+    const auto release = [](Take& frames) {
+        frames.R = {};
+        frames.p = {};
+    };
+    if (to_release) release(*to_release);
+    if (to_release && touched) release(*touched);
     const int joints = target.rig.skeleton.size();
     result.target.resize(take.frames, joints);
+    result.target.start_s = take.start_s;
+    result.target.frame_time_s = take.frame_time_s;
     Take& baked = result.take;
     baked.name = take.name;
     baked.frame_time_text = take.frame_time_text;
     baked.frame_time_s = take.frame_time_s;
+    baked.start_s = take.start_s;
     baked.frames = take.frames;
     baked.joints = joints;
     baked.first_motion_frame = take.first_motion_frame;
@@ -144,6 +162,7 @@ TransferResult transfer_with(const Character& source, const Take& take, Take* to
                 const SourceFrame S = frame_of(std::as_const(result.source), f);
                 TargetFrame T = frame_of(result.target, f);
                 pass_angles(program, S, T);
+                if (!program.touch.is_empty()) touch_turns(program, S, T);
                 pass_root(program, S, T);
             }
             tell(first_share * (done += last - first) / take.frames);
@@ -168,6 +187,10 @@ TransferResult transfer_with(const Character& source, const Take& take, Take* to
              (1.0 - first_share - held_share) * (done += last - first) / take.frames);
     });
     if (is_cancelled) throw std::runtime_error("cancelled");
+    if (has_stage(TouchStage::last))
+        for (std::string& note : touch_motion(target, result.target, layers, TouchStage::last,
+                                              {take.start_s, take.frame_time_s, take.first_motion_frame}))
+            result.touch_notes.push_back(std::move(note));
     if (result.plan.program.body.root >= 0) {
         put_on_root(target.rig.skeleton, result, take.frame_time_s, take.first_motion_frame);
         baked.translated.push_back(result.plan.program.body.root);

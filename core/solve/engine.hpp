@@ -21,9 +21,10 @@ struct TransferResult {
     Plan plan;
     WorldMotion source;  ///< the source's world motion, not scaled by the place map
     WorldMotion target;
-    Contacts contacts;        ///< of the source: as kept with the take, else as found
-    Corrections corrections;  ///< what holding them adds
-    Take take;                ///< local motion of the target's skeleton, translations for the hips
+    Contacts contacts;                     ///< of the source: as kept with the take, else as found
+    Corrections corrections;               ///< what holding them adds
+    std::vector<std::string> touch_notes;  ///< touch-ups that do nothing, and why
+    Take take;  ///< local motion of the target's skeleton, translations for the hips
 };
 
 /// Told how many frames are done; returns false to cancel. Called from worker threads.
@@ -43,15 +44,16 @@ TransferResult transfer_lean(const Character& source, Take take, const Character
 /// `held`: what contacts add there.
 void solve_frame(const Program& program, const WorldMotion& source, WorldMotion& target, int frame,
                  const FrameCorrection* held = nullptr);
-/// The same for a pose. `target` has room for one entry a joint.
+/// The same for a pose at a time on the clock of the take's file. `target` has room for one entry a joint.
 void solve_pose(const Program& program, const Pose& source, Pose& target,
-                const FrameCorrection* held = nullptr);
+                const FrameCorrection* held = nullptr, double t_s = 0.0);
 
 /// What each pass does to the body in a pose, beside the result without it, by `pass_table`: mean distance over
 /// the target's joints, cm; of passes that turn joints alone the largest turn, degrees. Passes that are off:
 /// what they would do.
 using PassEffects = std::array<double, pass_table.size()>;
-PassEffects pass_effects(const Program& program, const Pose& source, const FrameCorrection* held = nullptr);
+PassEffects pass_effects(const Program& program, const Pose& source, const FrameCorrection* held = nullptr,
+                         double t_s = 0.0);
 
 /// What reaching with one limb does to one bone in a pose: how far its joint is moved beside the result without
 /// that limb's reach. Bones moved by more than a millimetre, a limb's most moved first.
@@ -61,6 +63,6 @@ struct ReachEffect {
     double cm = 0.0;
 };
 std::vector<ReachEffect> reach_effects(const Program& program, const Pose& source,
-                                       const FrameCorrection* held = nullptr);
+                                       const FrameCorrection* held = nullptr, double t_s = 0.0);
 
 }  // namespace nb

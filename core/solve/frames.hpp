@@ -12,6 +12,7 @@ namespace nb {
 struct SourceFrame {
     std::span<const Quat> R;
     std::span<const Vec3> p;
+    double t_s = 0.0;  ///< on the clock of the take's file
 };
 struct TargetFrame {
     std::span<Quat> R;
@@ -20,7 +21,8 @@ struct TargetFrame {
 
 inline SourceFrame frame_of(const WorldMotion& motion, int frame) {
     return {{&motion.R[motion.at(frame, 0)], size_t(motion.joints)},
-            {&motion.p[motion.at(frame, 0)], size_t(motion.joints)}};
+            {&motion.p[motion.at(frame, 0)], size_t(motion.joints)},
+            motion.time_s(frame)};
 }
 inline TargetFrame frame_of(WorldMotion& motion, int frame) {
     return {{&motion.R[motion.at(frame, 0)], size_t(motion.joints)},
@@ -42,6 +44,7 @@ struct FrameCorrection {
         double hold = 0.0;
     };
     Vec3 hips_m = Vec3::Zero();          ///< of the hip centre
+    Vec3 touched_m = Vec3::Zero();       ///< what touch-ups that place the hips have of it
     Quat hips_turn = Quat::Identity();   ///< about the hip centre
     std::array<Limb, limb_count> limbs;  ///< by `limb_names`
 };

@@ -117,6 +117,12 @@ double source_stretch(const LimbOp& op, std::span<const Vec3> source_p) {
     return length < 1e-9 ? 0.0 : (tip - start).norm() / length;
 }
 
+Vec3 hinge_of(const Program& program, const LimbOp& op, const SourceFrame& source) {
+    const bool is_gathered = program.passes.gather;
+    return source.R[size_t(is_gathered ? op.S_hinge : op.S_hinge_plain)] *
+           ((is_gathered ? op.S_hinge0_inverse : op.S_hinge_plain0_inverse) * op.n0);
+}
+
 void reach_limb(const Program& program, const LimbOp& op, const SourceFrame& source, TargetFrame& target,
                 const FrameCorrection::Limb* held) {
     if (op.is_still) return;
@@ -160,9 +166,7 @@ void reach_limb(const Program& program, const LimbOp& op, const SourceFrame& sou
         wanted = asked.norm() / T_length;
         stretch = stretch_for(wanted);
     }
-    const bool is_gathered = program.passes.gather;
-    const Vec3 n = source.R[size_t(is_gathered ? op.S_hinge : op.S_hinge_plain)] *
-                   ((is_gathered ? op.S_hinge0_inverse : op.S_hinge_plain0_inverse) * op.n0);
+    const Vec3 n = hinge_of(program, op, source);
     const Quat bend = exp_rotation(bend_for_distance(upper, lower, n, stretch * T_length) * n);
     const Vec3 bent_tip = upper + bend * lower;
     if (bent_tip.norm() < 1e-9) return;

@@ -65,6 +65,9 @@ Vec3 reach_goal(const Program& program, const LimbOp& op, std::span<const Vec3> 
 /// none.
 double source_stretch(const LimbOp& op, std::span<const Vec3> source_p);
 
+/// The axis the limb bends about, as the source's body carries it; world, unit.
+Vec3 hinge_of(const Program& program, const LimbOp& op, const SourceFrame& source);
+
 /// Bones of the limb alone; what hangs on it follows afterwards (`follow_anew`).
 void reach_limb(const Program& program, const LimbOp& op, const SourceFrame& source, TargetFrame& target,
                 const FrameCorrection::Limb* held);

@@ -39,8 +39,24 @@ void run_passes(const Program& program, const SourceFrame& source, TargetFrame& 
                 const FrameCorrection* held) {
     if (!program.passes.contacts) held = nullptr;
     pass_angles(program, source, target);
-    pass_root(program, source, target, held);
-    pass_reach(program, source, target, held);
+    if (program.touch.is_empty()) {
+        pass_root(program, source, target, held);
+        pass_reach(program, source, target, held);
+    } else {
+        touch_turns(program, source, target);
+        // Hips that are asked elsewhere than what is held knows of yet: the shown frame, before the take is carried.
+        FrameCorrection moved = held ? *held : FrameCorrection();
+        const Vec3 more =
+            touched_hips(program, source.t_s, target.R[size_t(program.body.hips)]) - moved.touched_m;
+        if (more != Vec3::Zero()) {
+            moved.hips_m += more;
+            for (FrameCorrection::Limb& limb : moved.limbs) limb.start_m += more;
+            held = &moved;
+        }
+        pass_root(program, source, target, held);
+        pass_reach(program, source, target, held);
+        touch_places(program, source, target, held);
+    }
     pass_twist(program, source, target);
 }
 

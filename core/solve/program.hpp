@@ -11,6 +11,7 @@
 #include "core/solve/root.hpp"
 #include "core/solve/run.hpp"
 #include "core/solve/settings.hpp"
+#include "core/solve/touch.hpp"
 #include "core/solve/twist.hpp"
 
 namespace nb {
@@ -29,6 +30,7 @@ struct Program {
     std::vector<int> length_of;  ///< a target joint: index in `lengths`, -1 for none; empty when none follows
     std::vector<TwistOp> twists;
     std::array<EndOp, limb_count> ends;  ///< by `limb_names`
+    TouchProgram touch;
     double S_stature_m = 1.75;
 };
 

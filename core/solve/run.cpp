@@ -31,31 +31,21 @@ void compile_runs(const PairedBodies& bodies, Program& program) {
     }
 }
 
-void reach_run(const Program& program, const RunOp& op, const SourceFrame& source, TargetFrame& target) {
-    const auto p = [&](size_t i) -> Vec3& { return target.p[size_t(op.T_joints[i])]; };
-    const auto R = [&](size_t i) -> Quat& { return target.R[size_t(op.T_joints[i])]; };
-    const size_t count = op.T_joints.size();
-    const Vec3 start = p(0);
-    Vec3 tip = p(count - 1) + R(count - 1) * op.T_end_J;
-    const Vec3& S_start = source.p[size_t(op.S_first)];
-    const Vec3 S_tip = source.p[size_t(op.S_last)] + source.R[size_t(op.S_last)] * op.S_end_J;
-    Vec3 asked = op.is_placed ? Vec3(program.k * S_tip - start) : Vec3(op.scale * (S_tip - S_start));
-    asked = tip - start + op.share * (asked - (tip - start));
-    const double wanted = asked.norm() / op.T_length_m;
-    if (wanted < 1e-9) return;
-    const Vec3 goal =
-        start +
-        asked / wanted * soften_stretch(wanted, (S_tip - S_start).norm() / op.S_length_m, op.soften_from);
+void bring_tip(std::span<const int> joints, Vec3 tip, const Vec3& goal, double length_m,
+               TargetFrame& target) {
+    const auto p = [&](size_t i) -> Vec3& { return target.p[size_t(joints[i])]; };
+    const auto R = [&](size_t i) -> Quat& { return target.R[size_t(joints[i])]; };
+    const size_t count = joints.size();
     constexpr int most_steps = 24;
-    const double damping = 0.02 * op.T_length_m;
-    const double most_step = 0.3 * op.T_length_m;
+    const double damping = 0.02 * length_m;
+    const double most_step = 0.3 * length_m;
     for (int step = 0; step < most_steps; ++step) {
         Vec3 error = goal - tip;
         const double off = error.norm();
-        if (off < 1e-7 * op.T_length_m) break;
+        if (off < 1e-7 * length_m) break;
         if (off > most_step) error *= most_step / off;
         // J_i = -[r_i]x of each joint's turn, r_i from the joint to the tip.
-        Mat3 JJ = std::min(1.0, off / op.T_length_m) * damping * damping * Mat3::Identity();
+        Mat3 JJ = std::min(1.0, off / length_m) * damping * damping * Mat3::Identity();
         for (size_t i = 0; i < count; ++i) {
             const Vec3 r = tip - p(i);
             JJ += r.squaredNorm() * Mat3::Identity() - r * r.transpose();
@@ -72,6 +62,24 @@ void reach_run(const Program& program, const RunOp& op, const SourceFrame& sourc
             tip = p(i) + turn * (tip - p(i));
         }
     }
+}
+
+void reach_run(const Program& program, const RunOp& op, const SourceFrame& source, TargetFrame& target) {
+    const auto p = [&](size_t i) -> Vec3& { return target.p[size_t(op.T_joints[i])]; };
+    const auto R = [&](size_t i) -> Quat& { return target.R[size_t(op.T_joints[i])]; };
+    const size_t count = op.T_joints.size();
+    const Vec3 start = p(0);
+    const Vec3 tip = p(count - 1) + R(count - 1) * op.T_end_J;
+    const Vec3& S_start = source.p[size_t(op.S_first)];
+    const Vec3 S_tip = source.p[size_t(op.S_last)] + source.R[size_t(op.S_last)] * op.S_end_J;
+    Vec3 asked = op.is_placed ? Vec3(program.k * S_tip - start) : Vec3(op.scale * (S_tip - S_start));
+    asked = tip - start + op.share * (asked - (tip - start));
+    const double wanted = asked.norm() / op.T_length_m;
+    if (wanted < 1e-9) return;
+    const Vec3 goal =
+        start +
+        asked / wanted * soften_stretch(wanted, (S_tip - S_start).norm() / op.S_length_m, op.soften_from);
+    bring_tip(op.T_joints, tip, goal, op.T_length_m, target);
 }
 
 }  // namespace nb

@@ -1,6 +1,7 @@
 // Pass reach, longer runs: damped least squares from what angles give, the turns of all bones as small as can
 // be (Wampler 1986, from memory).
 #pragma once
+#include <span>
 #include <vector>
 
 #include "core/solve/frames.hpp"
@@ -23,6 +24,10 @@ struct RunOp {
     double share = 1.0;
     double soften_from = usual_soften_from;
 };
+
+/// Bends joints that hang one on the other until the tip, which the last of them carries, is at the goal: damped least
+/// squares. World places in `target` are kept up to date for these joints alone.
+void bring_tip(std::span<const int> joints, Vec3 tip, const Vec3& goal, double length_m, TargetFrame& target);
 
 /// Chains beside the limbs that are carried by their tip.
 void compile_runs(const PairedBodies& bodies, Program& program);

@@ -26,4 +26,13 @@ ChainTable chains_in_force(const Character& target, const PairingSettings& setti
     return table;
 }
 
+TouchLayers touches_in_force(const Character& target, const PairingSettings& settings,
+                             const std::string& take_key) {
+    TouchLayers layers = target.touches;
+    layers.insert(layers.end(), settings.touches.begin(), settings.touches.end());
+    if (const auto own = settings.take_touches.find(take_key); own != settings.take_touches.end())
+        layers.insert(layers.end(), own->second.begin(), own->second.end());
+    return layers;
+}
+
 }  // namespace nb

@@ -23,9 +23,11 @@ struct Passes {
 
 struct PairingSettings {
     Passes passes;
-    ChainTable chains;                        ///< for this pair, whatever the take
-    std::map<std::string, ChainTable> takes;  ///< for one take on this target, by `Take::key`
-    std::optional<double> scale;              ///< k of the place map; else leg length of target by source
+    ChainTable chains;                                ///< for this pair, whatever the take
+    std::map<std::string, ChainTable> takes;          ///< for one take on this target, by `Take::key`
+    TouchLayers touches;                              ///< touch-ups of this pair
+    std::map<std::string, TouchLayers> take_touches;  ///< of one take on this target, by `Take::key`
+    std::optional<double> scale;  ///< k of the place map; else leg length of target by source
     /// Travel and heading go onto the target's root bone, the hips keep what is left; the motion is the same.
     bool has_root_track = false;
     bool operator==(const PairingSettings&) const = default;
@@ -38,5 +40,8 @@ ChainLevels levels_of(const std::string& chain, const Character& target, const P
 /// What is in force for every chain of the target's plan.
 ChainTable chains_in_force(const Character& target, const PairingSettings& settings,
                            const std::string& take_key);
+/// Touch-ups in force, in their order: of the body, of the pair, of the take on it.
+TouchLayers touches_in_force(const Character& target, const PairingSettings& settings,
+                             const std::string& take_key);
 
 }  // namespace nb

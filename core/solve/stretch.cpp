@@ -20,23 +20,4 @@ double soften_beyond(double wanted, double free) {
     return free + left * (1.0 - std::exp(-(wanted - free) / left));
 }
 
-double bend_for_distance(const Vec3& upper, const Vec3& lower, const Vec3& n, double distance) {
-    // upper . Rot(n, d) lower = along + radius cos(d - straight)
-    const double along = upper.dot(n) * lower.dot(n);
-    const Vec3 u = upper - n * n.dot(upper);
-    const Vec3 l = lower - n * n.dot(lower);
-    const double radius = u.norm() * l.norm();
-    if (radius < 1e-15) return 0.0;
-    const double straight = std::atan2(n.cross(l).dot(u), l.dot(u));  // the turn that straightens the limb
-    const double wanted_dot = 0.5 * (distance * distance - upper.squaredNorm() - lower.squaredNorm());
-    const double bend = std::acos(std::clamp((wanted_dot - along) / radius, -1.0, 1.0));
-    const double now = -straight;  // flexion, positive the right way
-    double flexion = bend;
-    if (now < 0.0) {
-        const double wrong = -now;
-        flexion = bend <= wrong ? -bend : std::min(bend, -wrong + 2.0 * (bend - wrong));
-    }
-    return flexion + straight;
-}
-
 }  // namespace nb

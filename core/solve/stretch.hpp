@@ -1,7 +1,8 @@
-// How far a limb of two bones may stretch, and how it bends for a distance.
+// How far a limb of two bones may stretch.
 #pragma once
 #include "core/body/chain_settings.hpp"
 #include "core/math/rotation.hpp"
+#include "core/math/two_bones.hpp"
 
 namespace nb {
 
@@ -15,10 +16,5 @@ double soften_beyond(double wanted, double free);
 /// short of straight it still bends one way, and a tremble of the hips does not turn the knee much. With a
 /// hock between, knee and elbow are bent anyway, and it may go to 0.9999.
 double held_stretch(double source, bool has_hock);
-
-/// Turn about unit axis n of the lower bone (vector from mid to tip) that makes |upper + lower| = distance.
-/// Near the straight limb the side on which the limb is bent is kept; a limb bent the wrong way by h goes
-/// over to the right side between bends of h and 3 h. Unreachable distances give the nearest.
-double bend_for_distance(const Vec3& upper, const Vec3& lower, const Vec3& n, double distance);
 
 }  // namespace nb

@@ -5,7 +5,9 @@
 #include <algorithm>
 
 #include "core/body/carried.hpp"
+#include "core/body/hops.hpp"
 #include "core/body/lines.hpp"
+#include "core/math/two_bones.hpp"
 #include "core/touchup/calm.hpp"
 #include "core/touchup/hand_pose.hpp"
 #include "core/touchup/loop.hpp"
@@ -56,11 +58,13 @@ class Touched {
             case TouchKind::calm:
             case TouchKind::damp:
                 return smooth(touch);
+            case TouchKind::settle:
+                return settle();
+            case TouchKind::place:
+                return "a place acts before contacts: give it the stage angles";
             default:
-                return fmt::format("the kind {} is not run {}", touch_kind_name(touch.kind),
-                                   touch.kind == TouchKind::place || touch.kind == TouchKind::settle
-                                       ? "yet"
-                                       : "after a transfer: give it the stage source");
+                return fmt::format("the kind {} changes the clock: give it the stage source",
+                                   touch_kind_name(touch.kind));
         }
     }
 
@@ -200,6 +204,52 @@ class Touched {
         return {};
     }
 
+    /// Hops of standing feet: the ankle goes straight from where it was to where it comes back, thigh and shin bend for
+    /// it in their own plane, the foot keeps its turn.
+    std::string settle() {
+        struct Way {
+            int thigh, shin, foot;
+            std::vector<Vec3> by;  ///< a frame
+        };
+        std::vector<Way> ways;
+        for (const char* side : {".left", ".right"})
+            ways.push_back({body_.roles.joint(std::string("thigh") + side),
+                            body_.roles.joint(std::string("shin") + side),
+                            body_.roles.joint(std::string("foot") + side),
+                            std::vector<Vec3>(size_t(motion_.frames), Vec3::Zero())});
+        int count = 0;
+        for (const Hop& hop :
+             find_foot_hops(s_, body_.roles, motion_, clock_.frame_time_s, clock_.first_frame)) {
+            Way& way = ways[hop.is_left ? 0 : 1];
+            if (way.thigh < 0 || way.shin < 0 || weights_[size_t(hop.frame)] <= 0.0) continue;
+            const auto p = [&](int f) -> const Vec3& { return motion_.p[motion_.at(f, way.foot)]; };
+            for (int f = hop.first + 1; f < hop.last; ++f) {
+                const double u = double(f - hop.first) / (hop.last - hop.first);
+                const Vec3 straight = p(hop.first) + u * u * (3.0 - 2.0 * u) * (p(hop.last) - p(hop.first));
+                way.by[size_t(f)] = weights_[size_t(f)] * (straight - p(f));
+            }
+            ++count;
+        }
+        if (count == 0) return "no standing foot hops there";
+        each_frame([&](int f, std::span<Quat> now) {
+            for (const Way& way : ways) {
+                if (way.by[size_t(f)] == Vec3::Zero()) continue;
+                const auto p = [&](int j) -> const Vec3& { return motion_.p[motion_.at(f, j)]; };
+                const Vec3 upper = p(way.shin) - p(way.thigh);
+                const Vec3 lower = p(way.foot) - p(way.shin);
+                const Vec3 to = upper + lower + way.by[size_t(f)];
+                const Vec3 n = upper.cross(lower);
+                if (n.norm() < 1e-9 || to.norm() < 1e-9) continue;
+                const Quat bend =
+                    exp_rotation(bend_for_distance(upper, lower, n.normalized(), to.norm()) * n.normalized());
+                const Quat turn = Quat::FromTwoVectors(Vec3(upper + bend * lower), to);
+                now[size_t(way.thigh)] = (turn * now[size_t(way.thigh)]).normalized();
+                now[size_t(way.shin)] = (turn * bend * now[size_t(way.shin)]).normalized();
+            }
+        });
+        return {};
+    }
+
     std::string missing(const TouchUp& touch) const {
         return touch.kind == TouchKind::turn && body_.roles.joint(touch.what) >= 0
                    ? std::string("it turns by nothing")
@@ -236,6 +286,10 @@ void put_motion(const Skeleton& skeleton, const WorldMotion& before, const World
 
 }  // namespace
 
+std::string idle_touch(TouchKind kind, const std::string& layer, const std::string& why) {
+    return fmt::format("touch-up {} of layer '{}' does nothing: {}", touch_kind_name(kind), layer, why);
+}
+
 std::vector<std::string> touch_motion(const Character& body, WorldMotion& motion, const TouchLayers& layers,
                                       TouchStage stage, const MotionClock& clock) {
     std::vector<std::string> notes;
@@ -246,8 +300,7 @@ std::vector<std::string> touch_motion(const Character& body, WorldMotion& motion
             if (touch.stage != stage || (stage == TouchStage::source && changes_the_clock(touch.kind)))
                 continue;
             if (const std::string why = touched.run(touch, layer.weight); !why.empty())
-                notes.push_back(fmt::format("touch-up {} of layer '{}' does nothing: {}",
-                                            touch_kind_name(touch.kind), layer.name, why));
+                notes.push_back(idle_touch(touch.kind, layer.name, why));
         }
     }
     return notes;
@@ -278,8 +331,7 @@ Take touched_take(const Character& body, const Take& take, const TouchLayers& la
                 const bool is_outside =
                     !touch.when.is_whole && (touch.when.end_s() <= start_s || touch.when.begin_s() >= end_s);
                 const auto tell = [&](std::string_view why) {
-                    notes.push_back(fmt::format("touch-up {} of layer '{}' does nothing: {}",
-                                                touch_kind_name(kind), layer.name, why));
+                    notes.push_back(idle_touch(kind, layer.name, std::string(why)));
                 };
                 if (is_outside) {
                     tell(outside_the_take);
@@ -290,9 +342,6 @@ Take touched_take(const Character& body, const Take& take, const TouchLayers& la
                     result = paced(result, pace_of(result, touch.when, percent, start_s));
                     continue;
                 }
-                if (!touch.has_travel)
-                    notes.push_back(fmt::format(
-                        "the loop of layer '{}' keeps its travel: taking it out is not run yet", layer.name));
                 const auto frame = [&](double t_s) {
                     return int(std::lround((t_s - start_s) / take.frame_time_s));
                 };
@@ -304,6 +353,8 @@ Take touched_take(const Character& body, const Take& take, const TouchLayers& la
                 }
                 close_loop(skeleton, result, top, lines_of(body.roles), first, last,
                            int(std::lround(touch.when.release_s / take.frame_time_s)));
+                if (!touch.has_travel)
+                    take_travel_out(skeleton, result, top, lines_of(body.roles), first, last);
             }
         }
     return result;

@@ -3,9 +3,9 @@
 #include <string>
 #include <vector>
 
+#include "core/body/touch_layers.hpp"
 #include "core/motion/kinematics.hpp"
 #include "core/rest/character.hpp"
-#include "core/touchup/layers.hpp"
 
 namespace nb {
 
@@ -20,6 +20,9 @@ struct MotionClock {
 /// did nothing and why, one sentence each: a bone that the body lacks, a kind that is not run here.
 std::vector<std::string> touch_motion(const Character& body, WorldMotion& motion, const TouchLayers& layers,
                                       TouchStage stage, const MotionClock& clock);
+
+/// The sentence for a touch-up that does nothing.
+std::string idle_touch(TouchKind kind, const std::string& layer, const std::string& why);
 
 /// A take with the touch-ups of stage *source* run over it: first those of motion, then loops, then pace. `notes`: as
 /// `touch_motion` returns them.

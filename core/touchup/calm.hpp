@@ -2,7 +2,7 @@
 #pragma once
 #include <vector>
 
-#include "core/touchup/layers.hpp"
+#include "core/body/touch_layers.hpp"
 
 namespace nb {
 

@@ -110,4 +110,21 @@ LoopGap close_loop(const Skeleton& skeleton, Take& take, int top, const BodyLine
     return told;
 }
 
+void take_travel_out(const Skeleton& skeleton, Take& take, int top, const BodyLines& lines, int first,
+                     int last) {
+    const auto moved = std::find(take.translated.begin(), take.translated.end(), top);
+    if (top < 0 || moved == take.translated.end() || last <= first || last >= take.frames || first < 0)
+        return;
+    const WorldMotion world = forward_kinematics(skeleton, take);
+    const std::vector<Rigid> track = root_track(world, lines, take.frame_time_s, take.first_motion_frame);
+    const Vec3 travel = track[size_t(last)].p - track[size_t(first)].p;
+    const int parent = skeleton.parents[size_t(top)];
+    for (int f = first; f < take.frames; ++f) {
+        const double u = std::min(1.0, double(f - first) / (last - first));
+        const Quat R_WP = parent < 0 ? Quat::Identity() : world.R[world.at(f, parent)];
+        Vec3& p = take.p.edit()[size_t(f) * take.translated.size() + size_t(moved - take.translated.begin())];
+        p -= R_WP.conjugate() * Vec3(u * travel);
+    }
+}
+
 }  // namespace nb

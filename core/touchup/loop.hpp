@@ -24,4 +24,9 @@ struct LoopGap {
 LoopGap close_loop(const Skeleton& skeleton, Take& take, int top, const BodyLines& lines, int first, int last,
                    int blend);
 
+/// On the spot: from `first` to `last` the travel between these over the floor is taken out evenly, later frames by all
+/// of it. How the body turns stays.
+void take_travel_out(const Skeleton& skeleton, Take& take, int top, const BodyLines& lines, int first,
+                     int last);
+
 }  // namespace nb

@@ -2,8 +2,8 @@
 #pragma once
 #include <vector>
 
+#include "core/body/touch_layers.hpp"
 #include "core/motion/take.hpp"
-#include "core/touchup/layers.hpp"
 
 namespace nb {
 

@@ -1,5 +1,7 @@
 #include "core/touchup/turn.hpp"
 
+#include "core/rest/edit.hpp"
+
 namespace nb {
 
 namespace {

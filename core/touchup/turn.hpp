@@ -10,8 +10,8 @@
 #include <string>
 #include <vector>
 
+#include "core/body/touch_layers.hpp"
 #include "core/rest/alignment.hpp"
-#include "core/touchup/layers.hpp"
 
 namespace nb {
 

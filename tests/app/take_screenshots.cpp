@@ -24,6 +24,7 @@
 #include "app/stations/rest/rest_panel.hpp"
 #include "app/stations/rest/rest_sheet.hpp"
 #include "app/stations/roles/rails_view.hpp"
+#include "app/stations/touch_up/touch_panel.hpp"
 #include "app/stations/transfer/contact_lanes.hpp"
 #include "app/stations/transfer/curves_view.hpp"
 #include "app/stations/transfer/error_strip.hpp"
@@ -100,6 +101,28 @@ int main(int argc, char** argv) {
              shoot("events");
              while (window.undo_stack().canUndo()) window.undo_stack().undo();
              window.part<TransferSheet>().show_page(TransferSheet::Page::strip);
+             window.notice().say({});
+         }},
+        {"touch-up",
+         [&] {
+             window.stations().set_station("touch up");
+             auto& panel = window.part<TouchPanel>();
+             window.playback().go_to(250);
+             panel.pick("hand.left");
+             panel.add(TouchKind::hand);
+             window.playback().go_to(420);
+             panel.pick("hand.right");
+             panel.add(TouchKind::calm);
+             window.playback().go_to(330);
+             panel.pick("head");
+             panel.add(TouchKind::place);
+             window.playback().go_to(180);
+             panel.pick("upperarm.right");
+             panel.add(TouchKind::turn);
+             shoot("touch-up");
+             while (window.undo_stack().canUndo()) window.undo_stack().undo();
+             window.stage().select(true, -1);
+             window.stations().set_station("transfer");
              window.notice().say({});
          }},
         {"transfer-over",

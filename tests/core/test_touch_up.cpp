@@ -4,13 +4,14 @@
 
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
+#include "core/body/hops.hpp"
+#include "core/body/lines.hpp"
 #include "core/documents/touch_ups.hpp"
 #include "core/math/low_pass.hpp"
 #include "core/rest/edit.hpp"
 #include "core/touchup/apply.hpp"
 #include "core/touchup/calm.hpp"
 #include "core/touchup/hand_pose.hpp"
-#include "core/touchup/layers.hpp"
 #include "core/touchup/loop.hpp"
 #include "core/touchup/pace.hpp"
 #include "core/touchup/turn.hpp"
@@ -560,6 +561,82 @@ class TouchUpTest : public QObject {
         QVERIFY(few.rotations(102)[3].coeffs() == source.take->rotations(102)[3].coeffs());
     }
 
+    /// A foot of the walk that stands is made to hop, as a capture does that loses a marker; then it is settled.
+    void a_standing_foot_that_hops_is_settled() {
+        LoadedFile file = demo_take("quay-walk");
+        const Character& c = file.character;
+        const Skeleton& s = c.rig.skeleton;
+        const int ankle = c.roles.joint("foot.left");
+        const WorldMotion good = forward_kinematics(s, *file.take);
+        int still = 0;
+        double least = 1e9;
+        for (int f = 60; f + 60 < good.frames; ++f)
+            if (const double way = (good.p[good.at(f - 18, ankle)] - good.p[good.at(f + 18, ankle)]).norm();
+                way < least) {
+                least = way;
+                still = f;
+            }
+        for (int f = still - 1; f <= still + 2; ++f) {
+            Quat& R = file.take->R
+                          .edit()[size_t(f) * size_t(file.take->joints) + size_t(c.roles.joint("shin.left"))];
+            R = R * exp_rotation(deg_to_rad(8.0) * Vec3::UnitX());
+        }
+        const WorldMotion hopping = forward_kinematics(s, *file.take);
+        const auto hops = find_foot_hops(s, c.roles, *file.take);
+        QCOMPARE(int(hops.size()), 1);
+        TouchUp settle;
+        settle.kind = TouchKind::settle;
+        settle.stage = TouchStage::source;
+        std::vector<std::string> notes;
+        const Take settled = touched_take(c, *file.take, {{"feet", false, 1.0, {settle}}}, 0.0, notes);
+        QVERIFY(notes.empty());
+        QVERIFY(find_foot_hops(s, c.roles, settled).empty());
+        const WorldMotion motion = forward_kinematics(s, settled);
+        for (int f = 0; f < motion.frames; ++f)
+            for (int j = 0; j < motion.joints; ++j) {
+                const bool is_hop = f > hops[0].first && f < hops[0].last;
+                const Vec3& p = motion.p[motion.at(f, j)];
+                if (!is_hop) QVERIFY(p == hopping.p[hopping.at(f, j)]);
+                // The ankle is where it stood before it was made to hop, steps and all else as they were.
+                if (is_hop && j == ankle) QVERIFY((p - good.p[good.at(f, j)]).norm() < 0.003);
+            }
+        // Muted by half it hops by half; where nothing hops it says so.
+        const Take half = touched_take(c, *file.take, {{"feet", false, 0.5, {settle}}}, 0.0, notes);
+        const WorldMotion by_half = forward_kinematics(s, half);
+        const size_t worst = by_half.at(hops[0].frame, ankle);
+        const double whole_m = (hopping.p[worst] - motion.p[worst]).norm();
+        QVERIFY(std::abs((by_half.p[worst] - motion.p[worst]).norm() - 0.5 * whole_m) < 0.05 * whole_m);
+        QVERIFY(notes.empty());
+        touched_take(c, settled, {{"feet", false, 1.0, {settle}}}, 0.0, notes);
+        QCOMPARE(int(notes.size()), 1);
+        QVERIFY(notes[0].find("no standing foot hops there") != std::string::npos);
+    }
+
+    void a_loop_on_the_spot_goes_nowhere() {
+        const LoadedFile source = load_file(capture("01_01.bvh"));
+        const Character& c = source.character;
+        TouchUp loop;
+        loop.kind = TouchKind::loop;
+        loop.stage = TouchStage::source;
+        const double dt = source.take->frame_time_s;
+        loop.when = {false, 150 * dt, 402 * dt, 0.0, 0.3};
+        std::vector<std::string> notes;
+        const auto track = [&](const Take& take) {
+            return root_track(forward_kinematics(c.rig.skeleton, take), lines_of(c.roles), dt,
+                              take.first_motion_frame);
+        };
+        const auto travelled =
+            track(touched_take(c, *source.take, {{"loop", false, 1.0, {loop}}}, 0.0, notes));
+        loop.has_travel = false;
+        const auto stays = track(touched_take(c, *source.take, {{"loop", false, 1.0, {loop}}}, 0.0, notes));
+        QVERIFY(notes.empty());
+        QVERIFY((travelled[402].p - travelled[150].p).norm() > 0.5);
+        QVERIFY((stays[402].p - stays[150].p).norm() < 1e-6);
+        QVERIFY((stays[276].p - stays[150].p).norm() < (travelled[276].p - travelled[150].p).norm());
+        // No step behind it: what comes later is moved by all of the travel.
+        QVERIFY((stays[403].p - stays[402].p - (travelled[403].p - travelled[402].p)).norm() < 1e-9);
+    }
+
     void layers_that_do_nothing_change_no_bit() {  // property 1
         const LoadedFile source = load_file(capture("01_01.bvh"));
         const TouchUp turn = [] {
@@ -670,7 +747,7 @@ class TouchUpTest : public QObject {
         const auto notes = touch_motion(c, touched, {{"hand", false, 1.0, {arm, fist, place, tail}}},
                                         TouchStage::last, {0.0, dt, source.take->first_motion_frame});
         QCOMPARE(int(notes.size()), 2);
-        QVERIFY2(notes[0].find("the kind place is not run yet") != std::string::npos, notes[0].c_str());
+        QVERIFY2(notes[0].find("a place acts before contacts") != std::string::npos, notes[0].c_str());
         QVERIFY2(notes[1].find("the body has no 'tail.1'") != std::string::npos, notes[1].c_str());
         const int elbow = c.roles.joint("forearm.left");
         const int shoulder = c.roles.joint("upperarm.left");

@@ -300,6 +300,17 @@ QWidget* IntakePanel::card_of(const Finding& finding) {
         other->setMenu(menu);
         head->addWidget(other, 0, Qt::AlignTop);
     }
+    if (!finding.cure_by.empty() && !is_of_target_ && !workspace_.pairing_key().is_empty()) {
+        auto* cure = button(QString::fromStdString(finding.cure),
+                            tr("As a touch-up of this take on this target; the station Touch-up shows it"));
+        connect(cure, &QPushButton::clicked, this, [this, finding] {
+            const QString text = QString::fromStdString(finding.cure);
+            undo_.beginMacro(text);
+            for (const TouchUp& touch : finding.cure_by) add_cure(workspace_, undo_, text, touch);
+            undo_.endMacro();
+        });
+        head->addWidget(cure, 0, Qt::AlignTop);
+    }
     if (!finding.evidence.empty()) {
         auto* evidence = new QLabel(QString::fromStdString(finding.evidence), card);
         evidence->setWordWrap(true);

@@ -261,14 +261,14 @@ void RestPanel::set_dials_of_body(const BodyDials& dials) {
 /// A turn in the hand is shown at once, and kept when the hand lets go.
 void RestPanel::turn(bool of_target, int joint, const Quat& turn_W) {
     const Character* c = character(of_target);
-    if (!c) return;
+    if (!c || !is_entered_) return;
     RestState state = before_turn_;
     turn_bone(c->rig.skeleton, c->roles, state.rest, c->roles.role_of(joint), turn_W, bone_->is_mirrored());
     workspace_.set_rest(workspace_.key(of_target), state, false);
 }
 
 void RestPanel::end_turn(bool is_kept) {
-    if (!character(is_of_target_)) return;
+    if (!character(is_of_target_) || !is_entered_) return;
     const DocumentKey key = workspace_.key(is_of_target_);
     const RestState after = workspace_.rest_state(is_of_target_);
     workspace_.set_rest(key, before_turn_, false);

@@ -87,6 +87,19 @@ void EventDesk::remedy(int index, int remedy) {
     const std::string what = event.remedies[size_t(remedy)].change;
     if (what.starts_with("rest=")) {
         emit rest_wanted(QString::fromStdString(what.substr(5)));
+    } else if (what.starts_with("touch=")) {
+        emit touch_wanted(QString::fromStdString(what.substr(6)));
+    } else if (what.starts_with("calm=")) {
+        // What the person could add by hand: in a layer of its own for this take.
+        const double around_s = 0.1;
+        TouchUp calm;
+        calm.kind = TouchKind::calm;
+        calm.stage = TouchStage::last;
+        calm.what = what.substr(5);
+        calm.when = {false, workspace_.time_s(event.first) - around_s,
+                     workspace_.time_s(event.last - 1) + around_s, 2 * around_s, 2 * around_s};
+        add_cure(workspace_, undo_, text, calm);
+        emit said(tr("%1: a touch-up of this take; the station Touch-up shows its lane.").arg(text));
     } else if (what == "contacts") {
         emit contact_wanted(QString::fromStdString(event.row), event.worst_frame);
     } else if (what.starts_with("carry=")) {

@@ -44,6 +44,8 @@ class EventDesk : public QObject {
     void said(const QString& line);
     /// A remedy that lies in another place: the rest of a role, the contact of a foot at a frame.
     void rest_wanted(const QString& role);
+    /// The bone of a role, to be touched up at the shown frame.
+    void touch_wanted(const QString& role);
     void contact_wanted(const QString& foot, int frame);
 
   private:

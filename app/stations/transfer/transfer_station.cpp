@@ -22,6 +22,8 @@ TransferStation::TransferStation(const StationContext& c)
     connect(desk_, &EventDesk::said, this, &Station::said);
     connect(desk_, &EventDesk::contact_wanted, sheet_, &TransferSheet::choose_contact);
     connect(desk_, &EventDesk::rest_wanted, this, [this](const QString& role) { emit wanted("rest", role); });
+    connect(desk_, &EventDesk::touch_wanted, this,
+            [this](const QString& role) { emit wanted("touch up", role); });
     connect(desk_, &EventDesk::changed, this, &Station::open_points_changed);
     connect(panel_, &TransferPanel::events_wanted, sheet_,
             [this] { sheet_->show_page(TransferSheet::Page::events); });

@@ -36,6 +36,7 @@ struct LimbCorrections {
 /// What root and reach add, a frame. Empty: nothing is held.
 struct Corrections {
     std::vector<Vec3> hips_m;
+    std::vector<Vec3> touched_m;                    ///< of `hips_m`, by touch-ups; empty: none
     std::vector<Vec3> hips_turn;                    ///< rotation vectors about the hip centre, rad
     std::array<LimbCorrections, limb_count> limbs;  ///< by `limb_names`
     std::vector<Deficit> deficits;

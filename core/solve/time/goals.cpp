@@ -27,6 +27,7 @@ Goals make_goals(const Problem& problem) {
 Corrections corrections_of(const Problem& problem, Goals&& goals) {
     Corrections result;
     result.hips_m = std::move(goals.hips_m);
+    result.touched_m = problem.touched_hips_m;
     result.hips_turn = std::move(goals.hips_turn);
     result.deficits = std::move(goals.deficits);
     result.summaries = std::move(goals.summaries);
@@ -54,6 +55,7 @@ FrameCorrection Corrections::at(int frame) const {
     if (is_empty()) return result;
     const size_t f = size_t(frame);
     result.hips_m = hips_m[f];
+    if (!touched_m.empty()) result.touched_m = touched_m[f];
     result.hips_turn = exp_rotation(hips_turn[f]);
     for (size_t i = 0; i < limb_count; ++i)
         if (!limbs[i].ankle_m.empty())

@@ -5,7 +5,9 @@ namespace nb {
 Corrections hold_contacts(const Program& program, const Contacts& contacts, const WorldMotion& source,
                           const WorldMotion& target, double frame_time_s, int first_frame,
                           const Watch& watch) {
-    if (!program.passes.contacts || !program.passes.reach || contacts.list.empty()) return {};
+    if (!program.passes.contacts || !program.passes.reach ||
+        (contacts.list.empty() && !program.touch.has_hips()))
+        return {};
     const Problem problem = make_problem(program, contacts, source, target, frame_time_s, first_frame);
     if (problem.is_empty()) {
         Corrections none;

@@ -23,6 +23,7 @@ void time_calm(const Problem& problem, Goals& goals, const Watch& watch);
 void time_lone(const Problem& problem, Goals& goals, const Watch& watch);
 void time_lead(const Problem& problem, Goals& goals, const Watch& watch);
 void time_tremble(const Problem& problem, Goals& goals, const Watch& watch);
+void time_touched(const Problem& problem, Goals& goals, const Watch& watch);
 void time_body(const Problem& problem, Goals& goals, const Watch& watch);
 void time_raise(const Problem& problem, Goals& goals, const Watch& watch);
 void time_toes(const Problem& problem, Goals& goals, const Watch& watch);
@@ -30,12 +31,13 @@ void time_give_way(const Problem& problem, Goals& goals, const Watch& watch);
 void time_roll(const Problem& problem, Goals& goals, const Watch& watch);
 void time_release(const Problem& problem, Goals& goals, const Watch& watch);
 
-inline constexpr std::array<TimePass, 11> time_passes{{
+inline constexpr std::array<TimePass, 12> time_passes{{
     {"soles", time_soles, 0.1},
     {"calm", time_calm, 0.05},
     {"lone", time_lone, 0.05},
     {"lead", time_lead, 0.1},
     {"tremble", time_tremble, 0.2},
+    {"touched", time_touched, 0.01},
     {"body", time_body, 0.1},
     {"raise", time_raise, 0.1},
     {"roll", time_roll, 0.05},

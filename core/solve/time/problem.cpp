@@ -147,7 +147,7 @@ int ruling_hold(const Effector& e, int f) {
 }
 
 bool Problem::is_empty() const {
-    return body_holds.empty() &&
+    return body_holds.empty() && touched_hips_m.empty() &&
            std::all_of(effectors.begin(), effectors.end(), [](const Effector& e) { return e.holds.empty(); });
 }
 
@@ -171,7 +171,7 @@ Vec3 Problem::seen(const Effector& e, FootPoint point, const Quat& R_foot, int f
 
 Problem make_problem(const Program& program, const Contacts& contacts, const WorldMotion& source,
                      const WorldMotion& target, double frame_time_s, int first_frame) {
-    Problem problem{program, source, target, 0.0, 0, 0, 1.0, {}, {}, {}, {}};
+    Problem problem{program, source, target, 0.0, 0, 0, 1.0, {}, {}, {}, {}, {}};
     problem.dt = frame_time_s;
     problem.first = first_frame;
     problem.frames = target.frames;
@@ -198,6 +198,9 @@ Problem make_problem(const Program& program, const Contacts& contacts, const Wor
         hold.support = support_of(problem, contact, {});
         problem.body_holds.push_back(hold);
     }
+    for (int f = 0; f < problem.frames && program.touch.has_hips(); ++f)
+        problem.touched_hips_m.push_back(
+            touched_hips(program, source.time_s(f), problem.R(f, program.body.hips)));
     return problem;
 }
 

@@ -79,6 +79,7 @@ struct Problem {
     std::vector<Support> supports;
     std::vector<Effector> effectors;
     std::vector<BodyHold> body_holds;
+    std::vector<Vec3> touched_hips_m;  ///< where touch-ups ask the hips to, beside the angles; empty: nowhere
     std::vector<std::string> ignored;  ///< points of contacts by hand that cannot be held here
 
     bool is_empty() const;  ///< nothing is held

@@ -9,8 +9,8 @@
 #include <string_view>
 #include <vector>
 
+#include "core/body/turn_axes.hpp"
 #include "core/math/rotation.hpp"
-#include "core/rest/edit.hpp"
 
 namespace nb {
 

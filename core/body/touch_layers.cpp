@@ -1,4 +1,4 @@
-#include "core/touchup/layers.hpp"
+#include "core/body/touch_layers.hpp"
 
 #include <algorithm>
 #include <array>

@@ -1,0 +1,280 @@
+#include "app/stations/touch_up/touch_form.hpp"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <cmath>
+
+#include "app/look/labels.hpp"
+#include "core/body/plan.hpp"
+#include "core/touchup/hand_pose.hpp"
+
+namespace nb {
+
+namespace {
+
+using K = TouchKind;
+
+/// The stages a kind can act at, in their order.
+std::vector<TouchStage> stages_of(TouchKind kind) {
+    if (kind == K::place) return {TouchStage::angles};
+    if (kind == K::settle || kind == K::loop || kind == K::pace) return {TouchStage::source};
+    if (kind == K::turn || kind == K::hand) return {TouchStage::source, TouchStage::angles, TouchStage::last};
+    return {TouchStage::source, TouchStage::last};
+}
+
+QString stage_word(TouchStage stage) {
+    return stage == TouchStage::source   ? QObject::tr("on the take")
+           : stage == TouchStage::angles ? QObject::tr("before contacts")
+                                         : QObject::tr("last");
+}
+
+}  // namespace
+
+TouchForm::TouchForm(Workspace& workspace, TouchEdits& edits, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), edits_(edits) {
+    auto* grid = new QGridLayout(this);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setVerticalSpacing(5);
+    grid->setColumnStretch(1, 1);
+    about_ = new QLabel(this);
+    about_->setWordWrap(true);
+    grid->addWidget(about_, 0, 0, 1, 4);
+    what_ = choice(tr("where"), tr("The bone, limb or run it acts on"), [this](TouchUp& touch, int at) {
+        touch.what = what_->itemData(at).toString().toStdString();
+    });
+    add_row(*grid, tr("where"), {what_}, [](const TouchUp& t) {
+        return t.kind != K::body && t.kind != K::settle && t.kind != K::loop && t.kind != K::pace;
+    });
+    other_side_ = tick(tr("the other side, too"), tr("Mirrored onto the other side"),
+                       [](TouchUp& touch, bool on) { touch.has_other_side = on; });
+    add_row(*grid, {}, {other_side_}, [](const TouchUp& t) { return mirrored_role(t.what) != t.what; });
+    stage_ =
+        choice(tr("acts"),
+               tr("On the take: before everything. Before contacts: what is held stays. Last: it may break "
+                  "contacts"),
+               [this](TouchUp& touch, int at) { touch.stage = TouchStage(stage_->itemData(at).toInt()); });
+    add_row(*grid, tr("acts"), {stage_}, [](const TouchUp&) { return true; });
+    axes_ = choice(tr("axes"), tr("By which axes turn or shift are given"),
+                   [this](TouchUp& touch, int at) { touch.axes = TurnAxes(axes_->itemData(at).toInt()); });
+    add_row(*grid, tr("axes"), {axes_},
+            [](const TouchUp& t) { return t.kind == K::turn || t.kind == K::place || t.kind == K::body; });
+    for (int i = 0; i < 3; ++i) {
+        const QString axis = QString("XYZ").mid(i, 1);
+        degrees_[size_t(i)] = number(
+            tr("turned about %1").arg(axis), tr("Degrees about %1; turns add up").arg(axis), -360, 360, 1.0,
+            QString::fromUtf8("°"), [i](TouchUp& touch, double deg) { touch.turn_rad[i] = deg_to_rad(deg); });
+        centimetres_[size_t(i)] =
+            number(tr("moved along %1").arg(axis), tr("Centimetres along %1").arg(axis), -500, 500, 1.0,
+                   tr(" cm"), [i](TouchUp& touch, double cm) { touch.place_m[i] = 0.01 * cm; });
+        degrees_[size_t(i)]->setPrefix(axis + " ");
+        centimetres_[size_t(i)]->setPrefix(axis + " ");
+    }
+    add_row(*grid, tr("turned"), {degrees_.begin(), degrees_.end()},
+            [](const TouchUp& t) { return t.kind == K::turn; });
+    const auto moves = [](const TouchUp& t) { return t.kind == K::place || t.kind == K::body; };
+    add_row(*grid, tr("moved"), {centimetres_.begin(), centimetres_.end()}, moves);
+    auto* heading = number(tr("heading"), tr("Turned about the upright, degrees"), -360, 360, 5.0,
+                           QString::fromUtf8("°"), [](TouchUp& touch, double deg) {
+                               touch.turn_rad = {0, deg_to_rad(deg), 0};
+                           });
+    heading->setObjectName("heading");
+    add_row(*grid, tr("heading"), {heading}, [](const TouchUp& t) { return t.kind == K::body; });
+    pose_ = choice(tr("pose"), tr("Fits every hand, of three to five fingers"),
+                   [this](TouchUp& touch, int at) { touch.pose = pose_->itemText(at).toStdString(); });
+    for (const HandPose& pose : shipped_hand_poses()) pose_->addItem(QString::fromStdString(pose.name));
+    opening_ = number(tr("open"), tr("0: as posed, 100: straight"), 0, 100, 5, tr(" %"),
+                      [](TouchUp& touch, double percent) { touch.opening = 0.01 * percent; });
+    const auto is_hand = [](const TouchUp& t) { return t.kind == K::hand; };
+    add_row(*grid, tr("pose"), {pose_, opening_}, is_hand);
+    replaces_ = tick(tr("instead of the take's own fingers"),
+                     tr("Off: the pose comes on top of what the take's fingers do"),
+                     [](TouchUp& touch, bool on) { touch.replaces = on; });
+    add_row(*grid, {}, {replaces_}, is_hand);
+    cut_off_ = number(tr("above"), tr("What is faster than this goes"), 0.5, 100, 0.5, tr(" Hz"),
+                      [](TouchUp& touch, double hz) { touch.cut_off_hz = hz; });
+    add_row(*grid, tr("calms above"), {cut_off_}, [](const TouchUp& t) { return t.kind == K::calm; });
+    keep_ = number(tr("keep"), tr("Share of it that is kept"), 0, 100, 5, tr(" %"),
+                   [](TouchUp& touch, double percent) { touch.keep = 0.01 * percent; });
+    add_row(*grid, tr("keeps"), {keep_},
+            [](const TouchUp& t) { return t.kind == K::calm || t.kind == K::damp; });
+    percent_ = number(tr("pace"), tr("100: as fast as the take"), 10, 1000, 5, tr(" %"),
+                      [](TouchUp& touch, double percent) { touch.percent = percent; });
+    add_row(*grid, tr("pace"), {percent_}, [](const TouchUp& t) { return t.kind == K::pace; });
+    travel_ = tick(tr("keeps its travel"), tr("Off: it loops on the spot"),
+                   [](TouchUp& touch, bool on) { touch.has_travel = on; });
+    add_row(*grid, {}, {travel_}, [](const TouchUp& t) { return t.kind == K::loop; });
+    whole_ = tick(tr("the whole take"), tr("Always in full; else it arrives, holds and goes"),
+                  [this](TouchUp& touch, bool on) {
+                      touch.when.is_whole = on;
+                      if (on || touch.when.to_s > touch.when.from_s) return;
+                      touch.when.from_s = workspace_.time_s(0);
+                      touch.when.to_s = workspace_.time_s(std::max(0, workspace_.frames() - 1));
+                  });
+    add_row(*grid, tr("when"), {whole_}, [](const TouchUp&) { return true; });
+    const std::array<std::pair<QString, QString>, 4> whens{
+        {{tr("from"), tr("In full from here, seconds of the take's file")},
+         {tr("to"), tr("In full up to here")},
+         {tr("arrives"), tr("Over so long before, eased")},
+         {tr("goes"), tr("Over so long after, eased")}}};
+    for (size_t i = 0; i < 4; ++i)
+        when_[i] = number(whens[i].first, whens[i].second, i < 2 ? -1e5 : 0.0, 1e5, 0.05, tr(" s"),
+                          [i](TouchUp& touch, double s) {
+                              TouchSpan& when = touch.when;
+                              if (i == 0) when.to_s = std::max(when.to_s, when.from_s = s);
+                              if (i == 1) when.from_s = std::min(when.from_s, when.to_s = s);
+                              if (i == 2) when.arrive_s = s;
+                              if (i == 3) when.release_s = s;
+                          });
+    const auto is_keyed = [](const TouchUp& t) { return !t.when.is_whole; };
+    add_row(*grid, tr("in full"), {when_[0], when_[1]}, is_keyed);
+    add_row(*grid, tr("eases"), {when_[2], when_[3]}, is_keyed);
+    connect(&edits_, &TouchEdits::changed, this, &TouchForm::refresh);
+    refresh();
+}
+
+void TouchForm::add_row(QGridLayout& grid, const QString& name, std::vector<QWidget*> fields,
+                        std::function<bool(const TouchUp&)> is_used) {
+    Row row{dim_label(name, this), std::move(fields), std::move(is_used)};
+    row.name->setWordWrap(false);
+    const int at = grid.rowCount();
+    grid.addWidget(row.name, at, 0);
+    auto* line = new QHBoxLayout;
+    line->setSpacing(4);
+    for (QWidget* field : row.fields) line->addWidget(field, 1);
+    grid.addLayout(line, at, 1);
+    rows_.push_back(std::move(row));
+}
+
+QDoubleSpinBox* TouchForm::number(const QString& name, const QString& tip, double least, double most,
+                                  double step, const QString& unit,
+                                  std::function<void(TouchUp&, double)> set) {
+    auto* field = new QDoubleSpinBox(this);
+    field->setAccessibleName(name);
+    field->setToolTip(tip);
+    field->setRange(least, most);
+    field->setSingleStep(step);
+    field->setDecimals(step < 0.5 ? 2 : 1);
+    field->setSuffix(unit);
+    field->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    field->setKeyboardTracking(false);
+    field->setMinimumWidth(50);
+    connect(field, &QDoubleSpinBox::valueChanged, this, [this, field, set = std::move(set)](double value) {
+        change(field, [&](TouchUp& touch) { set(touch, value); });
+    });
+    return field;
+}
+
+QCheckBox* TouchForm::tick(const QString& name, const QString& tip, std::function<void(TouchUp&, bool)> set) {
+    auto* field = new QCheckBox(name, this);
+    field->setToolTip(tip);
+    connect(field, &QCheckBox::clicked, this, [this, set = std::move(set)](bool on) {
+        change(nullptr, [&](TouchUp& touch) { set(touch, on); });
+    });
+    return field;
+}
+
+QComboBox* TouchForm::choice(const QString& name, const QString& tip,
+                             std::function<void(TouchUp&, int)> set) {
+    auto* field = new QComboBox(this);
+    field->setAccessibleName(name);
+    field->setToolTip(tip);
+    field->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    field->setMinimumContentsLength(8);
+    connect(field, &QComboBox::activated, this, [this, set = std::move(set)](int at) {
+        change(nullptr, [&](TouchUp& touch) { set(touch, at); });
+    });
+    return field;
+}
+
+void TouchForm::change(const QObject* field, const std::function<void(TouchUp&)>& edit) {
+    if (is_filling_) return;
+    // What is typed into one field in a row is one change.
+    if (field != topic_of_ || !field) topic_ = edits_.new_topic();
+    topic_of_ = field;
+    edits_.change(edits_.in_hand(), tr("change a touch-up"), topic_, edit);
+}
+
+void TouchForm::fill_what(const TouchUp& touch) {
+    what_->clear();
+    const LoadedPtr target = workspace_.target();
+    if (!target) return;
+    const RoleMap& roles = target->file.character.roles;
+    const BodyPlan& plan = body_plan(roles.plan);
+    const auto add = [&](const std::string& what) {
+        if (what_->findData(QString::fromStdString(what)) < 0)
+            what_->addItem(QString::fromStdString(what), QString::fromStdString(what));
+    };
+    switch (touch.kind) {
+        case K::hand:
+            for (const char* hand : {"hand.left", "hand.right"})
+                if (roles.joint(hand) >= 0) add(hand);
+            break;
+        case K::place:
+            for (const char* what : {"hips", "head", "hand.left", "hand.right", "forearm.left",
+                                     "forearm.right", "foot.left", "foot.right", "shin.left", "shin.right"})
+                if (roles.joint(what) >= 0) add(what);
+            break;
+        case K::calm:
+        case K::damp:
+            for (const ChainPlan& chain : plan.chains)
+                if (!chain.roles.empty() && roles.joint(chain.roles.front()) >= 0) add(chain.name);
+            [[fallthrough]];
+        default:
+            for (const RoleFill& fill : roles.fills) add(fill.role);
+    }
+    if (!touch.what.empty()) add(touch.what);
+    what_->setCurrentIndex(what_->findData(QString::fromStdString(touch.what)));
+}
+
+void TouchForm::refresh() {
+    const TouchUp* touch = edits_.touch_in_hand();
+    for (Row& row : rows_) {
+        const bool is_used = touch && row.is_used(*touch);
+        row.name->setVisible(is_used);
+        for (QWidget* field : row.fields) field->setVisible(is_used);
+    }
+    if (!touch) {
+        about_->setText({});
+        about_->setVisible(false);
+        return;
+    }
+    is_filling_ = true;
+    about_->setVisible(true);
+    about_->setText(QString("<b>%1</b> · %2").arg(touch_where(*touch), touch_kind_word(touch->kind)));
+    fill_what(*touch);
+    stage_->clear();
+    for (const TouchStage stage : stages_of(touch->kind)) stage_->addItem(stage_word(stage), int(stage));
+    stage_->setCurrentIndex(stage_->findData(int(touch->stage)));
+    axes_->clear();
+    if (touch->kind == K::turn) {
+        axes_->addItem(tr("bone"), int(TurnAxes::bone));
+        axes_->addItem(tr("above"), int(TurnAxes::parent));
+    }
+    axes_->addItem(tr("body"), int(TurnAxes::body));
+    axes_->addItem(tr("world"), int(TurnAxes::world));
+    axes_->setCurrentIndex(std::max(0, axes_->findData(int(touch->axes))));
+    for (int i = 0; i < 3; ++i) {
+        degrees_[size_t(i)]->setValue(rad_to_deg(touch->turn_rad[i]));
+        centimetres_[size_t(i)]->setValue(100.0 * touch->place_m[i]);
+    }
+    findChild<QDoubleSpinBox*>("heading")->setValue(rad_to_deg(touch->turn_rad.y()));
+    pose_->setCurrentText(QString::fromStdString(touch->pose));
+    opening_->setValue(100.0 * touch->opening);
+    replaces_->setChecked(touch->replaces);
+    cut_off_->setValue(touch->cut_off_hz);
+    keep_->setValue(100.0 * touch->keep);
+    percent_->setValue(touch->percent);
+    travel_->setChecked(touch->has_travel);
+    other_side_->setChecked(touch->has_other_side);
+    whole_->setChecked(touch->when.is_whole);
+    const std::array<double, 4> when{touch->when.from_s, touch->when.to_s, touch->when.arrive_s,
+                                     touch->when.release_s};
+    for (size_t i = 0; i < 4; ++i) when_[i]->setValue(when[i]);
+    is_filling_ = false;
+}
+
+}  // namespace nb

@@ -1,0 +1,93 @@
+// The panel of Touch-up: what can be added, the layers, and what is in hand.
+#pragma once
+#include <QWidget>
+
+#include "app/stage/stage_view.hpp"
+#include "app/work/touch_edits.hpp"
+
+class QComboBox;
+class QDoubleSpinBox;
+class QLabel;
+class QLineEdit;
+class QListWidget;
+class QToolButton;
+class QUndoStack;
+
+namespace nb {
+
+class TouchForm;
+
+class TouchPanel : public QWidget {
+    Q_OBJECT
+
+  public:
+    TouchPanel(Workspace& workspace, StageView& stage, Playback& playback, TouchEdits& edits,
+               QUndoStack& undo, QWidget* parent = nullptr);
+    void enter();
+    void leave();
+    /// Adds one of a kind about the shown frame, on the bone in hand.
+    void add(TouchKind kind);
+    /// To the next place where a touch-up begins, is whole, goes or is gone, or the one before.
+    void step_key(int by);
+    /// A bone by its role is in hand, on the target.
+    void pick(const QString& role);
+
+  signals:
+    void said(const QString& line);
+
+  private:
+    Workspace& workspace_;
+    StageView& stage_;
+    Playback& playback_;
+    TouchEdits& edits_;
+    QUndoStack& undo_;
+    QLabel* state_;
+    QListWidget* layers_;
+    QLineEdit* name_;
+    QComboBox* level_;
+    QDoubleSpinBox* weight_;
+    QWidget* layer_box_;
+    TouchForm* form_;
+    bool is_entered_ = false;
+    bool is_filling_ = false;
+    int weight_topic_ = -1;
+    /// A turn in the hand.
+    struct Turning {
+        std::string role;
+        Quat base = Quat::Identity();  ///< what the touch-up in hand turned before
+        TurnAxes axes = TurnAxes::bone;
+        bool is_new = true;
+        int topic = 0;
+        bool is_pushed = false;
+    };
+    std::optional<Turning> turning_;
+
+    /// A place in the hand.
+    struct Placing {
+        std::string role;
+        Vec3 base_m = Vec3::Zero();  ///< what the touch-up in hand moved before
+        Quat R_WA = Quat::Identity();
+        TurnAxes axes = TurnAxes::body;
+        bool is_new = true;
+        int topic = 0;
+        bool is_pushed = false;
+    };
+    std::optional<Placing> placing_;
+    QToolButton *by_hoops_, *by_arms_;
+
+    void begin_place();
+    void place(const Vec3& by_m);
+    void end_place(bool is_kept);
+    Quat heading_here() const;
+    std::string picked() const;
+    TouchSpan about_here() const;
+    void refresh();
+    void follow_selection();
+    void begin_turn(bool of_target, int joint);
+    void turn(const Quat& turn_W);
+    void end_turn(bool is_kept);
+    void make_layer_box(QLayout* column);
+    TouchAt chosen_layer() const;
+};
+
+}  // namespace nb

@@ -1,0 +1,69 @@
+#include "app/stations/touch_up/touch_sheet.hpp"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QScrollArea>
+#include <QScrollBar>
+#include <QVBoxLayout>
+
+#include "app/stations/touch_up/touch_lanes.hpp"
+#include "app/stations/transfer/error_strip.hpp"
+
+namespace nb {
+
+TouchSheet::TouchSheet(Workspace& workspace, Playback& playback, TouchEdits& edits, QWidget* parent)
+    : QWidget(parent),
+      edits_(edits),
+      strip_(new ErrorStrip(workspace, playback, this)),
+      lanes_(new TouchLanes(workspace, playback, edits, this)) {
+    auto* rows = new QVBoxLayout(this);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    auto* head = new QHBoxLayout;
+    head->setSpacing(8);
+    head->setContentsMargins(12, 6, 12, 2);
+    measure_ = new QComboBox(this);
+    measure_->setAccessibleName(tr("measure"));
+    measure_->setToolTip(tr("Which measure the strip shows; the thin line: before the last change"));
+    for (const ReviewMeasure m : {ReviewMeasure::slide, ReviewMeasure::height, ReviewMeasure::below,
+                                  ReviewMeasure::tip, ReviewMeasure::direction, ReviewMeasure::turn_change})
+        measure_->addItem(QString("%1, %2").arg(measure_name(m), measure_unit(m)), int(m));
+    connect(measure_, &QComboBox::currentIndexChanged, this,
+            [this] { strip_->set_measure(ReviewMeasure(measure_->currentData().toInt())); });
+    auto* snap = new QCheckBox(tr("whole frames"), this);
+    snap->setToolTip(tr("What is dragged in the lanes snaps to whole frames"));
+    snap->setChecked(true);
+    connect(snap, &QCheckBox::toggled, this, [this](bool on) { lanes_->set_snapping(on); });
+    cost_ = new QLabel(this);
+    cost_->setObjectName("cost");
+    cost_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    head->addWidget(measure_);
+    head->addWidget(snap);
+    head->addWidget(cost_, 1);
+    rows->addLayout(head);
+    when_scaled(strip_, [this] { strip_->setMaximumHeight(scaled(86)); });
+    auto* above = new QHBoxLayout;
+    above->addWidget(strip_);
+    rows->addLayout(above);
+    auto* scroll = new QScrollArea(this);
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setWidget(lanes_);
+    rows->addWidget(scroll, 1);
+    // The strip stays over the lanes when these need a scroll bar.
+    QScrollBar* bar = scroll->verticalScrollBar();
+    connect(bar, &QScrollBar::rangeChanged, this, [above, bar](int, int most) {
+        above->setContentsMargins(0, 0, most > 0 ? bar->sizeHint().width() : 0, 0);
+    });
+    connect(&edits_, &TouchEdits::measured, this, [this] { cost_->setText(edits_.cost()); });
+    connect(&edits_, &TouchEdits::changed, this, [this] { cost_->setText(edits_.cost()); });
+    connect(lanes_, &TouchLanes::explained, this, &TouchSheet::said);
+    connect(strip_, &ErrorStrip::explained, this, [this](const QString& line) {
+        if (!line.isEmpty()) emit said(line);
+    });
+}
+
+}  // namespace nb

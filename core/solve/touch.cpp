@@ -1,0 +1,233 @@
+#include "core/solve/touch.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/solve/passes.hpp"
+#include "core/touchup/apply.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double longest = 0.9999;
+
+double yaw_of(const TouchProgram& touch, const Quat& R_hips) {
+    const Vec3 ahead = R_hips * (touch.hips_rest_inverse * Vec3::UnitZ());
+    return std::hypot(ahead.x(), ahead.z()) < 1e-6 ? 0.0 : std::atan2(ahead.x(), ahead.z());
+}
+
+Vec3 shift_of(const PlaceOp& op, const TouchProgram& touch, double t_s, const Quat& R_hips) {
+    const double w = op.weight * op.when.weight(t_s);
+    if (w <= 0.0) return Vec3::Zero();
+    if (!op.is_by_heading) return w * op.by_m;
+    return w * (exp_rotation(yaw_of(touch, R_hips) * Vec3::UnitY()) * op.by_m);
+}
+
+/// What stands where in the role's name: "hand.left" -> the tip of the left arm.
+std::vector<PlaceOp> compile_place(const Character& target, const TouchUp& touch, double weight,
+                                   const std::vector<LimbOp>& limbs) {
+    std::vector<PlaceOp> ops;
+    if (touch.place_m.norm() < 1e-12) return ops;
+    const auto add = [&](const std::string& what, const Vec3& by_m) {
+        PlaceOp op{touch.when, weight, PlaceOp::Part::tip, 0, touch.axes == TurnAxes::body, by_m};
+        if (what == "hips" || what == "head") {
+            op.part = what == "hips" ? PlaceOp::Part::hips : PlaceOp::Part::head;
+            ops.push_back(op);
+            return;
+        }
+        const int joint = target.roles.joint(what);
+        for (size_t i = 0; i < limbs.size(); ++i) {
+            const bool is_tip = limbs[i].T_tip == joint || what == limb_names[limbs[i].limb];
+            if (!is_tip && limbs[i].T_mid != joint) continue;
+            op.part = is_tip ? PlaceOp::Part::tip : PlaceOp::Part::mid;
+            op.limb = i;
+            ops.push_back(op);
+            return;
+        }
+    };
+    add(touch.what, touch.place_m);
+    const std::string other = mirrored_role(touch.what);
+    if (touch.has_other_side && other != touch.what)
+        add(other, {-touch.place_m.x(), touch.place_m.y(), touch.place_m.z()});
+    return ops;
+}
+
+std::vector<FingersOp> compile_fingers(const Character& target, const TouchUp& touch, double weight) {
+    std::vector<FingersOp> ops;
+    const HandPose* pose = shipped_hand_pose(touch.pose);
+    if (!pose) return ops;
+    for (const std::string side : {".left", ".right"}) {
+        if (role_side(touch.what) != role_side("hand" + side) && !touch.has_other_side) continue;
+        auto fingers = pose_hand(target.rig.skeleton, target.roles, target.rest, side, *pose, touch.opening);
+        if (!fingers.empty())
+            ops.push_back(
+                {touch.when, weight, target.roles.joint("hand" + side), !touch.replaces, std::move(fingers)});
+    }
+    return ops;
+}
+
+void place_tip(const Program& program, const LimbOp& op, const Vec3& by, const SourceFrame& source,
+               TargetFrame& target) {
+    const Vec3 start = target.p[size_t(op.T_start)];
+    const Vec3 upper = target.p[size_t(op.T_mid)] - start;
+    const Vec3 lower = target.p[size_t(op.T_tip)] - target.p[size_t(op.T_mid)];
+    const double length = upper.norm() + lower.norm();
+    const Vec3 now = upper + lower;
+    const Vec3 to = now + by;
+    const double wanted = to.norm() / std::max(length, 1e-9);
+    if (length < 1e-9 || wanted < 1e-6) return;
+    // A limb that is bent goes on bending in its own plane.
+    Vec3 n = upper.cross(lower);
+    n = n.norm() > 1e-3 * length * length ? Vec3(n.normalized()) : hinge_of(program, op, source);
+    const double stretch = soften_beyond(wanted, std::min(longest, std::max(now.norm() / length, 0.95)));
+    const Quat bend = exp_rotation(bend_for_distance(upper, lower, n, stretch * length) * n);
+    const Vec3 bent = upper + bend * lower;
+    if (bent.norm() < 1e-9) return;
+    const Quat turn = Quat::FromTwoVectors(bent, to);
+    turn_joint(target, op.T_start, turn);
+    turn_joint(target, op.T_mid, turn * bend);
+    if (op.T_hock >= 0) turn_joint(target, op.T_hock, turn * bend);
+}
+
+void place_mid(const LimbOp& op, const Vec3& by, TargetFrame& target) {
+    const Vec3 start = target.p[size_t(op.T_start)];
+    const Vec3 along = target.p[size_t(op.T_tip)] - start;
+    if (along.norm() < 1e-9) return;
+    const Vec3 axis = along.normalized();
+    const auto beside = [&](const Vec3& v) { return Vec3(v - axis * axis.dot(v)); };
+    const Vec3 now = beside(target.p[size_t(op.T_mid)] - start);
+    const Vec3 to = beside(target.p[size_t(op.T_mid)] + by - start);
+    if (now.norm() < 1e-6 || to.norm() < 1e-6) return;
+    const Quat turn = exp_rotation(std::atan2(axis.dot(now.cross(to)), now.dot(to)) * axis);
+    turn_joint(target, op.T_start, turn);
+    turn_joint(target, op.T_mid, turn);
+    if (op.T_hock >= 0) turn_joint(target, op.T_hock, turn);
+}
+
+/// Roles and limbs that a touch-up moves: its bone and what hangs on it; of a place its whole limb.
+AskedTouch asked_of(const Character& target, const TouchUp& touch) {
+    AskedTouch asked{touch.when, {}};
+    const BodyPlan& plan = body_plan(target.roles.plan);
+    const auto add = [&](const std::string& what) {
+        const ChainPlan* chain = plan.chain(what);
+        if (!chain && touch.kind == TouchKind::place) chain = plan.chain_of(what);
+        const int from = target.roles.joint(chain && !chain->roles.empty() ? chain->roles.front() : what);
+        for (const RoleFill& fill : target.roles.fills) {
+            if (from >= 0 && !target.rig.skeleton.is_ancestor(from, fill.joint)) continue;
+            asked.rows.push_back(fill.role);
+            if (const ChainPlan* own = plan.chain_of(fill.role)) asked.rows.push_back(own->name);
+        }
+    };
+    add(touch.what);
+    if (const std::string other = mirrored_role(touch.what); touch.has_other_side && other != touch.what)
+        add(other);
+    return asked;
+}
+
+}  // namespace
+
+bool TouchProgram::has_hips() const {
+    return std::any_of(places.begin(), places.end(),
+                       [](const PlaceOp& op) { return op.part == PlaceOp::Part::hips; });
+}
+
+TouchProgram compile_touches(const Character& target, const TouchLayers& layers, const Program& solve,
+                             std::vector<std::string>& notes) {
+    TouchProgram program;
+    for (const TouchLayer& layer : layers) {
+        if (layer.is_idle()) continue;
+        for (const TouchUp& touch : layer.touches) {
+            if (touch.stage != TouchStage::source) program.asked.push_back(asked_of(target, touch));
+            if (touch.stage != TouchStage::angles) continue;
+            const size_t before = program.turns.size() + program.places.size();
+            std::string why = fmt::format("the body has no '{}' that it could act on", touch.what);
+            switch (touch.kind) {
+                case TouchKind::turn:
+                    if (touch.turn_rad.norm() < 1e-12) why = "it turns by nothing";
+                    for (TurnOp& op :
+                         compile_turn(target.rig.skeleton, target.roles, target.rest, touch, layer.weight))
+                        program.turns.emplace_back(std::move(op));
+                    break;
+                case TouchKind::hand:
+                    why = shipped_hand_pose(touch.pose)
+                              ? std::string("the body has no fingers there")
+                              : fmt::format("there is no hand pose '{}'", touch.pose);
+                    for (FingersOp& op : compile_fingers(target, touch, layer.weight))
+                        program.turns.emplace_back(std::move(op));
+                    break;
+                case TouchKind::place:
+                    if (touch.place_m.norm() < 1e-12) why = "it moves by nothing";
+                    for (PlaceOp& op : compile_place(target, touch, layer.weight, solve.limbs))
+                        program.places.push_back(op);
+                    break;
+                default:
+                    why = "it acts on a motion: give it the stage source, or last";
+            }
+            if (program.turns.size() + program.places.size() == before)
+                notes.push_back(idle_touch(touch.kind, layer.name, why));
+        }
+    }
+    if (program.is_empty()) return program;
+    program.rest = std::make_shared<const RestAlignment>(target.rest);
+    program.hips_rest_inverse = target.rest.R_WJ0[size_t(target.roles.joint("hips"))].conjugate();
+    program.head = target.roles.joint("head");
+    const Skeleton& skeleton = target.rig.skeleton;
+    for (int j = program.head < 0 ? -1 : skeleton.parents[size_t(program.head)];
+         j >= 0 && j != target.roles.joint("hips"); j = skeleton.parents[size_t(j)])
+        // What follows the bone above it bends with that.
+        if (const auto kind = solve.angles[size_t(j)].kind;
+            kind == AngleOp::Kind::direct || kind == AngleOp::Kind::blend)
+            program.to_head.insert(program.to_head.begin(), j);
+    if (!program.to_head.empty())
+        program.to_head_m = skeleton.path_length(program.to_head.front(), program.head);
+    return program;
+}
+
+void touch_turns(const Program& program, const SourceFrame& source, TargetFrame& target) {
+    const TouchProgram& touch = program.touch;
+    for (const auto& one : touch.turns) {
+        if (const auto* turn = std::get_if<TurnOp>(&one)) {
+            const double yaw = turn->is_by_heading ? yaw_of(touch, target.R[size_t(program.body.hips)]) : 0.0;
+            turn_frame(*turn, source.t_s, yaw, target.R);
+        } else if (const auto* fingers = std::get_if<FingersOp>(&one)) {
+            set_fingers(*touch.rest, fingers->hand, fingers->fingers,
+                        fingers->weight * fingers->when.weight(source.t_s), fingers->is_added, target.R);
+        }
+    }
+}
+
+void touch_places(const Program& program, const SourceFrame& source, TargetFrame& target,
+                  const FrameCorrection* held) {
+    const TouchProgram& touch = program.touch;
+    for (const PlaceOp& op : touch.places) {
+        if (op.part == PlaceOp::Part::hips) continue;
+        Vec3 by = shift_of(op, touch, source.t_s, target.R[size_t(program.body.hips)]);
+        if (op.part == PlaceOp::Part::head) {
+            if (by == Vec3::Zero() || touch.to_head.empty()) continue;
+            const Vec3 head = target.p[size_t(touch.head)];
+            bring_tip(touch.to_head, head, head + by, touch.to_head_m, target);
+        } else {
+            const LimbOp& limb = program.limbs[op.limb];
+            if (held && op.part == PlaceOp::Part::tip && program.ends[limb.limb].limb == int(op.limb))
+                by *= 1.0 - held->limbs[limb.limb].hold;
+            if (by == Vec3::Zero()) continue;
+            if (op.part == PlaceOp::Part::tip)
+                place_tip(program, limb, by, source, target);
+            else
+                place_mid(limb, by, target);
+        }
+        follow_anew(program, source, target, false);
+    }
+}
+
+Vec3 touched_hips(const Program& program, double t_s, const Quat& R_hips) {
+    Vec3 by = Vec3::Zero();
+    for (const PlaceOp& op : program.touch.places)
+        if (op.part == PlaceOp::Part::hips) by += shift_of(op, program.touch, t_s, R_hips);
+    return by;
+}
+
+}  // namespace nb

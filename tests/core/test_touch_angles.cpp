@@ -1,0 +1,295 @@
+// Touch-ups within a transfer: turns and fingers before contacts, places of hips, hands, elbows and head
+// (core/solve/touch.hpp). What must hold: properties 1 to 4, 9 and 10 of touch-ups; on captures and the crew.
+#include <QtTest>
+
+#include "core/review/bars.hpp"
+#include "core/touchup/apply.hpp"
+#include "tests/support/run_test.hpp"
+#include "tests/support/test_rigs.hpp"
+
+using namespace nb;
+using namespace nb::test;
+
+namespace {
+
+TouchUp one(TouchKind kind, const std::string& what, const TouchSpan& when) {
+    TouchUp touch;
+    touch.kind = kind;
+    touch.what = what;
+    touch.when = when;
+    touch.axes = kind == TouchKind::turn ? TurnAxes::bone : TurnAxes::world;
+    return touch;
+}
+TouchUp turn_of(const std::string& what, const Vec3& deg, const TouchSpan& when) {
+    TouchUp touch = one(TouchKind::turn, what, when);
+    touch.turn_rad = deg_to_rad(1.0) * deg;
+    return touch;
+}
+TouchUp place_of(const std::string& what, const Vec3& m, const TouchSpan& when) {
+    TouchUp touch = one(TouchKind::place, what, when);
+    touch.place_m = m;
+    return touch;
+}
+
+constexpr TouchSpan third_to_fourth_second{false, 3.0, 4.0, 0.25, 0.25};
+
+PairingSettings with(const std::vector<TouchUp>& touches) {
+    PairingSettings settings;
+    settings.touches = {{"test", false, 1.0, touches}};
+    return settings;
+}
+
+Vec3 at(const WorldMotion& motion, int frame, int joint) {
+    return motion.p[motion.at(frame, joint)];
+}
+
+/// First and last frame in which two motions differ in any bit; {frames, -1}: none.
+std::pair<int, int> differing(const WorldMotion& a, const WorldMotion& b) {
+    std::pair<int, int> span{a.frames, -1};
+    for (int f = 0; f < a.frames; ++f)
+        for (int j = 0; j < a.joints; ++j)
+            if (a.R[a.at(f, j)].coeffs() != b.R[b.at(f, j)].coeffs() || at(a, f, j) != at(b, f, j)) {
+                span.first = std::min(span.first, f);
+                span.second = f;
+            }
+    return span;
+}
+
+}  // namespace
+
+class TouchAnglesTest : public QObject {
+    Q_OBJECT
+
+    LoadedFile walk_, ferrier_;
+    TransferResult plain_;
+    int frame_of_s(double t_s) const { return int(std::lround(t_s / walk_.take->frame_time_s)); }
+    int joint(const char* role) const { return ferrier_.character.roles.joint(role); }
+
+  private slots:
+    void initTestCase() {
+        walk_ = load_file(capture("01_01.bvh"));
+        ferrier_ = demo_body("ferrier");
+        plain_ = carry(walk_, ferrier_);
+    }
+
+    void what_does_nothing_changes_no_bit() {  // property 1
+        const TouchUp turn = turn_of("upperarm.left", {0, 0, 20}, third_to_fourth_second);
+        TouchUp before = turn;
+        before.stage = TouchStage::source;
+        TouchUp last = turn;
+        last.stage = TouchStage::last;
+        const std::vector<TouchUp> all{turn, before, last,
+                                       place_of("hips", {0, -0.1, 0}, third_to_fourth_second)};
+        for (const TouchLayer& layer :
+             {TouchLayer{"muted", true, 1.0, all}, TouchLayer{"weighed 0", false, 0.0, all},
+              TouchLayer{"empty", false, 1.0, {}}}) {
+            PairingSettings settings;
+            settings.touches = {layer};
+            const TransferResult result = carry(walk_, ferrier_, settings);
+            QCOMPARE(differing(result.target, plain_.target).second, -1);
+            QVERIFY(result.touch_notes.empty());
+        }
+    }
+
+    void outside_its_span_nothing_changes_data() {
+        QTest::addColumn<QString>("kind");
+        QTest::addColumn<QString>("what");
+        for (const char* what : {"upperarm.left", "head", "spine.1", "hand.right"})
+            QTest::addRow("turn %s", what) << "turn" << QString(what);
+        for (const char* what : {"hand.left", "forearm.right", "head"})
+            QTest::addRow("place %s", what) << "place" << QString(what);
+        QTest::newRow("fist") << "hand"
+                              << "hand.left";
+    }
+    void outside_its_span_nothing_changes() {  // property 2
+        QFETCH(QString, kind);
+        QFETCH(QString, what);
+        const TouchSpan when = third_to_fourth_second;
+        TouchUp touch = kind == "turn"    ? turn_of(what.toStdString(), {8, -5, 15}, when)
+                        : kind == "place" ? place_of(what.toStdString(), {0.03, 0.05, 0.02}, when)
+                                          : one(TouchKind::hand, what.toStdString(), when);
+        touch.pose = "fist";
+        const TransferResult result = carry(walk_, ferrier_, with({touch}));
+        const auto [first, last] = differing(result.target, plain_.target);
+        QVERIFY(last >= 0);
+        QVERIFY(first > frame_of_s(2.75) - 1 && last < frame_of_s(4.25) + 1);
+        // Something at every frame in between.
+        QVERIFY(first <= frame_of_s(2.75) + 2 && last >= frame_of_s(4.25) - 2);
+    }
+
+    void what_is_held_stays_while_bones_above_turn_data() {
+        QTest::addColumn<QString>("what");
+        for (const char* what : {"thigh.left", "shin.right", "foot.left", "hips", "spine.1"})
+            QTest::newRow(what) << QString(what);
+    }
+    void what_is_held_stays_while_bones_above_turn() {  // properties 3 and 4
+        QFETCH(QString, what);
+        const TransferResult result =
+            carry(walk_, ferrier_, with({turn_of(what.toStdString(), {6, 4, 10}, third_to_fourth_second)}));
+        QVERIFY(differing(result.target, plain_.target).second >= 0);
+        const Review now = review_result(walk_.character, ferrier_.character, result);
+        const Review before = review_result(walk_.character, ferrier_.character, plain_);
+        for (const Bar& bar : bars_of(now, result, {}))
+            for (const char* of_contacts : {"slide_core_p95_cm_s", "drift_p95_mm", "below_floor_max_mm"})
+                if (bar.name == of_contacts)
+                    QVERIFY2(bar.is_met(), qPrintable(QString("%1: %2, at most %3")
+                                                          .arg(QString::fromStdString(bar.name))
+                                                          .arg(bar.value)
+                                                          .arg(bar.bar)));
+        QVERIFY2(now.pop_count() <= before.pop_count(),
+                 qPrintable(QString("pops %1 to %2").arg(before.pop_count()).arg(now.pop_count())));
+    }
+
+    void tips_go_where_they_are_asked() {
+        const Vec3 by(0.04, 0.06, -0.03);
+        for (const char* what : {"hand.left", "hand.right"}) {
+            const TransferResult result =
+                carry(walk_, ferrier_, with({place_of(what, by, third_to_fourth_second)}));
+            for (int f = frame_of_s(3.0) + 1; f < frame_of_s(4.0); ++f) {
+                QVERIFY((at(result.target, f, joint(what)) - at(plain_.target, f, joint(what)) - by).norm() <
+                        1e-9);
+                // It keeps its turn, and what hangs on the other side stays.
+                QVERIFY(angle_between(result.target.R[result.target.at(f, joint(what))],
+                                      plain_.target.R[plain_.target.at(f, joint(what))]) < 1e-9);
+                QVERIFY(at(result.target, f, joint("head")) == at(plain_.target, f, joint("head")));
+            }
+        }
+        // In the body's axes: ahead is ahead of the body, wherever that faces; the other side mirrored.
+        TouchUp apart = place_of("hand.left", {0.05, 0, 0}, third_to_fourth_second);
+        apart.axes = TurnAxes::body;
+        apart.has_other_side = true;
+        const TransferResult result = carry(walk_, ferrier_, with({apart}));
+        for (int f = frame_of_s(3.0) + 1; f < frame_of_s(4.0); ++f) {
+            const auto gap = [&](const WorldMotion& m) {
+                return (at(m, f, joint("hand.left")) - at(m, f, joint("hand.right"))).norm();
+            };
+            QVERIFY(gap(result.target) > gap(plain_.target) + 0.05);
+        }
+        // What no arm reaches is eased, never past straight.
+        const TransferResult far =
+            carry(walk_, ferrier_, with({place_of("hand.left", {0, 0.9, 0}, third_to_fourth_second)}));
+        for (int f = frame_of_s(3.0); f < frame_of_s(4.0); ++f) {
+            const auto p = [&](const char* role) { return at(far.target, f, joint(role)); };
+            const double arm =
+                (p("forearm.left") - p("upperarm.left")).norm() + (p("hand.left") - p("forearm.left")).norm();
+            QVERIFY((p("hand.left") - p("upperarm.left")).norm() <= arm + 1e-9);
+            QVERIFY(p("hand.left").y() > p("upperarm.left").y());
+        }
+    }
+
+    void an_elbow_turns_aside_and_the_hand_stays() {
+        const TransferResult result =
+            carry(walk_, ferrier_, with({place_of("forearm.left", {0.06, 0, 0}, third_to_fourth_second)}));
+        double moved = 0.0;
+        for (int f = frame_of_s(3.0) + 1; f < frame_of_s(4.0); ++f) {
+            QVERIFY(
+                (at(result.target, f, joint("hand.left")) - at(plain_.target, f, joint("hand.left"))).norm() <
+                1e-9);
+            const Vec3 by =
+                at(result.target, f, joint("forearm.left")) - at(plain_.target, f, joint("forearm.left"));
+            moved = std::max(moved, by.norm());
+        }
+        QVERIFY(moved > 0.01);
+    }
+
+    void hips_go_down_and_feet_stand() {
+        const double down_m = 0.06;
+        const TransferResult result =
+            carry(walk_, ferrier_, with({place_of("hips", {0, -down_m, 0}, third_to_fourth_second)}));
+        for (int f = frame_of_s(3.0) + 1; f < frame_of_s(4.0); ++f) {
+            const Vec3 by = at(result.target, f, joint("hips")) - at(plain_.target, f, joint("hips"));
+            QVERIFY2(std::abs(by.y() + down_m) < 0.012 && std::hypot(by.x(), by.z()) < 0.01,
+                     qPrintable(QString("%1 %2 %3 at %4").arg(by.x()).arg(by.y()).arg(by.z()).arg(f)));
+            for (size_t limb = 0; limb < 2; ++limb) {
+                if (plain_.corrections.limbs[limb].hold[size_t(f)] < 1.0) continue;
+                const int tip = joint(limb == 0 ? "foot.left" : "foot.right");
+                QVERIFY((at(result.target, f, tip) - at(plain_.target, f, tip)).norm() < 1e-3);
+            }
+        }
+        // Without contacts, too.
+        PairingSettings free = with({place_of("hips", {0, -down_m, 0}, third_to_fourth_second)});
+        PairingSettings plain;
+        free.passes.contacts = plain.passes.contacts = false;
+        const WorldMotion a = carry(walk_, ferrier_, free).target;
+        const WorldMotion b = carry(walk_, ferrier_, plain).target;
+        for (int f = frame_of_s(3.0) + 1; f < frame_of_s(4.0); ++f)
+            QVERIFY((at(a, f, joint("hips")) - at(b, f, joint("hips")) - Vec3(0, -down_m, 0)).norm() < 1e-9);
+    }
+
+    void a_head_goes_ahead_by_spine_and_neck() {
+        const Vec3 by(0, -0.02, 0.04);
+        const TransferResult result =
+            carry(walk_, ferrier_, with({place_of("head", by, third_to_fourth_second)}));
+        for (int f = frame_of_s(3.0) + 1; f < frame_of_s(4.0); ++f) {
+            const Vec3 off = at(result.target, f, joint("head")) - at(plain_.target, f, joint("head")) - by;
+            // A spine that is nearly straight shortens slowly.
+            QVERIFY2(off.norm() < 2e-3, qPrintable(QString::number(off.norm())));
+            QVERIFY(at(result.target, f, joint("hips")) == at(plain_.target, f, joint("hips")));
+        }
+    }
+
+    void levels_act_together_and_unrelated_layers_in_any_order() {  // property 9
+        const TouchUp left = turn_of("upperarm.left", {0, 0, 20}, third_to_fourth_second);
+        const TouchUp right = place_of("hand.right", {0, 0.05, 0}, third_to_fourth_second);
+        const TouchUp head = turn_of("head", {10, 0, 0}, third_to_fourth_second);
+        LoadedFile body = ferrier_;
+        body.character.touches = {{"body", false, 1.0, {left}}};
+        PairingSettings settings;
+        settings.touches = {{"pair", false, 1.0, {right}}};
+        settings.take_touches[walk_.take->key()] = {{"take", false, 1.0, {head}}};
+        const WorldMotion by_levels = carry(walk_, body, settings).target;
+        PairingSettings other_order;
+        other_order.touches = {
+            {"c", false, 1.0, {head}}, {"b", false, 1.0, {right}}, {"a", false, 1.0, {left}}};
+        QCOMPARE(differing(by_levels, carry(walk_, ferrier_, other_order).target).second, -1);
+        // Turns of one bone multiply: a layer at half weight is half of the turn.
+        PairingSettings half;
+        half.touches = {{"half", false, 0.5, {left}}, {"half again", false, 0.5, {left}}};
+        const WorldMotion twice = carry(walk_, ferrier_, half).target;
+        const WorldMotion once = carry(walk_, ferrier_, with({left})).target;
+        QVERIFY(difference(twice, once).turn_deg < 1e-6);
+    }
+
+    void the_shown_frame_is_the_takes() {
+        const PairingSettings settings = with({turn_of("spine.1", {8, 0, 5}, third_to_fourth_second),
+                                               place_of("hand.left", {0, 0.1, 0}, third_to_fourth_second),
+                                               place_of("hips", {0.02, -0.04, 0}, third_to_fourth_second)});
+        const TransferResult result = carry(walk_, ferrier_, settings);
+        for (int f = frame_of_s(2.7); f < frame_of_s(4.3); f += 5) {
+            Pose source{
+                std::vector<Quat>(result.source.R.begin() + std::ptrdiff_t(result.source.at(f, 0)),
+                                  result.source.R.begin() + std::ptrdiff_t(result.source.at(f + 1, 0))),
+                std::vector<Vec3>(result.source.p.begin() + std::ptrdiff_t(result.source.at(f, 0)),
+                                  result.source.p.begin() + std::ptrdiff_t(result.source.at(f + 1, 0)))};
+            Pose shown{std::vector<Quat>(size_t(result.target.joints)),
+                       std::vector<Vec3>(size_t(result.target.joints))};
+            const FrameCorrection held = result.corrections.at(f);
+            solve_pose(result.plan.program, source, shown, &held, result.source.time_s(f));
+            for (int j = 0; j < result.target.joints; ++j)
+                QVERIFY((shown.p[size_t(j)] - at(result.target, f, j)).norm() < 1e-12);
+            // Before the take is carried anew the hips are there already: held by what was before.
+            const FrameCorrection before = plain_.corrections.at(f);
+            solve_pose(result.plan.program, source, shown, &before, result.source.time_s(f));
+            QVERIFY((shown.p[size_t(joint("hips"))] - at(result.target, f, joint("hips"))).norm() < 0.02);
+        }
+    }
+
+    void what_cannot_act_is_told() {
+        TouchUp calm = one(TouchKind::calm, "arm.left", {});
+        const TransferResult result =
+            carry(walk_, ferrier_,
+                  with({turn_of("tail.1", {0, 0, 10}, {}), place_of("hand.left", {0, 0, 0}, {}), calm}));
+        const std::vector<std::string> notes = notes_of(result);
+        const auto told = [&](const char* what) {
+            return std::any_of(notes.begin(), notes.end(),
+                               [&](const std::string& note) { return note.find(what) != std::string::npos; });
+        };
+        QVERIFY(told("the body has no 'tail.1'"));
+        QVERIFY(told("it moves by nothing"));
+        QVERIFY(told("give it the stage source, or last"));
+        QCOMPARE(differing(result.target, plain_.target).second, -1);
+    }
+};
+
+NB_TEST(TouchAnglesTest)
+#include "test_touch_angles.moc"
