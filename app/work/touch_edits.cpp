@@ -312,8 +312,12 @@ void TouchEdits::mirror(const TouchAt& at) {
     });
 }
 
+std::shared_ptr<const Review> TouchEdits::before() const {
+    return measured_ && workspace_.review() && before_ != workspace_.review() ? before_ : nullptr;
+}
+
 QString TouchEdits::cost() const {
-    if (!before_ || !measured_ || !workspace_.review() || before_ == workspace_.review()) return {};
+    if (!before()) return {};
     const Review& was = *before_;
     const Review& now = *workspace_.review();
     QStringList parts;

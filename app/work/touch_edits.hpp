@@ -67,6 +67,8 @@ class TouchEdits : public QObject {
     int new_topic() { return next_topic_++; }
     /// What the last change cost and won by the review, one line; empty while nothing is measured.
     QString cost() const;
+    /// The review before it; null while the last change is not measured.
+    std::shared_ptr<const Review> before() const;
 
   signals:
     void changed();  ///< touch-ups or what is in hand

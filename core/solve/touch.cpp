@@ -13,6 +13,9 @@ namespace nb {
 namespace {
 
 constexpr double longest = 0.9999;
+constexpr int most_rounds = 12;
+constexpr double near_enough_m = 1e-4;
+constexpr double most_head_turn_rad = 0.05;
 
 double yaw_of(const TouchProgram& touch, const Quat& R_hips) {
     const Vec3 ahead = R_hips * (touch.hips_rest_inverse * Vec3::UnitZ());
@@ -207,8 +210,16 @@ void touch_places(const Program& program, const SourceFrame& source, TargetFrame
         Vec3 by = shift_of(op, touch, source.t_s, target.R[size_t(program.body.hips)]);
         if (op.part == PlaceOp::Part::head) {
             if (by == Vec3::Zero() || touch.to_head.empty()) continue;
-            const Vec3 head = target.p[size_t(touch.head)];
-            bring_tip(touch.to_head, head, head + by, touch.to_head_m, target);
+            const size_t last = size_t(touch.to_head.back());
+            const Vec3 goal = target.p[size_t(touch.head)] + by;
+            const Vec3 head_J =
+                target.R[last].conjugate() * Vec3(target.p[size_t(touch.head)] - target.p[last]);
+            // A spine that is nearly straight shortens slowly: some rounds more.
+            for (int round = 0; round < most_rounds; ++round) {
+                const Vec3 head = target.p[last] + target.R[last] * head_J;
+                if ((goal - head).norm() < near_enough_m) break;
+                bring_tip(touch.to_head, head, goal, touch.to_head_m, target, most_head_turn_rad);
+            }
         } else {
             const LimbOp& limb = program.limbs[op.limb];
             if (held && op.part == PlaceOp::Part::tip && program.ends[limb.limb].limb == int(op.limb))

@@ -7,7 +7,8 @@
 //                 body's heading or 1, hold what contacts hold of it.
 //   place, mid    elbow or knee turned about start -> tip as near to mid + w Q by as it gets; the tip stays.
 //   place, hips   the hip centre by w Q by, below contacts: feet stay where they are asked to be.
-//   place, head   spine and neck bend until the head is there (the steps of `reach_run`); it keeps its turn.
+//   place, head   spine and neck bend until the head is there, or as near as they get (the steps of `reach_run`); it
+//                 keeps its turn.
 #pragma once
 #include <memory>
 #include <string>

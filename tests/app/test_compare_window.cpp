@@ -10,6 +10,7 @@
 #include "app/stations/transfer/curves_view.hpp"
 #include "app/stations/transfer/error_strip.hpp"
 #include "app/stations/transfer/transfer_panel.hpp"
+#include "app/stations/transfer/transfer_sheet.hpp"
 #include "app/window/main_window.hpp"
 #include "app/window/notice_bar.hpp"
 #include "tests/app/window_fixture.hpp"
@@ -105,7 +106,7 @@ class CompareWindowTest : public test::WindowFixture {
         QTest::mouseClick(plot, Qt::LeftButton, {}, middle.toPoint());
         QVERIFY(w().playback().frame() > 50);
         QTest::keyClick(&w(), Qt::Key_C);
-        QVERIFY(!curves.isVisible() && w().part<ErrorStrip>().isVisible());
+        QVERIFY(!curves.isVisible() && w().part<TransferSheet>().strip().isVisible());
     }
     void without_a_result_there_is_nothing_to_pin() {
         Workspace empty;

@@ -8,6 +8,7 @@
 #include "app/stations/transfer/error_strip.hpp"
 #include "app/stations/transfer/event_desk.hpp"
 #include "app/stations/transfer/transfer_panel.hpp"
+#include "app/stations/transfer/transfer_sheet.hpp"
 #include "app/window/main_window.hpp"
 #include "app/window/notice_bar.hpp"
 #include "core/base/fault.hpp"
@@ -198,13 +199,13 @@ class ContactsWindowTest : public test::WindowFixture {
         QVERIFY(settled());
         const double loose = w().workspace().review()->target_slide_cm_s.p95;
         QVERIFY2(held < 0.01 && loose > 1.0, qPrintable(QString("%1 %2").arg(held).arg(loose)));
-        w().part<ErrorStrip>().set_measure(ReviewMeasure::slide);
+        w().part<TransferSheet>().strip().set_measure(ReviewMeasure::slide);
         w().undo_stack().undo();
         QVERIFY(settled());
         QVERIFY(w().workspace().review()->target_slide_cm_s.p95 < 0.01);
         for (const ReviewMeasure measure : {ReviewMeasure::height, ReviewMeasure::below, ReviewMeasure::bend,
                                             ReviewMeasure::wring, ReviewMeasure::turn_change})
-            w().part<ErrorStrip>().set_measure(measure);
+            w().part<TransferSheet>().strip().set_measure(measure);
     }
 };
 

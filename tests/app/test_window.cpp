@@ -16,6 +16,7 @@
 #include "app/stage/stage_view.hpp"
 #include "app/stations/transfer/error_strip.hpp"
 #include "app/stations/transfer/transfer_panel.hpp"
+#include "app/stations/transfer/transfer_sheet.hpp"
 #include "app/window/finder.hpp"
 #include "app/window/main_window.hpp"
 #include "app/window/notice_bar.hpp"
@@ -466,8 +467,8 @@ class WindowTest : public test::WindowFixture {
         QVERIFY(w().part<TransferPanel>().isVisible());
     }
     void stations_say_what_will_be_there() {
-        QTest::mouseClick(&w().stations(), Qt::LeftButton, {}, w().stations().place_of("touch up"));
-        QCOMPARE(w().stations().station().about().id, QString("touch up"));
+        QTest::mouseClick(&w().stations(), Qt::LeftButton, {}, w().stations().place_of("hand over"));
+        QCOMPARE(w().stations().station().about().id, QString("hand over"));
         bool is_said = false;
         for (QLabel* label : w().findChildren<QLabel*>())
             is_said |= label->isVisible() && label->text().contains(w().stations().station().about().promise);
@@ -509,7 +510,8 @@ class WindowTest : public test::WindowFixture {
         for (const auto* row : {left, right})
             QVERIFY(here >= *std::max_element(row->values.begin(), row->values.end()) - 1e-3f);
         QVERIFY2(w().notice().line().contains("cm/s in frame"), qPrintable(w().notice().line()));
-        QTest::mouseClick(&w().part<ErrorStrip>(), Qt::LeftButton, {}, QPoint(ErrorStrip::left_px + 50, 30));
+        QTest::mouseClick(&w().part<TransferSheet>().strip(), Qt::LeftButton, {},
+                          QPoint(ErrorStrip::left_px + 50, 30));
         QVERIFY(w().notice().line().contains("frame " + QString::number(w().playback().frame())));
     }
     void both_looks_keep_the_two_colours_apart() {

@@ -58,8 +58,11 @@ TouchSheet::TouchSheet(Workspace& workspace, Playback& playback, TouchEdits& edi
     connect(bar, &QScrollBar::rangeChanged, this, [above, bar](int, int most) {
         above->setContentsMargins(0, 0, most > 0 ? bar->sizeHint().width() : 0, 0);
     });
-    connect(&edits_, &TouchEdits::measured, this, [this] { cost_->setText(edits_.cost()); });
-    connect(&edits_, &TouchEdits::changed, this, [this] { cost_->setText(edits_.cost()); });
+    for (const auto signal : {&TouchEdits::measured, &TouchEdits::changed})
+        connect(&edits_, signal, this, [this] {
+            cost_->setText(edits_.cost());
+            strip_->compare_with(edits_.before());
+        });
     connect(lanes_, &TouchLanes::explained, this, &TouchSheet::said);
     connect(strip_, &ErrorStrip::explained, this, [this](const QString& line) {
         if (!line.isEmpty()) emit said(line);

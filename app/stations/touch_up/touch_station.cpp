@@ -26,16 +26,24 @@ TouchStation::TouchStation(const StationContext& c)
 std::vector<StationAction> TouchStation::actions() {
     const auto alt = [](int key) { return QList<QKeySequence>{QKeySequence(Qt::ALT | Qt::Key(key))}; };
     return {
-        {"next key", tr("To the next place where a touch-up changes"), alt(Qt::Key_Right),
+        {"next key",
+         tr("To the next place where a touch-up changes"),
+         {Qt::Key_Period},
          [this] { panel_->step_key(1); }},
-        {"key before", tr("To the place before where a touch-up changes"), alt(Qt::Key_Left),
+        {"key before",
+         tr("To the place before where a touch-up changes"),
+         {Qt::Key_Comma},
          [this] { panel_->step_key(-1); }},
         {"touch here", tr("A turn of the picked bone about this frame"), alt(Qt::Key_T),
          [this] { panel_->add(TouchKind::turn); }},
-        {"nudge more", tr("The touch-up in hand by one degree, centimetre or percent more"), alt(Qt::Key_Up),
+        {"nudge more",
+         tr("The touch-up in hand by one degree, centimetre or percent more"),
+         {Qt::Key_Plus},
          [this] { nudge(1.0); }},
-        {"nudge less", tr("The touch-up in hand by one degree, centimetre or percent less"),
-         alt(Qt::Key_Down), [this] { nudge(-1.0); }},
+        {"nudge less",
+         tr("The touch-up in hand by one degree, centimetre or percent less"),
+         {Qt::Key_Minus},
+         [this] { nudge(-1.0); }},
         {"mute layer", tr("Mute the layer in hand, or let it act again"), alt(Qt::Key_M),
          [this] {
              if (const TouchLayer* layer = edits_->layer(edits_->in_hand()))

@@ -75,6 +75,11 @@ void ErrorStrip::set_measure(ReviewMeasure measure) {
     draw_anew();
 }
 
+void ErrorStrip::compare_with(std::shared_ptr<const Review> before) {
+    before_ = std::move(before);
+    draw_anew();
+}
+
 std::vector<const ReviewSeries*> ErrorStrip::rows() const {
     std::vector<const ReviewSeries*> result;
     if (const auto review = workspace_.review())
@@ -159,19 +164,29 @@ void ErrorStrip::paint_rows(QPainter& painter) const {
         const int columns = std::min(int(row.width()), frames);
         if (columns < 1) continue;
         const double wide = row.width() / columns;
-        for (int c = 0; c < columns; ++c) {
+        const auto share_of = [&](const std::vector<float>& of, int c) {
             const int from = int(std::int64_t(c) * frames / columns);
             const int to = std::max(from + 1, int(std::int64_t(c + 1) * frames / columns));
             float worst = 0;
-            for (int f = from; f < to && f < int(values.size()); ++f)
-                worst = std::max(worst, values[size_t(f)]);
-            const double share = std::min(1.0, double(worst) / full);
+            for (int f = from; f < to && f < int(of.size()); ++f) worst = std::max(worst, of[size_t(f)]);
+            return std::min(1.0, double(worst) / full);
+        };
+        for (int c = 0; c < columns; ++c) {
+            const double share = share_of(values, c);
             if (share < 0.02) continue;
             const double tall = (row.height() - 3) * share;
             painter.fillRect(
                 QRectF(row.left() + c * wide, row.bottom() - tall, wide > 2 ? wide - 0.6 : wide, tall),
                 look().measure(share));
         }
+        const ReviewSeries* was = before_ ? before_->find_series(measure_, all[size_t(i)]->row) : nullptr;
+        if (!was || before_->frames != review->frames) continue;
+        QPolygonF line;
+        for (int c = 0; c < columns; ++c)
+            line << QPointF(row.left() + (c + 0.5) * wide,
+                            row.bottom() - (row.height() - 3) * share_of(was->values, c));
+        painter.setPen(QPen(look().text, 0.7));
+        painter.drawPolyline(line);
     }
     // Legend.
     const QRectF legend(drawn_width() - right_px - 150.0, 0, 150, 12);

@@ -16,6 +16,8 @@ class ErrorStrip : public Drawing {
     ErrorStrip(Workspace& workspace, Playback& playback, QWidget* parent = nullptr);
     ReviewMeasure measure() const { return measure_; }
     void set_measure(ReviewMeasure measure);
+    /// A review that stays as a thin line over the rows; null: none.
+    void compare_with(std::shared_ptr<const Review> before);
     /// The worst frame of the measure after the one shown, in order of how bad; -1 without a review.
     int next_worst() const;
     /// What the strip says of a row at a frame.
@@ -39,6 +41,7 @@ class ErrorStrip : public Drawing {
     Workspace& workspace_;
     Playback& playback_;
     ReviewMeasure measure_ = ReviewMeasure::slide;
+    std::shared_ptr<const Review> before_;
     QPixmap rows_picture_;  ///< all but the line of the frame
     bool pictured_look_ = false;
     double shown_x_ = 0.0;

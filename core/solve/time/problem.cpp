@@ -74,9 +74,14 @@ std::vector<double> rests_of(const Problem& problem, const Effector& e) {
     return rests;
 }
 
+bool is_on_heel(const Effector& e, int f) {
+    const int ruling = ruling_hold(e, f);
+    return ruling >= 0 && e.holds[size_t(ruling)].point == FootPoint::heel;
+}
+
 /// How much of what is missing is asked of the hips. Less where the source does not rest: from the beginning of each
-/// span in which anything is held until it has come to rest, and from where it rests no more to the end. A foot that
-/// is being led in or out pulls for a moment only.
+/// span in which anything is held until it has come to rest; and where a heel alone is held on that rests no more. A
+/// foot that is being led in or out pulls for a moment only.
 std::vector<double> pull_of(const Problem& problem, const Effector& e) {
     const int frames = problem.frames;
     const double moment = pull_s / problem.dt;
@@ -86,7 +91,7 @@ std::vector<double> pull_of(const Problem& problem, const Effector& e) {
         int last = first;
         while (last < frames && e.has_hold(last)) pull[size_t(last++)] = 1.0;
         for (int f = first; f < last && e.rests[size_t(f)] < 0.5; ++f) pull[size_t(f)] = e.rests[size_t(f)];
-        for (int f = last - 1; f >= first && e.rests[size_t(f)] < 0.5; --f)
+        for (int f = last - 1; f >= first && e.rests[size_t(f)] < 0.5 && is_on_heel(e, f); --f)
             pull[size_t(f)] = e.rests[size_t(f)];
         for (int i = 1; i < moment; ++i) {
             const double share = 1.0 - i / moment;

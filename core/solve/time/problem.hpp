@@ -41,8 +41,8 @@ struct Effector {
     /// How surely the source rests where this is held, a frame: 1 while the held point is as slow as what rests,
     /// 0 where it goes on, though a person holds it; beside holds that of the nearest held frame.
     std::vector<double> rests;
-    /// The share of what is missing that is asked of the hips: theirs, and before the source has come to rest, and
-    /// once it rests no more, only so much as it rests: a foot that flies pulls at nobody. A frame.
+    /// The share of what is missing that is asked of the hips: theirs, and before the source has come to rest only so
+    /// much as it rests, of a heel also where it rests no more: a foot that flies pulls at nobody. A frame.
     std::vector<double> hips_give;
 
     size_t limb() const { return op->limb; }
