@@ -168,7 +168,7 @@ void TouchEdits::put(SettingLevel level, const TouchLayers& layers, const QStrin
     if (!workspace_.target() || !workspace_.source() || layers == this->layers(level)) return;
     // A drag is one change: it is compared with what was before it.
     const bool goes_on = topic >= 0 && undo_.index() > 0 && undo_.command(undo_.index() - 1)->id() == topic;
-    if (!goes_on) before_ = workspace_.review();
+    if (!goes_on && workspace_.finished()) before_ = workspace_.review();
     if (level == SettingLevel::character) {
         undo_.push(new ChangeTouches(workspace_, layers, text, topic));
     } else {

@@ -107,6 +107,7 @@ int main(int argc, char** argv) {
          [&] {
              window.stations().set_station("touch up");
              auto& panel = window.part<TouchPanel>();
+             settle_down(window);
              window.playback().go_to(250);
              panel.pick("hand.left");
              panel.add(TouchKind::hand);
@@ -116,6 +117,7 @@ int main(int argc, char** argv) {
              window.playback().go_to(330);
              panel.pick("head");
              panel.add(TouchKind::place);
+             settle_down(window);
              window.playback().go_to(180);
              panel.pick("upperarm.right");
              panel.add(TouchKind::turn);

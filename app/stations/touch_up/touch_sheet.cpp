@@ -61,6 +61,7 @@ TouchSheet::TouchSheet(Workspace& workspace, Playback& playback, TouchEdits& edi
     for (const auto signal : {&TouchEdits::measured, &TouchEdits::changed})
         connect(&edits_, signal, this, [this] {
             cost_->setText(edits_.cost());
+            cost_->setToolTip(edits_.cost());
             strip_->compare_with(edits_.before());
         });
     connect(lanes_, &TouchLanes::explained, this, &TouchSheet::said);
