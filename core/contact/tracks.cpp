@@ -28,7 +28,7 @@ std::vector<Vec3> between_frames(const std::vector<Vec3>& places, int first, int
     if (parts == 1) return places;
     const int last = int(places.size()) - 1;
     std::vector<Vec3> fine;
-    fine.reserve(size_t(last * parts + 1));
+    fine.reserve(size_t(last) * size_t(parts) + 1);
     const auto slope = [&](int f) {
         const int a = std::max(first, f - 1);
         const int b = std::min(last, f + 1);

@@ -208,11 +208,11 @@ void TouchPanel::add(TouchKind kind) {
     touch.kind = kind;
     touch.when = about_here();
     const std::string role = picked();
-    const auto or_else = [&](std::initializer_list<const char*> others) {
-        if (!role.empty()) return role;
+    const auto or_else = [&](std::initializer_list<const char*> others) -> std::string {
+        if (!role.empty()) return std::string(role);
         for (const char* other : others)
-            if (roles.joint(other) >= 0) return std::string(other);
-        return std::string("hips");
+            if (roles.joint(other) >= 0) return other;
+        return "hips";
     };
     const auto range = [&] {
         touch.when.from_s = workspace_.time_s(playback_.first());
