@@ -15,6 +15,7 @@ namespace {
 constexpr double longest = 0.9999;
 constexpr int most_rounds = 12;
 constexpr double near_enough_m = 1e-4;
+constexpr double still_nearer = 0.9;  // a round that brings less is the last one
 constexpr double most_head_turn_rad = 0.05;
 
 double yaw_of(const TouchProgram& touch, const Quat& R_hips) {
@@ -215,9 +216,12 @@ void touch_places(const Program& program, const SourceFrame& source, TargetFrame
             const Vec3 head_J =
                 target.R[last].conjugate() * Vec3(target.p[size_t(touch.head)] - target.p[last]);
             // A spine that is nearly straight shortens slowly: some rounds more.
+            double off = 2.0 * by.norm();
             for (int round = 0; round < most_rounds; ++round) {
                 const Vec3 head = target.p[last] + target.R[last] * head_J;
-                if ((goal - head).norm() < near_enough_m) break;
+                const double now = (goal - head).norm();
+                if (now < near_enough_m || now > still_nearer * off) break;
+                off = now;
                 bring_tip(touch.to_head, head, goal, touch.to_head_m, target, most_head_turn_rad);
             }
         } else {
