@@ -167,21 +167,6 @@ bool ChangeContacts::mergeWith(const QUndoCommand* other) {
     return true;
 }
 
-ChangeChains::ChangeChains(Workspace& workspace, const ChainTable& after, const QString& text, int topic)
-    : QUndoCommand(text),
-      workspace_(workspace),
-      key_(workspace.key(true)),
-      before_(workspace.target()->file.character.chains),
-      after_(after),
-      topic_(topic) {}
-
-bool ChangeChains::mergeWith(const QUndoCommand* other) {
-    const auto* next = dynamic_cast<const ChangeChains*>(other);
-    if (!next || next->topic_ != topic_ || next->key_ != key_) return false;
-    after_ = next->after_;
-    return true;
-}
-
 void add_cure(Workspace& workspace, QUndoStack& undo, const QString& text, const TouchUp& touch) {
     change_settings(workspace, undo, text, -1, [&](PairingSettings& settings) {
         TouchLayers& own = settings.take_touches[workspace.take_key()];
@@ -191,21 +176,6 @@ void add_cure(Workspace& workspace, QUndoStack& undo, const QString& text, const
         if (layer == own.end()) layer = own.insert(own.end(), TouchLayer{name, false, 1.0, {}});
         layer->touches.push_back(touch);
     });
-}
-
-ChangeTouches::ChangeTouches(Workspace& workspace, const TouchLayers& after, const QString& text, int topic)
-    : QUndoCommand(text),
-      workspace_(workspace),
-      key_(workspace.key(true)),
-      before_(workspace.target()->file.character.touches),
-      after_(after),
-      topic_(topic) {}
-
-bool ChangeTouches::mergeWith(const QUndoCommand* other) {
-    const auto* next = dynamic_cast<const ChangeTouches*>(other);
-    if (!next || next->topic_ != topic_ || next->key_ != key_) return false;
-    after_ = next->after_;
-    return true;
 }
 
 }  // namespace nb

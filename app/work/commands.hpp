@@ -104,38 +104,37 @@ class ChangeContacts : public QUndoCommand {
     int topic_;
 };
 
-/// What is set for the chains of the target, kept with its character. Changes of the same `topic` in a row
+/// What is kept with the target's character whatever drives it, before and after. Changes of the same `topic` in a row
 /// become one.
-class ChangeChains : public QUndoCommand {
+template <typename Kept, Kept Character::*kept, bool (Workspace::*put)(const DocumentKey&, const Kept&)>
+class ChangeKept : public QUndoCommand {
   public:
-    ChangeChains(Workspace& workspace, const ChainTable& after, const QString& text, int topic = -1);
-    void undo() override { setObsolete(!workspace_.set_chains(key_, before_)); }
-    void redo() override { setObsolete(!workspace_.set_chains(key_, after_)); }
-    int id() const override { return topic_ < 0 ? -1 : 0xc4a1; }
-    bool mergeWith(const QUndoCommand* other) override;
-
-  private:
-    Workspace& workspace_;
-    DocumentKey key_;
-    ChainTable before_, after_;
-    int topic_;
-};
-
-/// The touch-ups that a target always gets, kept with its character. Changes of the same `topic` in a row become one.
-class ChangeTouches : public QUndoCommand {
-  public:
-    ChangeTouches(Workspace& workspace, const TouchLayers& after, const QString& text, int topic = -1);
-    void undo() override { setObsolete(!workspace_.set_touches(key_, before_)); }
-    void redo() override { setObsolete(!workspace_.set_touches(key_, after_)); }
+    ChangeKept(Workspace& workspace, const Kept& after, const QString& text, int topic = -1)
+        : QUndoCommand(text),
+          workspace_(workspace),
+          key_(workspace.key(true)),
+          before_(workspace.target()->file.character.*kept),
+          after_(after),
+          topic_(topic) {}
+    void undo() override { setObsolete(!(workspace_.*put)(key_, before_)); }
+    void redo() override { setObsolete(!(workspace_.*put)(key_, after_)); }
     int id() const override { return topic_; }
-    bool mergeWith(const QUndoCommand* other) override;
+    bool mergeWith(const QUndoCommand* other) override {
+        const auto* next = dynamic_cast<const ChangeKept*>(other);
+        if (!next || next->topic_ != topic_ || next->key_ != key_) return false;
+        after_ = next->after_;
+        return true;
+    }
 
   private:
     Workspace& workspace_;
     DocumentKey key_;
-    TouchLayers before_, after_;
+    Kept before_, after_;
     int topic_;
 };
+/// What is set for its chains; the touch-ups that it always gets.
+using ChangeChains = ChangeKept<ChainTable, &Character::chains, &Workspace::set_chains>;
+using ChangeTouches = ChangeKept<TouchLayers, &Character::touches, &Workspace::set_touches>;
 
 /// How a file is read, before and after: a repair of the intake, a trim.
 class ChangeIntake : public QUndoCommand {

@@ -12,7 +12,7 @@ void Solver::start_anew(const LoadedPtr& source, bool is_source_new, bool is_oth
         untouched_ = std::make_shared<const WorldMotion>(
             forward_kinematics(source->file.character.rig.skeleton, *source->file.take));
         motion_ = untouched_;
-        touches_.clear();
+        on_source_.clear();
     }
     if (is_other_take) unpin();
     result_.reset();
@@ -23,18 +23,18 @@ void Solver::start_anew(const LoadedPtr& source, bool is_source_new, bool is_oth
 
 void Solver::follow(const LoadedPtr& source, const LoadedPtr& target, const PairingSettings& settings,
                     const std::string& take_key) {
-    if (source != source_) found_.reset();
+    if (source != source_) {
+        found_.reset();
+        motion_ = untouched_;
+        on_source_.clear();
+    }
     source_ = source;
     target_ = target;
     settings_ = settings;
     is_current_ = false;
     plan_.reset();
-    const TouchLayers touches =
-        target ? touches_in_force(target->file.character, settings, take_key) : TouchLayers();
-    if (touches != touches_) {
-        touches_ = touches;
-        touch_source();
-    }
+    touches_ = target ? touches_in_force(target->file.character, settings, take_key) : TouchLayers();
+    touch_source();
     std::string why;
     if (!source || !target || !can_be_transferred(target->file.character.roles, why)) return;
     try {
@@ -45,15 +45,19 @@ void Solver::follow(const LoadedPtr& source, const LoadedPtr& target, const Pair
     }
 }
 
-/// The source's motion with the touch-ups that act on it.
+/// The source's motion with the touch-ups that act on it; made anew when one of these has changed.
 void Solver::touch_source() {
+    const TouchLayers on_source =
+        touches_that(touches_, [](const TouchUp& touch) { return touch.stage == TouchStage::source; });
+    if (on_source == on_source_) return;
+    on_source_ = on_source;
     motion_ = untouched_;
-    if (!source_ || !source_->file.take) return;
-    if (!any_touch(touches_, [](const TouchUp& touch) { return touch.stage == TouchStage::source; })) return;
+    if (!source_ || !source_->file.take || !any_touch(on_source_, [](const TouchUp&) { return true; }))
+        return;
     std::vector<std::string> notes;
     const Character& body = source_->file.character;
     const Take touched =
-        touched_take(body, *source_->file.take, touches_, source_->file.take->start_s, notes);
+        touched_take(body, *source_->file.take, on_source_, source_->file.take->start_s, notes);
     motion_ = std::make_shared<const WorldMotion>(forward_kinematics(body.rig.skeleton, touched));
 }
 
@@ -138,13 +142,11 @@ void Solver::poses_at(int frame, Pose& source, Pose& target) const {
 
 /// The touch-ups after contacts on the shown frame: those that need no other frames.
 void Solver::touch_last(int frame, Pose& target) const {
-    TouchLayers own = touches_;
-    for (TouchLayer& layer : own)
-        std::erase_if(layer.touches, [](const TouchUp& touch) {
-            return touch.stage != TouchStage::last ||
-                   (touch.kind != TouchKind::turn && touch.kind != TouchKind::hand &&
-                    touch.kind != TouchKind::body);
-        });
+    const TouchLayers own = touches_that(touches_, [](const TouchUp& touch) {
+        return touch.stage == TouchStage::last &&
+               (touch.kind == TouchKind::turn || touch.kind == TouchKind::hand ||
+                touch.kind == TouchKind::body);
+    });
     if (!any_touch(own, [](const TouchUp&) { return true; })) return;
     WorldMotion one;
     one.frames = 1;

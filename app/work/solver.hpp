@@ -88,6 +88,7 @@ class Solver : public QObject {
     std::shared_ptr<const WorldMotion> untouched_;  ///< the source's, in the world, as its file has it
     std::shared_ptr<const WorldMotion> motion_;     ///< the same with its touch-ups
     TouchLayers touches_;                           ///< in force
+    TouchLayers on_source_;                         ///< those that are in `motion_`
     std::shared_ptr<const TransferResult> result_;
     std::shared_ptr<const Review> review_;
     std::vector<ReviewEvent> events_;

@@ -6,6 +6,7 @@
 
 #include "app/work/commands.hpp"
 #include "core/body/roles.hpp"
+#include "core/rest/edit.hpp"
 
 namespace nb {
 
@@ -158,6 +159,19 @@ const TouchUp* TouchEdits::touch(const TouchAt& at) const {
                                                                      : nullptr;
 }
 
+int TouchEdits::new_topic() {
+    topic_is_of_ = {};
+    return ++topic_;
+}
+
+int TouchEdits::topic_of(const void* thing) {
+    if (topic_is_of_ != std::pair(thing, in_hand_)) {
+        ++topic_;
+        topic_is_of_ = {thing, in_hand_};
+    }
+    return topic_;
+}
+
 void TouchEdits::take_in_hand(const TouchAt& at) {
     if (at == in_hand_) return;
     in_hand_ = at;
@@ -303,12 +317,18 @@ void TouchEdits::paste(double at_s) {
 }
 
 void TouchEdits::mirror(const TouchAt& at) {
-    change(at, tr("to the other side"), -1, [](TouchUp& one) {
-        one.what = mirrored_role(one.what);
-        if (one.axes == TurnAxes::body || one.axes == TurnAxes::world) {
-            one.turn_rad = {one.turn_rad.x(), -one.turn_rad.y(), -one.turn_rad.z()};
-            one.place_m.x() = -one.place_m.x();
-        }
+    if (!workspace_.target()) return;
+    const Character& c = workspace_.target()->file.character;
+    change(at, tr("to the other side"), -1, [&](TouchUp& one) {
+        const std::string other = mirrored_role(one.what);
+        // Axes of bones need not mirror each other: by the world of the aligned rest.
+        const bool is_at_rest = one.axes == TurnAxes::bone || one.axes == TurnAxes::parent;
+        const auto axes = [&](const std::string& role) {
+            return is_at_rest ? axes_of(c.rig.skeleton, c.roles, c.rest, role, one.axes) : Quat::Identity();
+        };
+        one.turn_rad = axes(other).conjugate() * mirrored_vector(axes(one.what) * one.turn_rad);
+        one.place_m.x() = -one.place_m.x();
+        one.what = other;
     });
 }
 

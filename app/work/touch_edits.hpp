@@ -5,6 +5,7 @@
 #include <QString>
 #include <functional>
 #include <optional>
+#include <utility>
 #include <vector>
 
 #include "app/work/workspace.hpp"
@@ -63,8 +64,10 @@ class TouchEdits : public QObject {
     /// On the other side: role and turn mirrored.
     void mirror(const TouchAt& at);
 
-    /// Dragging and typing: a topic of its own for each time.
-    int new_topic() { return next_topic_++; }
+    /// Dragging: a topic of its own for each time.
+    int new_topic();
+    /// Typing and nudging: the same one while the same thing of what is in hand is changed in a row.
+    int topic_of(const void* thing);
     /// What the last change cost and won by the review, one line; empty while nothing is measured.
     QString cost() const;
     /// The review before it; null while the last change is not measured.
@@ -79,7 +82,8 @@ class TouchEdits : public QObject {
     QUndoStack& undo_;
     TouchAt in_hand_;
     std::optional<TouchUp> copied_;
-    int next_topic_ = 0x70c0;
+    int topic_ = 0x70c0;
+    std::pair<const void*, TouchAt> topic_is_of_;
     std::shared_ptr<const Review> before_;  ///< the review before the last change
     std::shared_ptr<const Review> measured_;
 

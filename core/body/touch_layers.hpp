@@ -82,4 +82,12 @@ bool any_touch(const TouchLayers& layers, const Is& is) {
     });
 }
 
+/// The layers with those touch-ups alone that are so.
+template <typename Is>
+TouchLayers touches_that(TouchLayers layers, const Is& is) {
+    for (TouchLayer& layer : layers)
+        std::erase_if(layer.touches, [&](const TouchUp& touch) { return !is(touch); });
+    return layers;
+}
+
 }  // namespace nb

@@ -131,6 +131,11 @@ class Finder {
 
 namespace {
 
+/// A rest has two frames at least.
+void drop_short(std::vector<Contact>& list) {
+    std::erase_if(list, [](const Contact& c) { return c.last - c.first < 2; });
+}
+
 /// A heel that rises slowly over a ball that stands rests on no other level.
 void cut_heels(std::vector<Contact>& list) {
     std::vector<Contact> cut;
@@ -152,9 +157,7 @@ void cut_heels(std::vector<Contact>& list) {
         }
     }
     list.insert(list.end(), cut.begin(), cut.end());
-    list.erase(
-        std::remove_if(list.begin(), list.end(), [](const Contact& c) { return c.last - c.first < 2; }),
-        list.end());
+    drop_short(list);
 }
 
 /// From parts of frames to the frames that lie within.
@@ -163,9 +166,7 @@ void to_whole_frames(std::vector<Contact>& list, int parts) {
         contact.first = (contact.first + parts - 1) / parts;
         contact.last = (contact.last + parts - 1) / parts;
     }
-    list.erase(
-        std::remove_if(list.begin(), list.end(), [](const Contact& c) { return c.last - c.first < 2; }),
-        list.end());
+    drop_short(list);
 }
 
 }  // namespace

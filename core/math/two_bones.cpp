@@ -24,4 +24,13 @@ double bend_for_distance(const Vec3& upper, const Vec3& lower, const Vec3& n, do
     return flexion + straight;
 }
 
+TwoBoneTurns bend_toward(const Vec3& upper, const Vec3& lower, const Vec3& n, const Vec3& to,
+                         double distance) {
+    const Quat bend = exp_rotation(bend_for_distance(upper, lower, n, distance) * n);
+    const Vec3 bent = upper + bend * lower;
+    if (bent.norm() < 1e-9) return {};
+    const Quat turn = shortest_arc(bent, to, n);
+    return {turn, turn * bend};
+}
+
 }  // namespace nb

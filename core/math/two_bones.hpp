@@ -9,4 +9,11 @@ namespace nb {
 /// over to the right side between bends of h and 3 h. Unreachable distances give the nearest.
 double bend_for_distance(const Vec3& upper, const Vec3& lower, const Vec3& n, double distance);
 
+/// World turns of the two bones that bring the tip toward `to` (seen from the start), bent about unit n to `distance`.
+struct TwoBoneTurns {
+    Quat upper = Quat::Identity(), lower = Quat::Identity();
+};
+TwoBoneTurns bend_toward(const Vec3& upper, const Vec3& lower, const Vec3& n, const Vec3& to,
+                         double distance);
+
 }  // namespace nb

@@ -77,6 +77,11 @@ std::vector<double> headings(const WorldMotion& motion, const BodyLines& lines, 
     return result;
 }
 
+double yaw_of_turn(const Quat& turn) {
+    const Vec3 ahead = turn * Vec3::UnitZ();
+    return std::hypot(ahead.x(), ahead.z()) < 1e-6 ? 0.0 : std::atan2(ahead.x(), ahead.z());
+}
+
 std::vector<Rigid> root_track(const WorldMotion& motion, const BodyLines& lines, double frame_time_s,
                               int first_frame) {
     const std::vector<double> heading = headings(motion, lines, frame_time_s, first_frame);

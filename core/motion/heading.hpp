@@ -21,6 +21,10 @@ struct BodyLines {
 std::vector<double> headings(const WorldMotion& motion, const BodyLines& lines, double frame_time_s,
                              int first_frame);
 
+/// Yaw about +Y of where a turn takes +Z, rad, positive toward +X; 0 where that is upright. Of one pose alone: with the
+/// turn of the hips since their aligned rest it is where they face.
+double yaw_of_turn(const Quat& turn);
+
 /// Root frame of each frame: (Rot(+Y, heading), hip centre projected to the floor).
 /// root * (root^-1 * X) = X for every frame X of the body: travel and remainder give back the original.
 std::vector<Rigid> root_track(const WorldMotion& motion, const BodyLines& lines, double frame_time_s,

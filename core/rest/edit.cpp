@@ -9,6 +9,10 @@ Quat mirrored_turn(const Quat& turn) {
     return {turn.w(), turn.x(), -turn.y(), -turn.z()};
 }
 
+Vec3 mirrored_vector(const Vec3& turn) {
+    return {turn.x(), -turn.y(), -turn.z()};
+}
+
 namespace {
 
 void turn_below(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& rest, int joint,

@@ -16,6 +16,8 @@ void turn_bone(const Skeleton& skeleton, const RoleMap& roles, RestAlignment& re
 
 /// The turn about the plane x = 0: (w, x, -y, -z).
 Quat mirrored_turn(const Quat& turn);
+/// The same of a rotation vector.
+Vec3 mirrored_vector(const Vec3& turn);
 
 /// Gives the roles the turn relative to their parents that they have in `from`, an alignment of the same rig
 /// (one just solved; the rig as stored). Roles in the order of their chain.

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/body/measures.hpp"
+#include "core/math/hermite.hpp"
 
 namespace nb {
 
@@ -82,15 +83,13 @@ Vec3 running_ground(const Watched& watched) {
     return double(alike) >= 0.6 * double(low.size()) && travel < 0.3 * v.norm() ? v : Vec3(Vec3::Zero());
 }
 
-/// Between frames by a Catmull-Rom cubic.
+/// Between frames by a cubic whose slopes are those of the frames beside (Catmull-Rom).
 double height_at(const Watched& watched, const std::vector<Vec3>& places, double at) {
     const int f = std::min(int(at), watched.frames - 1);
-    const double u = at - f;
-    const auto y = [&](int g) {
-        return places[size_t(std::clamp(g, watched.first, watched.frames - 1))].y();
+    const auto p = [&](int g) -> const Vec3& {
+        return places[size_t(std::clamp(g, watched.first, watched.frames - 1))];
     };
-    const double a = y(f - 1), b = y(f), c = y(f + 1), d = y(f + 2);
-    return b + 0.5 * u * (c - a + u * (2 * a - 5 * b + 4 * c - d + u * (3 * (b - c) + d - a)));
+    return hermite(p(f), 0.5 * (p(f + 1) - p(f - 1)), p(f + 1), 0.5 * (p(f + 2) - p(f)), at - f).y();
 }
 
 }  // namespace

@@ -19,8 +19,7 @@ constexpr double still_nearer = 0.9;  // a round that brings less is the last on
 constexpr double most_head_turn_rad = 0.05;
 
 double yaw_of(const TouchProgram& touch, const Quat& R_hips) {
-    const Vec3 ahead = R_hips * (touch.hips_rest_inverse * Vec3::UnitZ());
-    return std::hypot(ahead.x(), ahead.z()) < 1e-6 ? 0.0 : std::atan2(ahead.x(), ahead.z());
+    return yaw_of_turn(R_hips * touch.hips_rest_inverse);
 }
 
 Vec3 shift_of(const PlaceOp& op, const TouchProgram& touch, double t_s, const Quat& R_hips) {
@@ -59,20 +58,6 @@ std::vector<PlaceOp> compile_place(const Character& target, const TouchUp& touch
     return ops;
 }
 
-std::vector<FingersOp> compile_fingers(const Character& target, const TouchUp& touch, double weight) {
-    std::vector<FingersOp> ops;
-    const HandPose* pose = shipped_hand_pose(touch.pose);
-    if (!pose) return ops;
-    for (const std::string side : {".left", ".right"}) {
-        if (role_side(touch.what) != role_side("hand" + side) && !touch.has_other_side) continue;
-        auto fingers = pose_hand(target.rig.skeleton, target.roles, target.rest, side, *pose, touch.opening);
-        if (!fingers.empty())
-            ops.push_back(
-                {touch.when, weight, target.roles.joint("hand" + side), !touch.replaces, std::move(fingers)});
-    }
-    return ops;
-}
-
 void place_tip(const Program& program, const LimbOp& op, const Vec3& by, const SourceFrame& source,
                TargetFrame& target) {
     const Vec3 start = target.p[size_t(op.T_start)];
@@ -87,13 +72,10 @@ void place_tip(const Program& program, const LimbOp& op, const Vec3& by, const S
     Vec3 n = upper.cross(lower);
     n = n.norm() > 1e-3 * length * length ? Vec3(n.normalized()) : hinge_of(program, op, source);
     const double stretch = soften_beyond(wanted, std::min(longest, std::max(now.norm() / length, 0.95)));
-    const Quat bend = exp_rotation(bend_for_distance(upper, lower, n, stretch * length) * n);
-    const Vec3 bent = upper + bend * lower;
-    if (bent.norm() < 1e-9) return;
-    const Quat turn = Quat::FromTwoVectors(bent, to);
-    turn_joint(target, op.T_start, turn);
-    turn_joint(target, op.T_mid, turn * bend);
-    if (op.T_hock >= 0) turn_joint(target, op.T_hock, turn * bend);
+    const TwoBoneTurns turns = bend_toward(upper, lower, n, to, stretch * length);
+    turn_joint(target, op.T_start, turns.upper);
+    turn_joint(target, op.T_mid, turns.lower);
+    if (op.T_hock >= 0) turn_joint(target, op.T_hock, turns.lower);
 }
 
 void place_mid(const LimbOp& op, const Vec3& by, TargetFrame& target) {
@@ -119,6 +101,7 @@ AskedTouch asked_of(const Character& target, const TouchUp& touch) {
         const ChainPlan* chain = plan.chain(what);
         if (!chain && touch.kind == TouchKind::place) chain = plan.chain_of(what);
         const int from = target.roles.joint(chain && !chain->roles.empty() ? chain->roles.front() : what);
+        if (from < 0 && !what.empty()) return;
         for (const RoleFill& fill : target.roles.fills) {
             if (from >= 0 && !target.rig.skeleton.is_ancestor(from, fill.joint)) continue;
             asked.rows.push_back(fill.role);
@@ -159,7 +142,8 @@ TouchProgram compile_touches(const Character& target, const TouchLayers& layers,
                     why = shipped_hand_pose(touch.pose)
                               ? std::string("the body has no fingers there")
                               : fmt::format("there is no hand pose '{}'", touch.pose);
-                    for (FingersOp& op : compile_fingers(target, touch, layer.weight))
+                    for (FingersOp& op :
+                         compile_fingers(target.rig.skeleton, target.roles, target.rest, touch, layer.weight))
                         program.turns.emplace_back(std::move(op));
                     break;
                 case TouchKind::place:

@@ -26,15 +26,6 @@ namespace nb {
 struct LimbOp;
 struct Program;
 
-/// The fingers of one hand, posed.
-struct FingersOp {
-    TouchSpan when;
-    double weight = 1.0;  ///< of its layer
-    int hand = -1;
-    bool is_added = false;
-    std::vector<PosedFinger> fingers;
-};
-
 struct PlaceOp {
     enum class Part { hips, tip, mid, head };
     TouchSpan when;

@@ -146,18 +146,12 @@ class Touched {
     }
 
     std::string pose(const TouchUp& touch) {
-        const HandPose* pose = shipped_hand_pose(touch.pose);
-        if (!pose) return fmt::format("there is no hand pose '{}'", touch.pose);
-        std::vector<std::pair<int, std::vector<PosedFinger>>> hands;
-        for (const std::string side : {".left", ".right"}) {
-            if (role_side(touch.what) != role_side("hand" + side) && !touch.has_other_side) continue;
-            auto fingers = pose_hand(s_, body_.roles, body_.rest, side, *pose, touch.opening);
-            if (!fingers.empty()) hands.emplace_back(body_.roles.joint("hand" + side), std::move(fingers));
-        }
+        if (!shipped_hand_pose(touch.pose)) return fmt::format("there is no hand pose '{}'", touch.pose);
+        const std::vector<FingersOp> hands = compile_fingers(s_, body_.roles, body_.rest, touch, 1.0);
         if (hands.empty()) return "the body has no fingers there";
         each_frame([&](int f, std::span<Quat> now) {
-            for (const auto& [hand, fingers] : hands)
-                set_fingers(body_.rest, hand, fingers, weights_[size_t(f)], !touch.replaces, now);
+            for (const FingersOp& op : hands)
+                set_fingers(body_.rest, op.hand, op.fingers, weights_[size_t(f)], op.is_added, now);
         });
         return {};
     }
@@ -240,11 +234,9 @@ class Touched {
                 const Vec3 to = upper + lower + way.by[size_t(f)];
                 const Vec3 n = upper.cross(lower);
                 if (n.norm() < 1e-9 || to.norm() < 1e-9) continue;
-                const Quat bend =
-                    exp_rotation(bend_for_distance(upper, lower, n.normalized(), to.norm()) * n.normalized());
-                const Quat turn = Quat::FromTwoVectors(Vec3(upper + bend * lower), to);
-                now[size_t(way.thigh)] = (turn * now[size_t(way.thigh)]).normalized();
-                now[size_t(way.shin)] = (turn * bend * now[size_t(way.shin)]).normalized();
+                const TwoBoneTurns turns = bend_toward(upper, lower, n.normalized(), to, to.norm());
+                now[size_t(way.thigh)] = (turns.upper * now[size_t(way.thigh)]).normalized();
+                now[size_t(way.shin)] = (turns.lower * now[size_t(way.shin)]).normalized();
             }
         });
         return {};

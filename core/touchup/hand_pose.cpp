@@ -110,6 +110,21 @@ std::vector<PosedFinger> pose_hand(const Skeleton& skeleton, const RoleMap& role
     return result;
 }
 
+std::vector<FingersOp> compile_fingers(const Skeleton& skeleton, const RoleMap& roles,
+                                       const RestAlignment& rest, const TouchUp& touch, double layer_weight) {
+    std::vector<FingersOp> ops;
+    const HandPose* pose = shipped_hand_pose(touch.pose);
+    if (!pose) return ops;
+    for (const std::string side : {".left", ".right"}) {
+        if (role_side(touch.what) != role_side("hand" + side) && !touch.has_other_side) continue;
+        auto fingers = pose_hand(skeleton, roles, rest, side, *pose, touch.opening);
+        if (!fingers.empty())
+            ops.push_back(
+                {touch.when, layer_weight, roles.joint("hand" + side), !touch.replaces, std::move(fingers)});
+    }
+    return ops;
+}
+
 void set_fingers(const RestAlignment& rest, int hand, const std::vector<PosedFinger>& fingers, double weight,
                  bool is_added, std::span<Quat> R) {
     if (weight <= 0.0) return;

@@ -13,6 +13,7 @@
 #include <string_view>
 #include <vector>
 
+#include "core/body/touch_layers.hpp"
 #include "core/rest/alignment.hpp"
 
 namespace nb {
@@ -47,6 +48,18 @@ std::vector<double> bends_over(const std::array<double, 3>& of_three, int count)
 /// without hand or fingers.
 std::vector<PosedFinger> pose_hand(const Skeleton& skeleton, const RoleMap& roles, const RestAlignment& rest,
                                    std::string_view side, const HandPose& pose, double opening);
+
+/// The fingers of one hand, posed by a touch-up.
+struct FingersOp {
+    TouchSpan when;
+    double weight = 1.0;  ///< of its layer
+    int hand = -1;
+    bool is_added = false;
+    std::vector<PosedFinger> fingers;
+};
+/// Of a touch-up of kind hand: one hand, both with the other side; none for a pose or hand that there is not.
+std::vector<FingersOp> compile_fingers(const Skeleton& skeleton, const RoleMap& roles,
+                                       const RestAlignment& rest, const TouchUp& touch, double layer_weight);
 
 /// Puts the fingers of one frame (world rotations) on the hand by `weight`: 1 instead of the take's own; between, on
 /// the shortest way. `is_added`: the pose's turns come on top of the fingers' own instead.

@@ -6,11 +6,6 @@ namespace nb {
 
 namespace {
 
-/// The same turn seen in a mirror at x = 0, as a rotation vector.
-Vec3 mirrored_vector(const Vec3& v) {
-    return {v.x(), -v.y(), -v.z()};
-}
-
 TurnOp one_turn(const Skeleton& skeleton, const RestAlignment& rest, int joint, const TouchUp& touch,
                 double weight, const Vec3& v_W) {
     TurnOp op;

@@ -10,6 +10,7 @@
 #include "app/stations/touch_up/touch_sheet.hpp"
 #include "app/stations/transfer/event_desk.hpp"
 #include "app/window/station_line.hpp"
+#include "core/rest/edit.hpp"
 #include "tests/app/window_fixture.hpp"
 
 using namespace nb;
@@ -185,6 +186,51 @@ class TouchUpWindowTest : public WindowFixture {
         QVERIFY(edits().touch_in_hand()->what == "hand.right");
         undo_all();
         QVERIFY(edits().all().empty());
+    }
+
+    void the_other_side_and_nudges_are_each_a_step() {
+        to_touch_up();
+        const RestAlignment& rest = body().rest;
+        // About its own bone and about the world: on the other side the body turns to the mirror image.
+        for (const TurnAxes axes : {TurnAxes::bone, TurnAxes::world}) {
+            TouchUp turn;
+            turn.what = "upperarm.left";
+            turn.axes = axes;
+            turn.turn_rad = {0.2, -0.1, 0.3};
+            edits().add(turn, "Turn");
+            edits().mirror(edits().in_hand());
+            const TouchUp* other = edits().touch_in_hand();
+            QVERIFY(other && other->what == "upperarm.right");
+            const auto in_world = [&](const TouchUp& touch) -> Vec3 {
+                return axes == TurnAxes::world
+                           ? touch.turn_rad
+                           : Vec3(axes_of(body().rig.skeleton, body().roles, rest, touch.what, axes) *
+                                  touch.turn_rad);
+            };
+            const Vec3 left = in_world(turn), right = in_world(*other);
+            QVERIFY((right - Vec3(left.x(), -left.y(), -left.z())).norm() < 1e-9);
+        }
+        undo_all();
+        // Nudges of one touch-up in a row are one step; of another one a step of their own.
+        TouchUp arm;
+        arm.what = "forearm.left";
+        arm.turn_rad = {0.1, 0, 0};
+        edits().add(arm, "Turn");
+        const TouchAt first = edits().in_hand();
+        edits().add(arm, "Turn");
+        const TouchAt second = edits().in_hand();
+        const int steps = w().undo_stack().index();
+        const auto nudge = [&](const TouchAt& at) {
+            edits().take_in_hand(at);
+            edits().change(at, "Nudge", edits().topic_of(&arm),
+                           [](TouchUp& touch) { touch.turn_rad.x() += 0.1; });
+        };
+        nudge(first);
+        nudge(first);
+        QCOMPARE(w().undo_stack().index(), steps + 1);
+        nudge(second);
+        QCOMPARE(w().undo_stack().index(), steps + 2);
+        undo_all();
     }
 
     void layers_are_muted_weighed_moved_and_found_again() {

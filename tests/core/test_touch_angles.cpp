@@ -290,6 +290,11 @@ class TouchAnglesTest : public QObject {
         QVERIFY(told("it moves by nothing"));
         QVERIFY(told("give it the stage source, or last"));
         QCOMPARE(differing(result.target, plain_.target).second, -1);
+        // Nor does it excuse anything: what the body lacks is asked of no row.
+        const std::vector<AskedTouch>& asked = result.plan.program.touch.asked;
+        QCOMPARE(asked.size(), size_t(3));
+        QVERIFY(asked[0].rows.empty());
+        QVERIFY(!asked[1].rows.empty());
     }
 };
 

@@ -77,12 +77,11 @@ TouchForm::TouchForm(Workspace& workspace, TouchEdits& edits, QWidget* parent)
             [](const TouchUp& t) { return t.kind == K::turn; });
     const auto moves = [](const TouchUp& t) { return t.kind == K::place || t.kind == K::body; };
     add_row(*grid, tr("moved"), {centimetres_.begin(), centimetres_.end()}, moves);
-    auto* heading = number(tr("heading"), tr("Turned about the upright, degrees"), -360, 360, 5.0,
-                           QString::fromUtf8("°"), [](TouchUp& touch, double deg) {
-                               touch.turn_rad = {0, deg_to_rad(deg), 0};
-                           });
-    heading->setObjectName("heading");
-    add_row(*grid, tr("heading"), {heading}, [](const TouchUp& t) { return t.kind == K::body; });
+    heading_ = number(tr("heading"), tr("Turned about the upright, degrees"), -360, 360, 5.0,
+                      QString::fromUtf8("°"), [](TouchUp& touch, double deg) {
+                          touch.turn_rad = {0, deg_to_rad(deg), 0};
+                      });
+    add_row(*grid, tr("heading"), {heading_}, [](const TouchUp& t) { return t.kind == K::body; });
     pose_ = choice(tr("pose"), tr("Fits every hand, of three to five fingers"),
                    [this](TouchUp& touch, int at) { touch.pose = pose_->itemText(at).toStdString(); });
     for (const HandPose& pose : shipped_hand_poses()) pose_->addItem(QString::fromStdString(pose.name));
@@ -193,9 +192,8 @@ QComboBox* TouchForm::choice(const QString& name, const QString& tip,
 void TouchForm::change(const QObject* field, const std::function<void(TouchUp&)>& edit) {
     if (is_filling_) return;
     // What is typed into one field in a row is one change.
-    if (field != topic_of_ || !field) topic_ = edits_.new_topic();
-    topic_of_ = field;
-    edits_.change(edits_.in_hand(), tr("change a touch-up"), topic_, edit);
+    edits_.change(edits_.in_hand(), tr("change a touch-up"),
+                  field ? edits_.topic_of(field) : edits_.new_topic(), edit);
 }
 
 void TouchForm::fill_what(const TouchUp& touch) {
@@ -261,7 +259,7 @@ void TouchForm::refresh() {
         degrees_[size_t(i)]->setValue(rad_to_deg(touch->turn_rad[i]));
         centimetres_[size_t(i)]->setValue(100.0 * touch->place_m[i]);
     }
-    findChild<QDoubleSpinBox*>("heading")->setValue(rad_to_deg(touch->turn_rad.y()));
+    heading_->setValue(rad_to_deg(touch->turn_rad.y()));
     pose_->setCurrentText(QString::fromStdString(touch->pose));
     opening_->setValue(100.0 * touch->opening);
     replaces_->setChecked(touch->replaces);

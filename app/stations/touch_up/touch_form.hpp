@@ -29,7 +29,7 @@ class TouchForm : public QWidget {
     QLabel* about_;
     QComboBox *what_, *stage_, *axes_, *pose_;
     std::array<QDoubleSpinBox*, 3> degrees_{}, centimetres_{};
-    QDoubleSpinBox *opening_, *cut_off_, *keep_, *percent_;
+    QDoubleSpinBox *heading_, *opening_, *cut_off_, *keep_, *percent_;
     QCheckBox *other_side_, *replaces_, *travel_, *whole_;
     std::array<QDoubleSpinBox*, 4> when_{};  ///< from, to, arrive, release
     struct Row {
@@ -39,8 +39,6 @@ class TouchForm : public QWidget {
     };
     std::vector<Row> rows_;
     bool is_filling_ = false;
-    int topic_ = -1;
-    const void* topic_of_ = nullptr;
 
     void add_row(QGridLayout& grid, const QString& name, std::vector<QWidget*> fields,
                  std::function<bool(const TouchUp&)> is_used);

@@ -7,8 +7,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include "app/stations/transfer/error_strip.hpp"
-
 namespace nb {
 
 namespace {
@@ -37,14 +35,11 @@ int TouchLanes::height_px() const {
 }
 
 double TouchLanes::x_of_time(double t_s) const {
-    const double width_px = std::max(1, drawn_width() - ErrorStrip::left_px - ErrorStrip::right_px);
-    const double length_s = playback_.frames() * playback_.frame_time_s();
-    return ErrorStrip::left_px + width_px * (t_s - workspace_.time_s(0)) / std::max(length_s, 1e-9);
+    return frame_scale().x_of((t_s - workspace_.time_s(0)) / playback_.frame_time_s());
 }
 
 double TouchLanes::time_at(double x) const {
-    const double width_px = std::max(1, drawn_width() - ErrorStrip::left_px - ErrorStrip::right_px);
-    const double frame = (x - ErrorStrip::left_px) / width_px * playback_.frames();
+    const double frame = frame_scale().frame_at(x);
     return workspace_.time_s(0) + (is_snapping_ ? std::round(frame) : frame) * playback_.frame_time_s();
 }
 
@@ -95,8 +90,8 @@ void TouchLanes::paint_lane(QPainter& painter, int lane, const TouchAt& at) cons
     const TouchLayer& layer = *edits_.layer(at);
     const bool is_in_hand = at == edits_.in_hand();
     const bool is_idle = layer.is_idle();
-    const double left = ErrorStrip::left_px;
-    const double right = drawn_width() - ErrorStrip::right_px;
+    const double left = FrameScale::left_px;
+    const double right = drawn_width() - FrameScale::right_px;
     const double base = weight_y(lane, 0.0);
     if (is_in_hand)
         painter.fillRect(QRectF(0, lane * lane_px + 1, drawn_width(), lane_px - 2), look().raised);
@@ -122,10 +117,10 @@ void TouchLanes::paint_lane(QPainter& painter, int lane, const TouchAt& at) cons
     const double from = touch.when.is_whole ? left : std::clamp(x_of_time(touch.when.begin_s()), left, right);
     const double to = touch.when.is_whole ? right : std::clamp(x_of_time(touch.when.end_s()), left, right);
     shape.moveTo(from, base);
-    const double t0 = workspace_.time_s(0);
-    const double seconds = playback_.frames() * playback_.frame_time_s() / std::max(1.0, right - left);
     for (double x = from; x <= to; x += 1.0)
-        shape.lineTo(x, base - rise_px * full * touch.when.weight(t0 + (x - left) * seconds));
+        shape.lineTo(x, base - rise_px * full *
+                                   touch.when.weight(workspace_.time_s(0) +
+                                                     frame_scale().frame_at(x) * playback_.frame_time_s()));
     shape.lineTo(to, base);
     QColor fill = is_in_hand ? look().mark : look().dim;
     fill.setAlphaF(is_idle ? 0.12F : is_in_hand ? 0.35F : 0.28F);
@@ -157,14 +152,14 @@ void TouchLanes::paintEvent(QPaintEvent*) {
         painter.setPen(look().dim);
         painter.setFont(letters(12));
         painter.drawText(
-            drawn_rect().adjusted(ErrorStrip::left_px, 0, -ErrorStrip::right_px, 0),
+            drawn_rect().adjusted(FrameScale::left_px, 0, -FrameScale::right_px, 0),
             Qt::AlignCenter | Qt::TextWordWrap,
             tr("Nothing is touched up. Pick a bone on the target and drag a hoop, or add something "
                "beside the stage; here you then drag when it arrives, holds and goes."));
     }
-    shown_x_ = x_of_time(workspace_.time_s(0) + (playback_.frame() + 0.5) * playback_.frame_time_s());
+    const double shown_x = frame_scale().x_of(playback_.frame() + 0.5);
     painter.setPen(QPen(look().mark, 1.4));
-    painter.drawLine(QPointF(shown_x_, 0), QPointF(shown_x_, drawn_height()));
+    painter.drawLine(QPointF(shown_x, 0), QPointF(shown_x, drawn_height()));
 }
 
 void TouchLanes::mousePressEvent(QMouseEvent* event) {
@@ -175,9 +170,7 @@ void TouchLanes::mousePressEvent(QMouseEvent* event) {
     edits_.take_in_hand(at);
     const Grip grip = grip_at(lane, event->position());
     if (grip == Grip::none) {
-        const int frame =
-            int((drawn_at(event->position()).x() - ErrorStrip::left_px) /
-                std::max(1, drawn_width() - ErrorStrip::left_px - ErrorStrip::right_px) * playback_.frames());
+        const int frame = int(frame_scale().frame_at(drawn_at(event->position()).x()));
         if (frame >= 0 && frame < playback_.frames()) playback_.go_to(frame);
         return;
     }

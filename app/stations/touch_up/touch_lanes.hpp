@@ -2,6 +2,7 @@
 // dragged, spans moved; what lies in them is copied, pasted at the shown frame, mirrored, removed.
 #pragma once
 #include "app/look/drawing.hpp"
+#include "app/stations/transfer/frame_scale.hpp"
 #include "app/work/playback.hpp"
 #include "app/work/touch_edits.hpp"
 
@@ -46,10 +47,10 @@ class TouchLanes : public Drawing {
         int topic = 0;
     };
     std::optional<Drag> drag_;
-    double shown_x_ = 0.0;
     bool is_snapping_ = true;
 
     int height_px() const;
+    FrameScale frame_scale() const { return {drawn_width(), playback_.frames()}; }
     double x_of_time(double t_s) const;
     double time_at(double x) const;
     double weight_y(int lane, double weight) const;

@@ -18,6 +18,7 @@
 #include "app/look/look.hpp"
 #include "app/stations/touch_up/touch_form.hpp"
 #include "core/body/plan.hpp"
+#include "core/motion/heading.hpp"
 #include "core/rest/edit.hpp"
 
 namespace nb {
@@ -92,12 +93,14 @@ TouchPanel::TouchPanel(Workspace& workspace, StageView& stage, Playback& playbac
     connect(&stage_, &StageView::selection_changed, this, [this] {
         if (is_entered_) follow_selection();
     });
-    connect(&stage_, &StageView::turn_begun, this, &TouchPanel::begin_turn);
+    connect(&stage_, &StageView::turn_begun, this, [this](bool of_target, int) {
+        if (of_target) begin_drag(TouchKind::turn);
+    });
     connect(&stage_, &StageView::turned, this, [this](bool, int, const Quat& turn_W) { turn(turn_W); });
-    connect(&stage_, &StageView::turn_ended, this, &TouchPanel::end_turn);
-    connect(&stage_, &StageView::place_begun, this, &TouchPanel::begin_place);
+    connect(&stage_, &StageView::turn_ended, this, &TouchPanel::end_drag);
+    connect(&stage_, &StageView::place_begun, this, [this] { begin_drag(TouchKind::place); });
     connect(&stage_, &StageView::placed, this, [this](int, const Vec3& by_m) { place(by_m); });
-    connect(&stage_, &StageView::place_ended, this, &TouchPanel::end_place);
+    connect(&stage_, &StageView::place_ended, this, &TouchPanel::end_drag);
     refresh();
 }
 
@@ -170,8 +173,7 @@ void TouchPanel::make_layer_box(QLayout* column) {
             [this](int at) { edits_.move_to(edits_.in_hand(), SettingLevel(level_->itemData(at).toInt())); });
     connect(weight_, &QDoubleSpinBox::valueChanged, this, [this](double percent) {
         if (is_filling_) return;
-        if (weight_topic_ < 0) weight_topic_ = edits_.new_topic();
-        edits_.change_layer(edits_.in_hand(), tr("weigh a layer"), weight_topic_,
+        edits_.change_layer(edits_.in_hand(), tr("weigh a layer"), edits_.topic_of(weight_),
                             [percent](TouchLayer& layer) { layer.weight = 0.01 * percent; });
     });
 }
@@ -324,101 +326,67 @@ Quat TouchPanel::heading_here() const {
     const Character& c = target->file.character;
     const int hips = c.roles.joint("hips");
     if (hips < 0 || !c.rest.is_there() || size_t(hips) >= pose.R.size()) return Quat::Identity();
-    const Vec3 ahead = pose.R[size_t(hips)] * (c.rest.R_WJ0[size_t(hips)].conjugate() * Vec3::UnitZ());
-    return std::hypot(ahead.x(), ahead.z()) < 1e-6
-               ? Quat::Identity()
-               : exp_rotation(std::atan2(ahead.x(), ahead.z()) * Vec3::UnitY());
+    return exp_rotation(yaw_of_turn(pose.R[size_t(hips)] * c.rest.R_WJ0[size_t(hips)].conjugate()) *
+                        Vec3::UnitY());
 }
 
-void TouchPanel::begin_place() {
+/// What is in hand goes on when it is of that kind and bone and acts in the shown frame; else a new one begins.
+void TouchPanel::begin_drag(TouchKind kind) {
     const std::string role = picked();
     if (!is_entered_ || role.empty()) return;
     playback_.play(false);
-    Placing now;
-    now.role = role;
+    Dragged now;
     now.topic = edits_.new_topic();
-    now.R_WA = heading_here();
+    now.touch.kind = kind;
+    now.touch.what = role;
+    now.touch.when = about_here();
+    now.touch.axes = kind == TouchKind::turn ? TurnAxes::bone : TurnAxes::body;
     const TouchUp* touch = edits_.touch_in_hand();
-    if (touch && touch->kind == TouchKind::place && touch->what == role &&
+    // Hoops turn about axes of bones.
+    const bool has_axes = touch && (kind != TouchKind::turn || touch->axes == TurnAxes::bone ||
+                                    touch->axes == TurnAxes::parent);
+    if (has_axes && touch->kind == kind && touch->what == role &&
         touch->when.weight(workspace_.time_s(playback_.frame())) > 0.0) {
         now.is_new = false;
-        now.axes = touch->axes;
-        now.base_m = touch->place_m;
-        if (touch->axes != TurnAxes::body) now.R_WA = Quat::Identity();
+        now.touch = *touch;
     }
-    placing_ = now;
-}
-
-void TouchPanel::place(const Vec3& by_m) {
-    if (!placing_) return;
-    const Vec3 place_m = placing_->base_m + placing_->R_WA.conjugate() * by_m;
-    const QString text = tr("place %1").arg(QString::fromStdString(placing_->role));
-    if (placing_->is_new) {
-        TouchUp touch;
-        touch.kind = TouchKind::place;
-        touch.what = placing_->role;
-        touch.axes = placing_->axes;
-        touch.when = about_here();
-        touch.place_m = place_m;
-        edits_.add(touch, text, placing_->topic);
-        placing_->is_new = false;
-    } else {
-        edits_.change(edits_.in_hand(), text, placing_->topic,
-                      [&](TouchUp& touch) { touch.place_m = place_m; });
-    }
-    placing_->is_pushed = true;
-}
-
-void TouchPanel::end_place(bool is_kept) {
-    if (!placing_) return;
-    const bool is_pushed = placing_->is_pushed;
-    placing_.reset();
-    if (!is_kept && is_pushed) undo_.undo();
-}
-
-void TouchPanel::begin_turn(bool of_target, int) {
-    const std::string role = picked();
-    if (!is_entered_ || !of_target || role.empty()) return;
-    playback_.play(false);
     const Character& c = workspace_.target()->file.character;
-    Turning now;
-    now.role = role;
-    now.topic = edits_.new_topic();
-    const TouchUp* touch = edits_.touch_in_hand();
-    const bool has_own_axes = touch && (touch->axes == TurnAxes::bone || touch->axes == TurnAxes::parent);
-    if (touch && touch->kind == TouchKind::turn && touch->what == role && has_own_axes &&
-        touch->when.weight(workspace_.time_s(playback_.frame())) > 0.0) {
-        now.is_new = false;
-        now.axes = touch->axes;
-        now.base = exp_rotation(axes_of(c.rig.skeleton, c.roles, c.rest, role, now.axes) * touch->turn_rad);
-    }
-    turning_ = now;
+    if (kind == TouchKind::turn)
+        now.R_WA = axes_of(c.rig.skeleton, c.roles, c.rest, role, now.touch.axes);
+    else if (now.touch.axes == TurnAxes::body)
+        now.R_WA = heading_here();
+    dragged_ = now;
 }
 
 void TouchPanel::turn(const Quat& turn_W) {
-    if (!turning_ || !workspace_.target()) return;
-    const Character& c = workspace_.target()->file.character;
-    const Quat axes = axes_of(c.rig.skeleton, c.roles, c.rest, turning_->role, turning_->axes);
-    const Vec3 turn = axes.conjugate() * log_rotation((turning_->base * turn_W).normalized());
-    const QString text = tr("turn %1").arg(QString::fromStdString(turning_->role));
-    if (turning_->is_new) {
-        TouchUp touch;
-        touch.what = turning_->role;
-        touch.when = about_here();
-        touch.turn_rad = turn;
-        edits_.add(touch, text, turning_->topic);
-        turning_->is_new = false;
-    } else {
-        edits_.change(edits_.in_hand(), text, turning_->topic,
-                      [&](TouchUp& touch) { touch.turn_rad = turn; });
-    }
-    turning_->is_pushed = true;
+    if (!dragged_) return;
+    TouchUp touch = dragged_->touch;
+    const Quat before = exp_rotation(dragged_->R_WA * touch.turn_rad);
+    touch.turn_rad = dragged_->R_WA.conjugate() * log_rotation((before * turn_W).normalized());
+    drag_to(touch);
 }
 
-void TouchPanel::end_turn(bool is_kept) {
-    if (!turning_) return;
-    const bool is_pushed = turning_->is_pushed;
-    turning_.reset();
+void TouchPanel::place(const Vec3& by_m) {
+    if (!dragged_) return;
+    TouchUp touch = dragged_->touch;
+    touch.place_m += dragged_->R_WA.conjugate() * by_m;
+    drag_to(touch);
+}
+
+void TouchPanel::drag_to(const TouchUp& touch) {
+    const QString text = tr("%1 %2").arg(touch_kind_word(touch.kind), QString::fromStdString(touch.what));
+    if (dragged_->is_new)
+        edits_.add(touch, text, dragged_->topic);
+    else
+        edits_.change(edits_.in_hand(), text, dragged_->topic, [&](TouchUp& one) { one = touch; });
+    dragged_->is_new = false;
+    dragged_->is_pushed = true;
+}
+
+void TouchPanel::end_drag(bool is_kept) {
+    if (!dragged_) return;
+    const bool is_pushed = dragged_->is_pushed;
+    dragged_.reset();
     if (!is_kept && is_pushed) undo_.undo();
 }
 

@@ -50,42 +50,28 @@ class TouchPanel : public QWidget {
     TouchForm* form_;
     bool is_entered_ = false;
     bool is_filling_ = false;
-    int weight_topic_ = -1;
-    /// A turn in the hand.
-    struct Turning {
-        std::string role;
-        Quat base = Quat::Identity();  ///< what the touch-up in hand turned before
-        TurnAxes axes = TurnAxes::bone;
+    /// What is being turned or moved by its handle.
+    struct Dragged {
+        TouchUp touch;  ///< as it was when it was taken; nothing yet when it is new
+        Quat R_WA =
+            Quat::Identity();  ///< its axes: of a turn in the aligned rest, of a place in the shown frame
         bool is_new = true;
-        int topic = 0;
         bool is_pushed = false;
-    };
-    std::optional<Turning> turning_;
-
-    /// A place in the hand.
-    struct Placing {
-        std::string role;
-        Vec3 base_m = Vec3::Zero();  ///< what the touch-up in hand moved before
-        Quat R_WA = Quat::Identity();
-        TurnAxes axes = TurnAxes::body;
-        bool is_new = true;
         int topic = 0;
-        bool is_pushed = false;
     };
-    std::optional<Placing> placing_;
+    std::optional<Dragged> dragged_;
     QToolButton *by_hoops_, *by_arms_;
 
-    void begin_place();
-    void place(const Vec3& by_m);
-    void end_place(bool is_kept);
+    void begin_drag(TouchKind kind);
+    void drag_to(const TouchUp& touch);
+    void end_drag(bool is_kept);
     Quat heading_here() const;
     std::string picked() const;
     TouchSpan about_here() const;
     void refresh();
     void follow_selection();
-    void begin_turn(bool of_target, int joint);
     void turn(const Quat& turn_W);
-    void end_turn(bool is_kept);
+    void place(const Vec3& by_m);
     void make_layer_box(QLayout* column);
     TouchAt chosen_layer() const;
 };

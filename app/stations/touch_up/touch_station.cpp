@@ -60,7 +60,7 @@ void TouchStation::nudge(double by) {
         const double size = v.norm();
         v = size < 1e-9 ? Vec3(0, step, 0) : Vec3(v * ((size + step) / size));
     };
-    edits_->change(edits_->in_hand(), tr("nudge"), 0x70bf, [&](TouchUp& touch) {
+    edits_->change(edits_->in_hand(), tr("nudge"), edits_->topic_of(this), [&](TouchUp& touch) {
         switch (touch.kind) {
             case TouchKind::turn:
                 longer(touch.turn_rad, by * deg_to_rad(1.0));

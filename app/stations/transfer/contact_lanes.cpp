@@ -136,15 +136,8 @@ void ContactLanes::hold_here(const std::string& point) {
     emit explained(why(chosen_));
 }
 
-double ContactLanes::x_of(double frame) const {
-    const double width_px = std::max(1, drawn_width() - ErrorStrip::left_px - ErrorStrip::right_px);
-    return ErrorStrip::left_px + width_px * frame / std::max(1, playback_.frames());
-}
-
 int ContactLanes::frame_at(double x) const {
-    const double width_px = std::max(1, drawn_width() - ErrorStrip::left_px - ErrorStrip::right_px);
-    return std::clamp(int(std::lround((x - ErrorStrip::left_px) / width_px * playback_.frames())), 0,
-                      std::max(0, playback_.frames()));
+    return std::clamp(int(std::lround(frame_scale().frame_at(x))), 0, std::max(0, playback_.frames()));
 }
 
 QPoint ContactLanes::place_of(const QString& point, int frame) const {

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "app/look/drawing.hpp"
+#include "app/stations/transfer/frame_scale.hpp"
 #include "app/work/playback.hpp"
 #include "app/work/workspace.hpp"
 
@@ -77,7 +78,8 @@ class ContactLanes : public Drawing {
     void set_lanes();
     /// Height of what holds a new contact of a point over `span`, in the source's world, m.
     double level_for(const Contact& contact) const;
-    double x_of(double frame) const;
+    FrameScale frame_scale() const { return {drawn_width(), playback_.frames()}; }
+    double x_of(double frame) const { return frame_scale().x_of(frame); }
     int frame_at(double x) const;
     Hit hit(const QPoint& at) const;
     /// Pushes contacts with one changed; what is chosen stays chosen.

@@ -102,15 +102,8 @@ double ErrorStrip::full_scale() const {
     return double(*at);
 }
 
-double ErrorStrip::x_of(double frame) const {
-    const double width_px = std::max(1, drawn_width() - left_px - right_px);
-    return left_px + width_px * frame / std::max(1, playback_.frames());
-}
-
 int ErrorStrip::frame_at(double x) const {
-    const double width_px = std::max(1, drawn_width() - left_px - right_px);
-    return std::clamp(int((x - left_px) / width_px * playback_.frames()), 0,
-                      std::max(0, playback_.frames() - 1));
+    return std::clamp(int(frame_scale().frame_at(x)), 0, std::max(0, playback_.frames() - 1));
 }
 
 QRectF ErrorStrip::row_rect(int row, int count) const {

@@ -4,6 +4,7 @@
 #include <QWidget>
 
 #include "app/look/drawing.hpp"
+#include "app/stations/transfer/frame_scale.hpp"
 #include "app/work/playback.hpp"
 #include "app/work/workspace.hpp"
 
@@ -25,8 +26,8 @@ class ErrorStrip : public Drawing {
     QSize sizeHint() const override { return scaled(QSize{600, 110}); }
     QSize minimumSizeHint() const override { return scaled(QSize{300, 70}); }
     /// Left edge and width of the part that stands for the frames, so that other drawings line up.
-    static constexpr int left_px = 104;
-    static constexpr int right_px = 16;
+    static constexpr int left_px = FrameScale::left_px;
+    static constexpr int right_px = FrameScale::right_px;
 
   signals:
     void explained(const QString& line);
@@ -51,7 +52,8 @@ class ErrorStrip : public Drawing {
 
     std::vector<const ReviewSeries*> rows() const;
     double full_scale() const;
-    double x_of(double frame) const;
+    FrameScale frame_scale() const { return {drawn_width(), playback_.frames()}; }
+    double x_of(double frame) const { return frame_scale().x_of(frame); }
     int frame_at(double x) const;
     QRectF row_rect(int row, int count) const;
 };
