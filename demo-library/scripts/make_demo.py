@@ -156,6 +156,19 @@ class Recorder:
             f.write('[\n' + ',\n'.join('  ' + json.dumps(span) for span in spans) + '\n]\n')
 
 
+def span(first, last, ease):
+    return {'from_s': first, 'to_s': last, 'arrive_s': ease, 'release_s': ease}
+
+
+def touched(library, character, take, layer, touches):
+    """The pairing of the performer and a body, with touch-ups of one take."""
+    write_json(os.path.join(library, 'pairings', f'performer-{character}.json'),
+               {'format': 'nimble-bone/pairing', 'version': 1, 'id': fixed_uuid('performer onto ' + character),
+                'source': {'id': fixed_uuid('performer'), 'path': 'rig.glb'}, 'target': {'id': fixed_uuid(character), 'path': 'rig.glb'},
+                'scale': 'legs', 'passes': {name: True for name in ('gather', 'root', 'angles', 'reach', 'contacts', 'twist')},
+                'take_touches': {fixed_uuid(take): [{'name': layer, 'touches': touches}]}})
+
+
 def main(library):
     for name in ('performer', 'dockhand', 'ferrier', 'lamp-child', 'net-mender', 'quay-dog'):
         os.makedirs(os.path.join(library, 'characters', name), exist_ok=True)
@@ -226,10 +239,15 @@ def main(library):
     person('lantern-signal', scores.lantern_signal(), 'A lantern is swung to a boat off the bar. Frame 0 is the T-pose.', t_pose=True)
     person('bollard-sit', scores.bollard_sit(), 'Sits down on a bollard, hands on the knees, and gets up.')
     person('weary-watch', scores.weary_watch(), 'A hand on the hip; the other wipes the brow and shades the eyes.', noise_deg=.08)
+    person('boat-leap', scores.boat_leap(), 'A leap from the quay over the gap onto a deck, both feet at once.', 120)
     person('limbering', scores.limbering(ferrier), 'One joint at a time, each side, fingers too.', on=('ferrier', ferrier, ferrier_names))
     for kind in ('walk', 'trot'):
         frames, labels = dogs.gait(dog, kind)
         record.write(f'dog-{kind}', ('quay-dog', dog, dog_names), frames, labels, 60, f'The quay dog at a {kind}.', [('quay', (0, 0, 0))])
+    # The child's head is big and its arms are short: what wipes the performer's brow covers its mouth.
+    to_brow = dict(kind='place', stage='angles', what='hand.right', axes='body', place_cm=[-4, 8.5, 5.5])
+    touched(library, 'lamp-child', 'weary-watch', 'to its own brow', [{**to_brow, 'place_cm': [-4, 6.5, 5.5], 'when': span(2.3, 3.35, .6)}, {**to_brow, 'when': span(4.6, 6.0, .6)}])
+    touched(library, 'ferrier', 'boat-leap', 'higher', [dict(kind='body', stage='source', axes='world', place_cm=[0, 22, 0], when=span(1.97, 1.97, .22))])
     os.makedirs(os.path.join(library, 'set'), exist_ok=True)
     pieces.write_all(os.path.join(library, 'set'))
     write_json(os.path.join(library, 'library.json'),

@@ -48,6 +48,7 @@ class Score:
     def __init__(self, seconds, feet, stride_s=1.12, swings=False, splay_deg=0., sway=1.):
         self.seconds, self.feet, self.stride_s, self.swings, self.splay = seconds, feet, stride_s, swings, math.radians(splay_deg)
         self.sway = sway
+        self.leap = None
         self.keys, self.holds, self.props = {}, {'left': [], 'right': []}, []
 
     def key(self, name, *keys):
@@ -61,6 +62,51 @@ class Score:
 
     def value(self, name, t, otherwise=0.):
         return float(self.keys[name](t)) if name in self.keys else otherwise
+
+
+class Leap:
+    """Both feet leave the floor at `lift` and stand at `land` (s; as their steps say). In between the hips fly as a thrown
+    body does: up and down by g T^2 / 8, ahead at one speed; before and after they gather and give."""
+
+    def __init__(self, lift, land, ahead_m, behind_m, gather_s=.34, give_s=.32, tuck_m=.05):
+        self.lift, self.land, self.ahead, self.behind = lift, land, ahead_m, behind_m
+        self.gather, self.give, self.tuck = gather_s, give_s, tuck_m
+        self.flight = land - lift
+        self.height = 9.81 * self.flight**2 / 8
+        self.speed_up = 9.81 * self.flight / 2
+
+    def is_flying(self, t):
+        return self.lift < t < self.land
+
+    def share(self, t):
+        return float(np.clip((t - self.lift) / self.flight, 0, 1))
+
+    def up(self, t):
+        """Of the hips over the line from where they leave to where they land; below it, where they push off and give."""
+        u = self.share(t)
+        if self.is_flying(t):
+            return 4 * self.height * u * (1 - u)
+        since, whole = (self.lift - t, self.gather) if t <= self.lift else (t - self.land, self.give)
+        # Down by a cubic that leaves with the speed of the flight and comes to rest lower.
+        v, low = self.speed_up * whole, -.5 * self.speed_up * whole
+        w = min(since / whole, 1.)
+        fall = (w**3 - 2 * w**2 + w) * -v + (3 * w**2 - 2 * w**3) * low
+        rest = .85
+        return fall * (1 - float(ease((since - whole) / rest)))
+
+    def along(self, t, start, end):
+        """Place of the hips between where they stood and where they will stand, on plan."""
+        whole = np.linalg.norm(end - start)
+        speed = (whole - self.ahead - self.behind) / self.flight
+        if self.is_flying(t):
+            s = self.ahead + speed * (t - self.lift)
+        elif t <= self.lift:
+            w = float(np.clip((t - self.lift + self.gather) / self.gather, 0, 1))
+            s = (3 * w**2 - 2 * w**3) * self.ahead + (w**3 - w**2) * speed * self.gather
+        else:
+            w = float(np.clip((t - self.land) / self.give, 0, 1))
+            s = whole - self.behind + (3 * w**2 - 2 * w**3) * self.behind + (w**3 - 2 * w**2 + w) * speed * self.give
+        return start + s * (end - start) / whole
 
 
 class Situation:
@@ -168,6 +214,10 @@ def perform(body, score, fps=60, seed=7):
     speed = np.clip(np.linalg.norm(np.gradient(middle, axis=0), axis=1) * fps / 1.1, 0, 1.2)
     time = np.arange(frames) / fps
     shift = lambda name: np.array([score.value(name, t) for t in time])[:, None]
+    leap = score.leap
+    if leap:
+        stood, stands = ((.5 * (soles['left'][i] + soles['right'][i])) for i in (int(leap.lift * fps) - 1, int(leap.land * fps) + 2))
+        middle = np.array([leap.along(t, stood, stands) for t in time])
     middle = middle + shift('ahead') * forward + shift('aside') * aside
 
     # The hips ride as high as the legs that stand allow, and a little lower.
@@ -181,7 +231,11 @@ def perform(body, score, fps=60, seed=7):
     reach = int(.10 * fps)
     padded = np.concatenate([np.repeat(hip_y[:1], reach), hip_y, np.repeat(hip_y[-1:], reach)])
     lowest = np.min([padded[k:k + frames] for k in range(2 * reach + 1)], 0)  # smoothing must not lift them past a leg's length
+    if leap:
+        lowest = np.full(frames, thigh + shin + sole.ankle - .02)  # both legs stand alike: only the leap moves the hips
     hip_y = smooth(lowest, .07 * fps) - .012 - thigh_offset[1] - shift('crouch')[:, 0]
+    if leap:
+        hip_y += np.array([leap.up(t) for t in time])
 
     rng = np.random.default_rng(seed)
     sway = smooth(rng.normal(size=(frames, 6)), .5 * fps)
@@ -220,6 +274,9 @@ def perform(body, score, fps=60, seed=7):
         R, p = body_at(body, turns, hips)
         for s, foot in score.feet.items():
             st = states[s][i]
+            if leap and leap.is_flying(t):
+                u = leap.share(t)
+                st.ankle = st.ankle + np.array([0, 4 * leap.height * u * (1 - u) + leap.tuck * math.sin(math.pi * u)**2, 0])
             j = body.roles.index(f'thigh.{s}')
             extra = turns.get(f'foot.{s}', np.eye(3))
             turns.update(leg(R[0], p[j], st.ankle, st.pitch, st.heading, thigh, shin, s, score.splay))

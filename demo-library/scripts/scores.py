@@ -4,7 +4,7 @@ import math
 import numpy as np
 
 from bodies import rot
-from perform import Hold, Score, SIDES, hand_frame, stand
+from perform import Hold, Leap, Score, SIDES, hand_frame, stand
 from walk import Foot, Step, ease
 
 
@@ -148,6 +148,19 @@ def weary_watch():
     score.holds['right'].append(Hold(4.6, 6.0, lambda t, s: s.from_joint('head', (-.125, .125, .115)),
                                      lambda t, s: s.frame('head') @ hand_frame(-1, (.85, .18, .35), (0, -1, -.15)), lambda s: s.frame('head') @ np.array([-.85, -.25, .3]), .7, 'face', .8))
     return score, []
+
+
+def boat_leap():
+    """A leap from the quay over the gap onto a boat's deck: 1.1 m, both feet at once."""
+    lift, land, half = 1.75, 2.19, .11
+    feet = {s: Foot(s, [Step(-9, -8, (x * half, 0)), Step(lift, land, (x * half, 1.1))]) for s, x in SIDES}
+    score = Score(4.6, feet, .9, splay_deg=6)
+    score.leap = Leap(lift, land, .16, .17)
+    score.key('pelvis.x', (.5, 0), (1.36, 38), (1.72, 8), (2.0, 2), (2.5, 30), (3.5, 0)).key('spine.x', (.5, 0), (1.36, 26), (1.72, -8), (2.0, 4), (2.5, 22), (3.5, 0)).key('head.x', (.5, 0), (1.36, -30), (1.8, 4), (2.2, 10), (2.5, -18), (3.5, 0))
+    for x, side in ((1, 'left'), (-1, 'right')):
+        score.key(f'arm.flex.{side}', (.4, 0), (1.26 + .02 * x, -52), (1.80, 118), (2.05, 112), (2.62, 24), (3.6, 0)).key(f'arm.elbow.{side}', (.4, 16), (1.3, 12), (1.6, 40), (2.0, 18), (2.6, 34), (3.6, 16))
+        score.key(f'arm.drop.{side}', (.4, 78), (1.4, 66), (1.9, 62), (2.7, 66), (3.6, 78))
+    return score, [('quay', (0, 0, 0))]
 
 
 def limbering(body):

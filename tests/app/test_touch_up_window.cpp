@@ -255,7 +255,7 @@ class TouchUpWindowTest : public WindowFixture {
         edits().move_to(edits().in_hand(), SettingLevel::character);
         QVERIFY(settled());
         QCOMPARE(int(body().touches.size()), 1);
-        QVERIFY(w().workspace().settings().take_touches.empty());
+        QVERIFY(edits().layers(SettingLevel::take).empty());
         QVERIFY(std::abs(angle_between(plain.R[arm], target_at(200).R[arm]) - 0.5 * whole) < 1e-9);
         w().undo_stack().undo();
         QVERIFY(body().touches.empty());
@@ -268,10 +268,10 @@ class TouchUpWindowTest : public WindowFixture {
         QVERIFY(QTest::qWaitFor(
             [&] { return !tomorrow.workspace().is_busy() && tomorrow.workspace().review() != nullptr; },
             20000));
-        const auto& takes = tomorrow.workspace().settings().take_touches;
-        QCOMPARE(int(takes.size()), 1);
-        QCOMPARE(takes.begin()->second.front().weight, 0.5);
-        QVERIFY(takes.begin()->second.front().touches.front().what == "upperarm.left");
+        const TouchLayers& found = tomorrow.part<TouchEdits>().layers(SettingLevel::take);
+        QCOMPARE(int(found.size()), 1);
+        QCOMPARE(found.front().weight, 0.5);
+        QVERIFY(found.front().touches.front().what == "upperarm.left");
     }
 
     void a_walk_loops_on_the_spot_and_slows_down() {
