@@ -134,6 +134,7 @@ void TimeLine::mouseMoveEvent(QMouseEvent* event) {
 void TimeLine::mouseReleaseEvent(QMouseEvent*) {
     if (held_ == Held::frame && was_playing_) playback_.play(true);
     held_ = Held::nothing;
+    emit let_go();
 }
 
 Transport::Transport(Playback& playback, QWidget* parent) : QWidget(parent), playback_(playback) {
@@ -176,6 +177,7 @@ Transport::Transport(Playback& playback, QWidget* parent) : QWidget(parent), pla
     trim_->hide();
     connect(trim_, &QToolButton::clicked, this, &Transport::trim_wanted);
     row->addWidget(trim_);
+    connect(line_, &TimeLine::let_go, this, &Transport::refresh);
     row->addSpacing(8);
     speed_ = new QComboBox(this);
     speed_->setToolTip(tr("Speed of playing"));
@@ -228,7 +230,8 @@ void Transport::refresh() {
     speed_->setCurrentIndex(std::max(0, speed_->findData(playback_.speed())));
     frame_->setRange(0, std::max(0, playback_.frames() - 1));
     frame_->setValue(playback_.frame());
-    trim_->setVisible(playback_.frames() > 0 && !playback_.is_whole());
+    // It comes when the hand lets go: the line must not grow shorter under it.
+    if (!line_->is_held()) trim_->setVisible(playback_.frames() > 0 && !playback_.is_whole());
     if (trim_->isVisibleTo(this)) {
         rate_->setText(
             tr("plays %1 of %2").arg(playback_.last() - playback_.first()).arg(playback_.frames()));

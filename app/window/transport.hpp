@@ -23,6 +23,10 @@ class TimeLine : public Drawing {
     QSize sizeHint() const override { return scaled(QSize{500, 34}); }
     double x_of(double frame) const;
     void set_marks(std::vector<MarkedFrame> marks);
+    bool is_held() const { return held_ != Held::nothing; }
+
+  signals:
+    void let_go();
 
   protected:
     void paintEvent(QPaintEvent* event) override;

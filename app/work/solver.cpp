@@ -92,6 +92,31 @@ void Solver::solve(const std::function<void(const Review&)>& then) {
         });
 }
 
+std::shared_ptr<const TransferResult> Solver::without_touch_ups() {
+    if (!plan_ || touches_.empty()) return finished();
+    Bare now{source_, target_, settings_};
+    now.settings.touches.clear();
+    now.settings.take_touches.clear();
+    if (now == bare_of_) return bare_;
+    nb::cancel(bare_cancelled_);
+    bare_of_ = now;
+    bare_.reset();
+    bare_cancelled_ = not_cancelled();
+    jobs_.run(
+        tr("Carrying without touch-ups"), bare_cancelled_,
+        [now](const Progress& progress) {
+            Character target = now.target->file.character;
+            target.touches.clear();
+            return std::make_shared<const TransferResult>(transfer(
+                now.source->file.character, *now.source->file.take, target, now.settings, 0, progress));
+        },
+        [this](std::shared_ptr<const TransferResult> result) {
+            bare_ = std::move(result);
+            emit without_changed();
+        });
+    return nullptr;
+}
+
 void Solver::pin(const QString& words) {
     if (!finished() || !review_ || !target_) return;
     pinned_ = Pinned{result_, review_, target_, words, frames_in_file(source_->file)};

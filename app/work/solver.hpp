@@ -56,6 +56,9 @@ class Solver : public QObject {
     void pin(const QString& words);
     void unpin();
     const std::optional<Pinned>& pinned() const { return pinned_; }
+    /// The same without any touch-up, to be compared with; in the background when it is not there yet, null until then.
+    std::shared_ptr<const TransferResult> without_touch_ups();
+
     /// Keeps the result in force as that before a change; while it is shown, poses are its.
     void remember_before();
     void show_before(bool on);
@@ -77,6 +80,7 @@ class Solver : public QObject {
     void result_changed();
     void review_changed();
     void pin_changed();
+    void without_changed();
     void before_shown(bool on);
     void failed(const QString& line);
 
@@ -96,8 +100,16 @@ class Solver : public QObject {
     std::optional<Pinned> pinned_;
     std::shared_ptr<const TransferResult> before_;
     bool is_before_shown_ = false;
+    /// What a result without touch-ups is of.
+    struct Bare {
+        LoadedPtr source, target;
+        PairingSettings settings;
+        bool operator==(const Bare&) const = default;
+    };
+    Bare bare_of_;  ///< of what is there or on its way
+    std::shared_ptr<const TransferResult> bare_;
     mutable std::optional<Contacts> found_;  ///< contacts of the source, while no result tells them
-    Cancelled cancelled_;
+    Cancelled cancelled_, bare_cancelled_;
 
     std::optional<FrameCorrection> held_at(int frame) const;
     void touch_source();

@@ -87,7 +87,10 @@ QString touch_words(const TouchUp& touch) {
         case TouchKind::turn:
             return QObject::tr("%1 %2").arg(degrees(touch.turn_rad.norm()), axes_words(touch.axes));
         case TouchKind::place:
-            return shift_words(touch.place_m);
+            return touch.support.empty()
+                       ? shift_words(touch.place_m)
+                       : QObject::tr("%1 by the %2")
+                             .arg(shift_words(touch.place_m), QString::fromStdString(touch.support));
         case TouchKind::body: {
             QStringList parts;
             if (touch.place_m.norm() > 1e-9) parts << shift_words(touch.place_m);
@@ -103,7 +106,8 @@ QString touch_words(const TouchUp& touch) {
         case TouchKind::calm:
             return QObject::tr("above %1 Hz").arg(touch.cut_off_hz, 0, 'f', 1);
         case TouchKind::damp:
-            return QObject::tr("to %1 %").arg(int(std::lround(100.0 * touch.keep)));
+            return touch.range_rad > 0.0 ? QObject::tr("inside %1").arg(degrees(touch.range_rad))
+                                         : QObject::tr("to %1 %").arg(int(std::lround(100.0 * touch.keep)));
         case TouchKind::settle:
             return QObject::tr("hops");
         case TouchKind::loop:
@@ -330,6 +334,28 @@ void TouchEdits::mirror(const TouchAt& at) {
         one.place_m.x() = -one.place_m.x();
         one.what = other;
     });
+}
+
+std::optional<Habit> TouchEdits::habit() const {
+    const std::vector<Habit> habits = find_habits(workspace_.settings().take_touches);
+    return habits.empty() ? std::nullopt : std::optional(habits.front());
+}
+
+void TouchEdits::keep_with_body(const Habit& habit) {
+    const QString text =
+        tr("keep with the body: %1 · %2").arg(touch_where(habit.touch), touch_kind_word(habit.touch.kind));
+    undo_.beginMacro(text);
+    change_settings(workspace_, undo_, text, -1, [&](PairingSettings& settings) {
+        settings.take_touches = without_habit(settings.take_touches, habit);
+    });
+    TouchLayers own = layers(SettingLevel::character);
+    const std::string name = tr("always").toStdString();
+    auto always = std::ranges::find(own, name, &TouchLayer::name);
+    if (always == own.end()) always = own.insert(own.end(), TouchLayer{name, false, 1.0, {}});
+    always->touches.push_back(habit.touch);
+    in_hand_ = {SettingLevel::character, int(always - own.begin()), int(always->touches.size()) - 1};
+    put(SettingLevel::character, own, text, -1);
+    undo_.endMacro();
 }
 
 std::shared_ptr<const Review> TouchEdits::before() const {

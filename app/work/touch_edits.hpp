@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "app/work/workspace.hpp"
+#include "core/touchup/habits.hpp"
 
 class QUndoStack;
 
@@ -63,6 +64,11 @@ class TouchEdits : public QObject {
     void paste(double at_s);
     /// On the other side: role and turn mirrored.
     void mirror(const TouchAt& at);
+
+    /// What the body seems always to need: the same constant touch-up on several takes of the pair.
+    std::optional<Habit> habit() const;
+    /// It goes from these takes to the body.
+    void keep_with_body(const Habit& habit);
 
     /// Dragging: a topic of its own for each time.
     int new_topic();

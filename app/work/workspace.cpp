@@ -19,6 +19,7 @@ Workspace::Workspace(QObject* parent)
     connect(&solver_, &Solver::result_changed, this, &Workspace::result_changed);
     connect(&solver_, &Solver::review_changed, this, &Workspace::review_changed);
     connect(&solver_, &Solver::pin_changed, this, &Workspace::pin_changed);
+    connect(&solver_, &Solver::without_changed, this, &Workspace::without_changed);
     connect(&solver_, &Solver::before_shown, this, &Workspace::before_shown);
     changed_.setSingleShot(true);
     changed_.setInterval(250);

@@ -83,6 +83,10 @@ class Workspace : public QObject {
     void open_beside(const Choice& choice, bool is_character);
     /// What programs that ended half-way left in the library goes to its trash.
     void lay_leftovers_aside();
+    /// Of the library that is open, beside the shipped ones.
+    std::vector<HandPose> hand_poses() const;
+    /// Into the library; false when it did not go. Without a library nothing is to be done.
+    bool keep_hand_pose(const HandPose& pose);
 
     LoadedPtr source() const { return body(false); }
     LoadedPtr target() const { return body(true); }
@@ -104,6 +108,7 @@ class Workspace : public QObject {
     void pin(const QString& words) { solver_.pin(words); }
     void unpin() { solver_.unpin(); }
     const std::optional<Pinned>& pinned() const { return solver_.pinned(); }
+    std::shared_ptr<const TransferResult> without_touch_ups() { return solver_.without_touch_ups(); }
     void remember_before() { solver_.remember_before(); }
     void show_before(bool on) { solver_.show_before(on); }
     bool is_before_shown() const { return solver_.is_before_shown(); }
@@ -212,6 +217,7 @@ class Workspace : public QObject {
     void limbering_changed();
     void pin_changed();
     void before_shown(bool on);
+    void without_changed();  ///< the result without touch-ups is there
     void written_changed();  ///< a result was written
     void judged();           ///< something was said of the take on the target
     void rest_changed();     ///< of one of the bodies; figures and roles are as before

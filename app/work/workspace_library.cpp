@@ -102,6 +102,20 @@ bool Workspace::change_library(Change change) {
     return true;
 }
 
+std::vector<HandPose> Workspace::hand_poses() const {
+    return has_library() ? library()->hands : std::vector<HandPose>();
+}
+
+bool Workspace::keep_hand_pose(const HandPose& pose) {
+    if (!has_library()) {
+        emit said(tr("No library is open: the hand is kept with this touch-up alone."));
+        return true;
+    }
+    if (!change_library([&] { nb::keep_hand_pose(*library(), pose); })) return false;
+    emit said(tr("The hand '%1' is in the library, for every rig.").arg(QString::fromStdString(pose.name)));
+    return true;
+}
+
 void Workspace::lay_leftovers_aside() {
     const size_t count = library()->leftovers.size();
     if (change_library([&] { nb::lay_leftovers_aside(*library()); }))

@@ -9,6 +9,7 @@
 #include <string_view>
 #include <vector>
 
+#include "core/body/hand_pose.hpp"
 #include "core/body/turn_axes.hpp"
 #include "core/math/rotation.hpp"
 
@@ -50,11 +51,14 @@ struct TouchUp {
     TurnAxes axes = TurnAxes::bone;
     Vec3 turn_rad = Vec3::Zero();  ///< turn, body: rotation vector in `axes`
     Vec3 place_m = Vec3::Zero();   ///< place, body: in `axes`
-    std::string pose;              ///< hand: its name
-    double opening = 0.0;          ///< hand: 0 as posed .. 1 straight
-    bool replaces = false;         ///< hand: instead of the take's own fingers, not over them
-    double cut_off_hz = 6.0;       ///< calm
+    std::string support;  ///< place: in the axes of this bone or prop of the take's file instead, as it moves
+    std::string pose;     ///< hand: its name
+    std::optional<HandPose> own_pose;  ///< hand: of one's own, not a shipped one
+    double opening = 0.0;              ///< hand: 0 as posed .. 1 straight
+    bool replaces = false;             ///< hand: instead of the take's own fingers, not over them
+    double cut_off_hz = 6.0;           ///< calm
     double keep = 0.0;  ///< calm: share of peaks of fast motion that is kept; damp: share of the amplitude
+    double range_rad = 0.0;  ///< damp: held inside so much to either side of its middle; 0: scaled instead
     double percent = 100.0;  ///< pace
     bool has_travel = true;  ///< loop
     bool operator==(const TouchUp&) const = default;

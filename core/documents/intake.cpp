@@ -1,6 +1,11 @@
 #include "core/documents/intake.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+
+#include "core/intake/repair.hpp"
 
 namespace nb {
 
@@ -38,9 +43,9 @@ void read_intake(const Json& document, const std::string& path, LoadOptions& opt
     if (intake.contains("fps")) options.fps = number_in(intake, "fps", 0.1, 1000.0, path);
     options.lengths.clear();
     for (const auto& [part, factor] : object_or_none(intake, "lengths", path).items()) {
-        if (part != "legs" && part != "arms" && part != "trunk" && part != "neck")
+        if (std::ranges::find(length_parts, part) == length_parts.end())
             throw FileError(path, fmt::format("'{}' is no part with a length", part),
-                            "write legs, arms, trunk or neck");
+                            fmt::format("write one of {}", fmt::join(length_parts, ", ")));
         options.lengths[part] = number_of(factor, part, 0.1, 10.0, path);
     }
 }

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/base/name_table.hpp"
+#include "core/documents/hand_pose.hpp"
 
 namespace nb {
 
@@ -19,7 +20,7 @@ constexpr std::array<std::pair<TurnAxes, std::string_view>, 4> axes_names{{{Turn
 
 /// What is given of a kind.
 struct Uses {
-    bool turn, place, pose, calm, keep, pace, travel;
+    bool turn, place, pose, calm, keep, damp, pace, travel;
 };
 Uses uses_of(TouchKind kind) {
     using K = TouchKind;
@@ -28,6 +29,7 @@ Uses uses_of(TouchKind kind) {
             kind == K::hand,
             kind == K::calm,
             kind == K::calm || kind == K::damp,
+            kind == K::damp,
             kind == K::pace,
             kind == K::loop};
 }
@@ -60,13 +62,16 @@ Json touch_json(const TouchUp& touch) {
     if (uses.turn || uses.place) json["axes"] = name_in(axes_names, touch.axes);
     if (uses.turn) json["turn_deg"] = numbers(touch.turn_rad, deg_to_rad(1.0));
     if (uses.place) json["place_cm"] = numbers(touch.place_m, 0.01);
+    if (uses.place && !touch.support.empty()) json["support"] = touch.support;
     if (uses.pose) {
         json["pose"] = touch.pose;
+        if (touch.own_pose) put_hand_shape(json, *touch.own_pose);
         json["opening"] = canonical(touch.opening);
         if (touch.replaces) json["replaces"] = true;
     }
     if (uses.calm) json["cut_off_hz"] = canonical(touch.cut_off_hz);
     if (uses.keep) json["keep"] = canonical(touch.keep);
+    if (uses.damp && touch.range_rad > 0.0) json["range_deg"] = canonical(rad_to_deg(touch.range_rad));
     if (uses.pace) json["percent"] = canonical(touch.percent);
     if (uses.travel) json["travel"] = touch.has_travel;
     return json;
@@ -110,11 +115,17 @@ TouchUp touch_from(const Json& json, const std::string& where) {
     }
     touch.turn_rad = vector_in(json, "turn_deg", most_deg, deg_to_rad(1.0), where);
     touch.place_m = vector_in(json, "place_cm", most_cm, 0.01, where);
+    touch.support = text_in(json, "support", std::string(), where);
     touch.pose = text_in(json, "pose", std::string(), where);
+    if (json.contains("fingers")) {
+        touch.own_pose.emplace().name = touch.pose;
+        read_hand_shape(json, *touch.own_pose, where);
+    }
     touch.opening = number_in(json, "opening", 0.0, 1.0, 0.0, where);
     touch.replaces = flag_in(json, "replaces", false, where);
     touch.cut_off_hz = number_in(json, "cut_off_hz", 0.1, 500.0, touch.cut_off_hz, where);
     touch.keep = number_in(json, "keep", 0.0, 1.0, 0.0, where);
+    touch.range_rad = deg_to_rad(number_in(json, "range_deg", 0.0, 360.0, 0.0, where));
     touch.percent = number_in(json, "percent", 10.0, 1000.0, 100.0, where);
     touch.has_travel = flag_in(json, "travel", true, where);
     return touch;

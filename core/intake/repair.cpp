@@ -129,19 +129,27 @@ void change_lengths(Skeleton& skeleton, const RoleMap& roles, const std::map<std
                     }
         }
     };
-    const auto factor_of = [&](const char* part) {
+    const auto factor_of = [&](const std::string& part) {
         const auto at = factors.find(part);
         return at == factors.end() ? 1.0 : at->second;
     };
+    double legs = 0.0;
     for (const std::string side : {".left", ".right"}) {
-        stretch(roles.joint("upperarm" + side), roles.joint("hand" + side), factor_of("arms"));
-        stretch(roles.joint("thigh" + side), roles.joint("foot" + side), factor_of("legs"));
+        const auto of_side = [&](const std::string& part) {
+            return factor_of(part + "s") * factor_of(part + side);
+        };
+        stretch(roles.joint("upperarm" + side), roles.joint("hand" + side), of_side("arm"));
+        stretch(roles.joint("thigh" + side), roles.joint("foot" + side), of_side("leg"));
+        legs += 0.5 * of_side("leg");
+        const int hand = roles.joint("hand" + side);
+        for (int j = 0; hand >= 0 && j < skeleton.size(); ++j)
+            if (j != hand && skeleton.is_ancestor(hand, j))
+                stretch(skeleton.parents[size_t(j)], j, of_side("hand"));
     }
     const int hips = roles.joint("hips");
     const int chest = roles.joint("chest");
     stretch(hips, chest, factor_of("trunk"));
     stretch(chest, roles.joint("head"), factor_of("neck"));
-    const double legs = factor_of("legs");
     const int left = roles.joint("thigh.left");
     const int right = roles.joint("thigh.right");
     if (legs == 1.0 || hips < 0 || left < 0 || right < 0) return;

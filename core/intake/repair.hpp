@@ -1,5 +1,6 @@
 // Repairs that are made on load, on a skeleton and take already in the world (metres, +Y up).
 #pragma once
+#include <array>
 #include <map>
 #include <string>
 
@@ -34,9 +35,14 @@ std::vector<Break> find_breaks(const Take& take);
 /// The broken rotations become the middle of their neighbours.
 void bridge(Take& take, const std::vector<Break>& breaks);
 
-/// Bone lengths times a factor, by part: "legs" (thigh, shin), "arms" (upper arm, forearm), "trunk" (from
-/// hips to shoulders), "neck". Rotations stay. With the legs the path of the hip centre over the floor grows
-/// about the origin, above ankle height, so that feet stand as they stood.
+/// Parts of a body whose bones have lengths of their own: both sides, and one side of them alone.
+inline constexpr std::array<const char*, 11> length_parts{"legs",      "arms",      "trunk",     "neck",
+                                                          "hands",     "leg.left",  "leg.right", "arm.left",
+                                                          "arm.right", "hand.left", "hand.right"};
+/// Bone lengths times a factor, by part (`length_parts`): leg (thigh, shin), arm (upper arm, forearm), hand (what
+/// hangs on it), trunk (from hips to shoulders), neck; of both sides and of one, both count. Rotations stay. With
+/// the legs the path of the hip centre over the floor grows about the origin, above ankle height, by the mean of
+/// both legs, so that feet of like legs stand as they stood.
 void change_lengths(Skeleton& skeleton, const RoleMap& roles, const std::map<std::string, double>& factors,
                     Take* take);
 

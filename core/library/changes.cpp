@@ -10,6 +10,7 @@
 #include "core/base/files.hpp"
 #include "core/base/uuid.hpp"
 #include "core/documents/character.hpp"
+#include "core/documents/hand_pose.hpp"
 #include "core/documents/take.hpp"
 #include "core/library/moves.hpp"
 
@@ -239,6 +240,16 @@ LibraryEntry add_take(const Library& library, const LoadedFile& file, const std:
         moved.done();
         return {stem, to + ending, to + ".take.json"};
     }
+}
+
+void keep_hand_pose(const Library& library, const HandPose& pose) {
+    need_folder(library);
+    const FolderLock lock(library.folder);
+    const fs::path hands = fs::path(library.folder) / "hands";
+    make_folder(hands);
+    const std::string path = (hands / (folder_name(pose.name) + ".json")).string();
+    if (!write_new_file(path, format_document(hand_pose_document(pose, make_uuid()))))
+        throw FileError(path, "is there already", "give the hand another name");
 }
 
 std::string rename_character(const LibraryEntry& character, const std::string& name) {

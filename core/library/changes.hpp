@@ -30,6 +30,9 @@ LibraryEntry add_take(const Library& library, const std::string& path, const std
 LibraryEntry add_take(const Library& library, const LoadedFile& file, const std::string& character,
                       bool has_own_body, const std::string& name);
 
+/// Takes a hand pose into the library's `hands/`. Throws FileError when one of that name is there.
+void keep_hand_pose(const Library& library, const HandPose& pose);
+
 /// Gives a character another shown name (in its character.json, so that references stay). Throws FileError
 /// when it has none. Only the name changes: the document is read again just before it is written. Returns its
 /// text.

@@ -9,6 +9,7 @@
 #include "core/base/files.hpp"
 #include "core/documents/character.hpp"
 #include "core/documents/contacts.hpp"
+#include "core/documents/hand_pose.hpp"
 #include "core/documents/intake.hpp"
 #include "core/documents/roles.hpp"
 #include "core/documents/take.hpp"
@@ -83,14 +84,18 @@ Library open_library(const std::string& folder) {
         }
     }
     if (!lock.is_held()) library.leftovers.clear();
-    for (const fs::path& plan : sorted_entries((root / "plans").string())) {
-        if (plan.extension() != ".json") continue;
-        try {
-            load_body_plan(plan.string());
-        } catch (const std::exception& error) {
-            library.troubles.emplace_back(error.what());
+    const auto each_of = [&](const char* of, const auto& read) {
+        for (const fs::path& entry : sorted_entries((root / of).string())) {
+            if (entry.extension() != ".json" || is_unfinished(entry)) continue;
+            try {
+                read(entry.string());
+            } catch (const std::exception& error) {
+                library.troubles.emplace_back(error.what());
+            }
         }
-    }
+    };
+    each_of("plans", [](const std::string& plan) { load_body_plan(plan); });
+    each_of("hands", [&](const std::string& hand) { library.hands.push_back(read_hand_pose(hand)); });
     return library;
 }
 

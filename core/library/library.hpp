@@ -4,11 +4,13 @@
 //   characters/<name>/  rig.bvh | rig.glb   character.json
 //   takes/<name>.bvh    <name>.take.json
 //   pairings/<id>.json
+//   hands/<name>.json   hand poses of the library's own (core/body/hand_pose.hpp)
 //   plans/<name>.json   body plans of the library's own (docs/body-plans.md)
 #pragma once
 #include <string>
 #include <vector>
 
+#include "core/body/hand_pose.hpp"
 #include "core/intake/load.hpp"
 
 namespace nb {
@@ -25,7 +27,8 @@ struct Library {
     std::string folder;
     std::vector<LibraryEntry> characters;
     std::vector<LibraryEntry> takes;
-    std::vector<std::string> troubles;        ///< what of it could not be read: body plans
+    std::vector<HandPose> hands;
+    std::vector<std::string> troubles;        ///< what of it could not be read: body plans, hands
     std::string opens_take, opens_character;  ///< by their names: what it is opened with; may be empty
     /// What programs that ended half-way left: documents without their motion, entries that never got a name.
     struct Leftover {

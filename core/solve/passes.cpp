@@ -47,7 +47,7 @@ void run_passes(const Program& program, const SourceFrame& source, TargetFrame& 
         // Hips that are asked elsewhere than what is held knows of yet: the shown frame, before the take is carried.
         FrameCorrection moved = held ? *held : FrameCorrection();
         const Vec3 more =
-            touched_hips(program, source.t_s, target.R[size_t(program.body.hips)]) - moved.touched_m;
+            touched_hips(program, source, target.R[size_t(program.body.hips)]) - moved.touched_m;
         if (more != Vec3::Zero()) {
             moved.hips_m += more;
             for (FrameCorrection::Limb& limb : moved.limbs) limb.start_m += more;

@@ -22,9 +22,10 @@ double yaw_of(const TouchProgram& touch, const Quat& R_hips) {
     return yaw_of_turn(R_hips * touch.hips_rest_inverse);
 }
 
-Vec3 shift_of(const PlaceOp& op, const TouchProgram& touch, double t_s, const Quat& R_hips) {
-    const double w = op.weight * op.when.weight(t_s);
+Vec3 shift_of(const PlaceOp& op, const TouchProgram& touch, const SourceFrame& source, const Quat& R_hips) {
+    const double w = op.weight * op.when.weight(source.t_s);
     if (w <= 0.0) return Vec3::Zero();
+    if (op.S_support >= 0) return w * (source.R[size_t(op.S_support)] * op.by_m);
     if (!op.is_by_heading) return w * op.by_m;
     return w * (exp_rotation(yaw_of(touch, R_hips) * Vec3::UnitY()) * op.by_m);
 }
@@ -121,8 +122,8 @@ bool TouchProgram::has_hips() const {
                        [](const PlaceOp& op) { return op.part == PlaceOp::Part::hips; });
 }
 
-TouchProgram compile_touches(const Character& target, const TouchLayers& layers, const Program& solve,
-                             std::vector<std::string>& notes) {
+TouchProgram compile_touches(const Skeleton& source, const Character& target, const TouchLayers& layers,
+                             const Program& solve, std::vector<std::string>& notes) {
     TouchProgram program;
     for (const TouchLayer& layer : layers) {
         if (layer.is_idle()) continue;
@@ -139,18 +140,25 @@ TouchProgram compile_touches(const Character& target, const TouchLayers& layers,
                         program.turns.emplace_back(std::move(op));
                     break;
                 case TouchKind::hand:
-                    why = shipped_hand_pose(touch.pose)
-                              ? std::string("the body has no fingers there")
-                              : fmt::format("there is no hand pose '{}'", touch.pose);
+                    why = pose_of(touch) ? std::string("the body has no fingers there")
+                                         : fmt::format("there is no hand pose '{}'", touch.pose);
                     for (FingersOp& op :
                          compile_fingers(target.rig.skeleton, target.roles, target.rest, touch, layer.weight))
                         program.turns.emplace_back(std::move(op));
                     break;
-                case TouchKind::place:
+                case TouchKind::place: {
                     if (touch.place_m.norm() < 1e-12) why = "it moves by nothing";
-                    for (PlaceOp& op : compile_place(target, touch, layer.weight, solve.limbs))
+                    const int support = touch.support.empty() ? -1 : source.find(touch.support);
+                    if (!touch.support.empty() && support < 0) {
+                        why = fmt::format("the take has no '{}' to go by", touch.support);
+                        break;
+                    }
+                    for (PlaceOp& op : compile_place(target, touch, layer.weight, solve.limbs)) {
+                        op.S_support = support;
                         program.places.push_back(op);
+                    }
                     break;
+                }
                 default:
                     why = "it acts on a motion: give it the stage source, or last";
             }
@@ -192,7 +200,7 @@ void touch_places(const Program& program, const SourceFrame& source, TargetFrame
     const TouchProgram& touch = program.touch;
     for (const PlaceOp& op : touch.places) {
         if (op.part == PlaceOp::Part::hips) continue;
-        Vec3 by = shift_of(op, touch, source.t_s, target.R[size_t(program.body.hips)]);
+        Vec3 by = shift_of(op, touch, source, target.R[size_t(program.body.hips)]);
         if (op.part == PlaceOp::Part::head) {
             if (by == Vec3::Zero() || touch.to_head.empty()) continue;
             const size_t last = size_t(touch.to_head.back());
@@ -222,10 +230,10 @@ void touch_places(const Program& program, const SourceFrame& source, TargetFrame
     }
 }
 
-Vec3 touched_hips(const Program& program, double t_s, const Quat& R_hips) {
+Vec3 touched_hips(const Program& program, const SourceFrame& source, const Quat& R_hips) {
     Vec3 by = Vec3::Zero();
     for (const PlaceOp& op : program.touch.places)
-        if (op.part == PlaceOp::Part::hips) by += shift_of(op, program.touch, t_s, R_hips);
+        if (op.part == PlaceOp::Part::hips) by += shift_of(op, program.touch, source, R_hips);
     return by;
 }
 

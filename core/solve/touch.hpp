@@ -34,6 +34,7 @@ struct PlaceOp {
     size_t limb = 0;  ///< of `Program::limbs`, for tip and mid
     bool is_by_heading = false;
     Vec3 by_m = Vec3::Zero();
+    int S_support = -1;  ///< by the axes of this joint of the source, as it moves
 };
 
 /// What a person asked for beside the source's motion: no fault of the transfer there.
@@ -57,8 +58,8 @@ struct TouchProgram {
 
 /// Those of the stage angles. `notes`: what does nothing and why, a sentence each.
 /// After angles and limbs.
-TouchProgram compile_touches(const Character& target, const TouchLayers& layers, const Program& program,
-                             std::vector<std::string>& notes);
+TouchProgram compile_touches(const Skeleton& source, const Character& target, const TouchLayers& layers,
+                             const Program& program, std::vector<std::string>& notes);
 
 /// Turns and fingers of one frame, after angles.
 void touch_turns(const Program& program, const SourceFrame& source, TargetFrame& target);
@@ -66,6 +67,6 @@ void touch_turns(const Program& program, const SourceFrame& source, TargetFrame&
 void touch_places(const Program& program, const SourceFrame& source, TargetFrame& target,
                   const FrameCorrection* held);
 /// By how much the hips are asked elsewhere; world, m. `R_hips`: after angles and `touch_turns`.
-Vec3 touched_hips(const Program& program, double t_s, const Quat& R_hips);
+Vec3 touched_hips(const Program& program, const SourceFrame& source, const Quat& R_hips);
 
 }  // namespace nb

@@ -7,6 +7,7 @@
 #include "core/body/carried.hpp"
 #include "core/body/hops.hpp"
 #include "core/body/lines.hpp"
+#include "core/math/mean.hpp"
 #include "core/math/two_bones.hpp"
 #include "core/touchup/calm.hpp"
 #include "core/touchup/hand_pose.hpp"
@@ -146,7 +147,7 @@ class Touched {
     }
 
     std::string pose(const TouchUp& touch) {
-        if (!shipped_hand_pose(touch.pose)) return fmt::format("there is no hand pose '{}'", touch.pose);
+        if (!pose_of(touch)) return fmt::format("there is no hand pose '{}'", touch.pose);
         const std::vector<FingersOp> hands = compile_fingers(s_, body_.roles, body_.rest, touch, 1.0);
         if (hands.empty()) return "the body has no fingers there";
         each_frame([&](int f, std::span<Quat> now) {
@@ -154,6 +155,18 @@ class Touched {
                 set_fingers(body_.rest, op.hand, op.fingers, weights_[size_t(f)], op.is_added, now);
         });
         return {};
+    }
+
+    /// By a share about its own slow course, or held inside a range about the middle of where it acts.
+    void damp(std::vector<Quat>& curve, const TouchUp& touch) const {
+        if (touch.range_rad <= 0.0)
+            return damp_turns(curve, clock_.frame_time_s, touch.keep, slow_course_hz, weights_);
+        std::vector<Quat> inside;
+        for (size_t f = 0; f < curve.size(); ++f)
+            if (weights_[f] > 0.0) inside.push_back(curve[f]);
+        if (inside.empty()) return;
+        const Quat middle = mean_rotation([&](int f) { return inside[size_t(f)]; }, 0, int(inside.size()));
+        hold_inside(curve, middle, touch.range_rad, weights_);
     }
 
     /// Of each joint its turn on the bone above.
@@ -174,7 +187,7 @@ class Touched {
             if (touch.kind == TouchKind::calm)
                 calm_turns(curve, clock_.frame_time_s, touch.cut_off_hz, touch.keep, weights_);
             else
-                damp_turns(curve, clock_.frame_time_s, touch.keep, slow_course_hz, weights_);
+                damp(curve, touch);
         }
         std::vector<Quat> turned(size_t(motion_.joints));
         std::vector<int> at(size_t(motion_.joints), -1);

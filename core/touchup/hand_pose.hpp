@@ -1,53 +1,44 @@
-// Hand poses: turns of fingers since the straight aligned hand, so that one pose fits every rig and any count of
-// fingers and of their bones.
-//
-// In the aligned T the fingers lie straight along the arm, palm down (core/rest/stance.hpp). A finger's bends are about
-// the axis across the palm, toward it; its spread is about the palm's normal, positive away from the middle finger (of
-// the thumb: away from the index). Given for three bones from the knuckle on; a finger of n bones takes the same whole
-// bend, spread over its bones as over thirds of the finger. The thumb turns about the arm's line by `oppose`, and bends
-// across its own direction, toward the little finger.
+// Hand poses on a rig: the shipped set, those of one's own, and how fingers go into them (core/body/hand_pose.hpp says
+// what is given). A finger of n bones takes the same whole bend, spread over its bones as over thirds of the finger.
 #pragma once
-#include <array>
 #include <span>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "core/body/hand_pose.hpp"
 #include "core/body/touch_layers.hpp"
 #include "core/rest/alignment.hpp"
 
 namespace nb {
-
-inline constexpr std::array<const char*, 5> digits{"thumb", "index", "middle", "ring", "little"};
-
-struct HandPose {
-    struct Digit {
-        std::array<double, 3> bend_rad{};
-        double spread_rad = 0.0;
-    };
-    std::string name;
-    std::array<Digit, 5> of;  ///< by `digits`
-    double oppose_rad = 0.0;  ///< of the thumb
-};
 
 /// straight, relaxed, fist, grip, point, spread. Bends within what living hands do (85, 100, 70 degrees at knuckle,
 /// middle and last joint of a finger; American Academy of Orthopaedic Surgeons, from memory).
 std::span<const HandPose> shipped_hand_poses();
 /// Null for a name that is none of them.
 const HandPose* shipped_hand_pose(std::string_view name);
+/// Of a touch-up of kind hand: the one it brings along, else the shipped one of its name; null when there is none.
+const HandPose* pose_of(const TouchUp& touch);
 
 /// One joint of a hand, turned by a pose.
 struct PosedFinger {
     int joint = -1;
     Quat R_HF;  ///< from the hand's frame, in the pose
 };
-/// Bends of a finger of `count` bones that together bend as much as the three.
-std::vector<double> bends_over(const std::array<double, 3>& of_three, int count);
+/// Turns of a finger in as many equal parts, given in others: together they turn as much.
+std::vector<double> spread_over(std::span<const double> given, int count);
 
 /// The finger joints of one side in a pose, those above before those below. `opening`: 0 as posed .. 1 straight. Empty
 /// without hand or fingers.
 std::vector<PosedFinger> pose_hand(const Skeleton& skeleton, const RoleMap& roles, const RestAlignment& rest,
                                    std::string_view side, const HandPose& pose, double opening);
+
+/// The hand as it is shown, as a pose: put on the same rig it gives the same fingers. A digit that the hand lacks is as
+/// the one beside it; what lies between thirds of a finger of other than three bones is evened out. Nothing without a
+/// hand or fingers.
+std::optional<HandPose> hand_pose_of(const Skeleton& skeleton, const RoleMap& roles,
+                                     const RestAlignment& rest, std::string_view side, const Pose& shown,
+                                     const std::string& name);
 
 /// The fingers of one hand, posed by a touch-up.
 struct FingersOp {

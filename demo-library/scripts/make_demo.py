@@ -245,9 +245,9 @@ def main(library):
         frames, labels = dogs.gait(dog, kind)
         record.write(f'dog-{kind}', ('quay-dog', dog, dog_names), frames, labels, 60, f'The quay dog at a {kind}.', [('quay', (0, 0, 0))])
     # The child's head is big and its arms are short: what wipes the performer's brow covers its mouth.
-    to_brow = dict(kind='place', stage='angles', what='hand.right', axes='body', place_cm=[-4, 8.5, 5.5])
-    touched(library, 'lamp-child', 'weary-watch', 'to its own brow', [{**to_brow, 'place_cm': [-4, 6.5, 5.5], 'when': span(2.3, 3.35, .6)}, {**to_brow, 'when': span(4.6, 6.0, .6)}])
-    touched(library, 'ferrier', 'boat-leap', 'higher', [dict(kind='body', stage='source', axes='world', place_cm=[0, 22, 0], when=span(1.97, 1.97, .22))])
+    to_brow = lambda when, *cm: {'kind': 'place', 'stage': 'angles', 'what': 'hand.right', 'when': when, 'axes': 'body', 'place_cm': list(cm)}
+    touched(library, 'lamp-child', 'weary-watch', 'to its own brow', [to_brow(span(2.3, 3.35, .6), -4., 6.5, 5.5), to_brow(span(4.6, 6., .6), -4., 8.5, 5.5)])
+    touched(library, 'ferrier', 'boat-leap', 'higher', [{'kind': 'body', 'stage': 'source', 'when': span(1.97, 1.97, .22), 'axes': 'world', 'turn_deg': [0., 0., 0.], 'place_cm': [0., 22., 0.]}])
     os.makedirs(os.path.join(library, 'set'), exist_ok=True)
     pieces.write_all(os.path.join(library, 'set'))
     write_json(os.path.join(library, 'library.json'),

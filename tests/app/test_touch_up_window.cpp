@@ -1,7 +1,10 @@
 // The station Touch-up as a person uses it: a bone turned on the stage about a frame, its span dragged in the lane,
 // a hand posed, a walk looped; muted, moved to another level, undone, saved and found again.
+#include <QComboBox>
+#include <QDir>
 #include <QDoubleSpinBox>
 #include <QLabel>
+#include <QLineEdit>
 #include <QListWidget>
 #include <QToolButton>
 
@@ -9,7 +12,9 @@
 #include "app/stations/touch_up/touch_panel.hpp"
 #include "app/stations/touch_up/touch_sheet.hpp"
 #include "app/stations/transfer/event_desk.hpp"
+#include "app/window/notice_bar.hpp"
 #include "app/window/station_line.hpp"
+#include "app/window/transport.hpp"
 #include "core/rest/edit.hpp"
 #include "tests/app/window_fixture.hpp"
 
@@ -27,6 +32,16 @@ class TouchUpWindowTest : public WindowFixture {
         for (auto* button : panel().findChildren<QToolButton*>())
             if (button->text() == word) return QTest::mouseClick(button, Qt::LeftButton);
         QFAIL(qPrintable("no button " + word));
+    }
+    QToolButton* box_of(const QString& word) {
+        for (auto* button : panel().findChildren<QToolButton*>())
+            if (button->text() == word) return button;
+        return nullptr;
+    }
+    QComboBox* combo(const QString& name) {
+        for (auto* box : panel().findChildren<QComboBox*>())
+            if (box->accessibleName() == name) return box;
+        return nullptr;
     }
     Pose target_at(int frame) {
         Pose source, target;
@@ -141,6 +156,94 @@ class TouchUpWindowTest : public WindowFixture {
         QVERIFY((target_at(180).p[hand] - before.p[hand]).norm() < 1e-12);
     }
 
+    /// The task of a newcomer: the hand to the cheek for a second, the walk made a loop, saved, found again. Counted: what
+    /// the hand does on mouse and keys.
+    void a_hand_to_the_cheek_and_a_looping_walk() {
+        to_touch_up();
+        int counted = 0;
+        auto* line = w().findChild<TimeLine*>();
+        const auto on_line = [&](int frame) { return QPoint(int(line->x_of(frame)), 8); };
+        // Where the hand is seen is found by taking it up once, uncounted.
+        w().playback().go_to(200);
+        panel().pick("hand.right");
+        box_of("move it")->click();
+        QTest::qWait(50);
+        const Pose at_200 = target_at(200);
+        const auto place = [&](const char* role) { return at_200.p[size_t(body().roles.joint(role))]; };
+        const Vec3 palm = 0.6 * (place("middle.1.right") - place("hand.right"));
+        const Vec3 seen_at = w().stage().camera().project(w().stage().place_handle()->centre_m + palm,
+                                                          w().stage().width(), w().stage().height());
+        w().stage().select(true, -1);
+        box_of("turn it")->click();
+        w().playback().go_to(0);
+
+        QTest::mouseClick(line, Qt::LeftButton, {}, on_line(200)), ++counted;
+        QCOMPARE(w().playback().frame(), 200);
+        QTest::mouseClick(&w().stage(), Qt::LeftButton, {}, QPoint(int(seen_at.x()), int(seen_at.y()))),
+            ++counted;
+        QVERIFY(w().stage().is_selected_in_target() && w().stage().selected_joint() >= 0);
+        const std::string picked = body().roles.role_of(w().stage().selected_joint());
+        QVERIFY2(picked == "hand.right", picked.c_str());
+        box_of("move it")->click(), ++counted;
+        QTest::qWait(50);
+        // Along the arms: up, ahead, to the face.
+        const int hand = body().roles.joint("hand.right");
+        const auto goal = [&](const Pose& pose) {
+            const size_t head = size_t(body().roles.joint("head"));
+            const Quat turned = pose.R[head] * body().rest.R_WJ0[head].conjugate();
+            return Vec3(pose.p[head] + turned * Vec3(-0.11, 0.02, 0.10));
+        };
+        for (int round = 0; round < 2; ++round)
+            for (const int arm : {1, 2, 0}) {
+                const auto arms = w().stage().place_handle();
+                QVERIFY(arms.has_value());
+                const Pose now = target_at(200);
+                const Vec3 axis = arms->R_WA * Vec3(Vec3::Unit(arm));
+                const double way = (goal(now) - now.p[size_t(hand)]).dot(axis);
+                if (std::abs(way) < 0.03) continue;
+                const QPoint grip = arms->grip(w().stage().camera(), w().stage().size(), arm).toPoint();
+                const auto pixel = [&](const Vec3& p) {
+                    const Vec3 at =
+                        w().stage().camera().project(p, w().stage().width(), w().stage().height());
+                    return QPointF(at.x(), at.y());
+                };
+                const QPointF by = pixel(arms->centre_m + way * axis) - pixel(arms->centre_m);
+                drag(w().stage(), grip, grip + by.toPoint()), ++counted;
+                QVERIFY(settled());
+            }
+        const Pose there = target_at(200);
+        const double miss = (goal(there) - there.p[size_t(hand)]).norm();
+        QVERIFY2(miss < 0.12, qPrintable(QString::number(miss)));
+        // For a second: its end in the lane.
+        QCOMPARE(int(edits().all().size()), 1);
+        using Grip = TouchLanes::Grip;
+        const TouchSpan when = edits().touch_in_hand()->when;
+        const double px_per_s = (lanes().place_of(0, Grip::end) - lanes().place_of(0, Grip::begin)).x() /
+                                (when.end_s() - when.begin_s());
+        const QPoint to = lanes().place_of(0, Grip::to);
+        drag(lanes(), to, to + QPoint(int(px_per_s * (1.0 - when.to_s + when.from_s)), 0)), ++counted;
+        const TouchSpan longer = edits().touch_in_hand()->when;
+        QVERIFY(std::abs(longer.to_s - longer.from_s - 1.0) < 0.1);
+        // The walk from one step to the next but one, again and again.
+        const auto ring = [&](int frame, int side) { return QPoint(int(line->x_of(frame)) + side * 4, 19); };
+        drag(*line, ring(0, -1), QPoint(int(line->x_of(150)), 19)), ++counted;
+        drag(*line, ring(w().playback().last() - 1, 1), QPoint(int(line->x_of(284)), 19)), ++counted;
+        const auto range = QString("%1 to %2").arg(w().playback().first()).arg(w().playback().last());
+        QVERIFY2(std::abs(w().playback().first() - 150) < 5 && std::abs(w().playback().last() - 285) < 5,
+                 qPrintable(range));
+        click("loop"), ++counted;
+        QVERIFY(settled());
+        QTest::keyClick(&w(), Qt::Key_S, Qt::ControlModifier), ++counted;
+        QVERIFY2(w().notice().line().startsWith("Saved"), qPrintable(w().notice().line()));
+        qInfo("clicks, drags and keys: %d; the hand is %.1f cm from the cheek", counted, 100 * miss);
+        QVERIFY2(counted <= 12, qPrintable(QString::number(counted)));
+        MainWindow tomorrow;
+        tomorrow.open_files({library()});
+        QVERIFY(QTest::qWaitFor(
+            [&] { return !tomorrow.workspace().is_busy() && tomorrow.workspace().review() != nullptr; },
+            20000));
+        QCOMPARE(int(tomorrow.part<TouchEdits>().all().size()), 2);
+    }
     void ends_and_eases_are_dragged_in_the_lane() {
         to_touch_up();
         w().playback().go_to(180);
@@ -272,6 +375,95 @@ class TouchUpWindowTest : public WindowFixture {
         QCOMPARE(int(found.size()), 1);
         QCOMPARE(found.front().weight, 0.5);
         QVERIFY(found.front().touches.front().what == "upperarm.left");
+    }
+
+    void a_hand_of_ones_own_goes_into_the_library() {
+        to_touch_up();
+        w().playback().go_to(150);
+        panel().pick("hand.left");
+        click("hand pose");
+        QVERIFY(settled());
+        edits().change(edits().in_hand(), "half open", -1, [](TouchUp& touch) { touch.opening = 0.5; });
+        QVERIFY(settled());
+        const size_t finger = size_t(body().roles.joint("middle.2.left"));
+        const Pose half = target_at(150);
+        auto* name = panel().findChild<QLineEdit*>();
+        for (auto* field : panel().findChildren<QLineEdit*>())
+            if (field->accessibleName() == "name of the shown hand") name = field;
+        QVERIFY(name && name->isVisible());
+        // Without a name nothing is kept.
+        click("keep it");
+        QVERIFY(!QDir(library() + "/hands").exists());
+        QTest::keyClicks(name, "half a fist");
+        QTest::keyClick(name, Qt::Key_Return);
+        QVERIFY(QFile::exists(library() + "/hands/half-a-fist.json"));
+        QVERIFY(edits().touch_in_hand()->own_pose && edits().touch_in_hand()->pose == "half a fist");
+        QVERIFY(settled());
+        QVERIFY(angle_between(half.R[finger], target_at(150).R[finger]) < 1e-6);
+        auto* poses = combo("pose");
+        QCOMPARE(poses->currentText(), QString("half a fist"));
+        // The same name once more is told, and nothing changes.
+        const int steps = w().undo_stack().index();
+        QTest::keyClicks(name, "half a fist");
+        QTest::keyClick(name, Qt::Key_Return);
+        QVERIFY2(w().notice().line().contains("is there already"), qPrintable(w().notice().line()));
+        QCOMPARE(w().undo_stack().index(), steps);
+        w().undo_stack().undo();
+        QVERIFY(!edits().touch_in_hand()->own_pose && edits().touch_in_hand()->pose == "fist");
+        // It is offered for other hands and bodies.
+        w().workspace().step_target(1);
+        QVERIFY(settled());
+        panel().pick("hand.right");
+        click("hand pose");
+        const int at = combo("pose")->findText("half a fist");
+        QVERIFY(at >= 0);
+        combo("pose")->setCurrentIndex(at);
+        emit combo("pose")->activated(at);
+        QVERIFY(edits().touch_in_hand()->own_pose.has_value());
+        QVERIFY(settled());
+    }
+
+    void what_three_takes_need_is_offered_for_the_body() {
+        to_touch_up();
+        auto* offer = panel().findChild<QLabel*>("habit");
+        for (int take = 0; take < 3; ++take) {
+            w().workspace().choose_take(take);
+            QVERIFY(settled());
+            QVERIFY(offer->isHidden());
+            TouchUp thumb;
+            thumb.what = "thumb.1.left";
+            thumb.turn_rad = {0, 0, 0.2};
+            edits().add(thumb, "Turn");
+            QVERIFY(settled());
+        }
+        QVERIFY(!offer->isHidden());
+        QVERIFY2(offer->text().contains("on 3 takes"), qPrintable(offer->text()));
+        const Pose before = target_at(30);
+        emit offer->linkActivated("keep");
+        QVERIFY(settled());
+        QCOMPARE(int(body().touches.size()), 1);
+        QCOMPARE(body().touches[0].name, std::string("always"));
+        QVERIFY(edits().layers(SettingLevel::take).empty());
+        QVERIFY(offer->isHidden());
+        const Pose after = target_at(30);
+        for (size_t j = 0; j < after.R.size(); ++j) QVERIFY(angle_between(before.R[j], after.R[j]) < 1e-9);
+        w().undo_stack().undo();
+        QVERIFY(body().touches.empty());
+        QVERIFY(!offer->isHidden());
+        undo_all();
+    }
+
+    void a_swing_is_held_inside_a_range() {
+        to_touch_up();
+        panel().pick("upperarm.left");
+        click("damp");
+        QVERIFY(edits().touch_in_hand()->range_rad == 0.0);
+        emit combo("damps")->activated(1);
+        QVERIFY(edits().touch_in_hand()->range_rad > 0.0);
+        QVERIFY2(touch_words(*edits().touch_in_hand()).startsWith("inside"),
+                 qPrintable(touch_words(*edits().touch_in_hand())));
+        QVERIFY(settled());
+        undo_all();
     }
 
     void a_walk_loops_on_the_spot_and_slows_down() {

@@ -12,11 +12,13 @@
 #include "core/base/uuid.hpp"
 #include "core/documents/change.hpp"
 #include "core/documents/character.hpp"
+#include "core/documents/hand_pose.hpp"
 #include "core/documents/pairing.hpp"
 #include "core/documents/review.hpp"
 #include "core/documents/take.hpp"
 #include "core/library/beside.hpp"
 #include "core/library/library.hpp"
+#include "core/touchup/hand_pose.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -141,7 +143,7 @@ class DocumentsTest : public QObject {
         options.reference = "first frame";
         options.on_floor = options.over_origin = options.bridge_breaks = true;
         options.fps = 60.0;
-        options.lengths = {{"legs", 0.9}, {"neck", 1.1}};
+        options.lengths = {{"legs", 0.9}, {"neck", 1.1}, {"arm.left", 1.05}, {"hands", 0.8}};
         options.unit_m = 0.01;
         repaired.character.roles.is_settled = true;
         write("c3.json", character_document(repaired.character));
@@ -158,6 +160,13 @@ class DocumentsTest : public QObject {
         for (const auto* plan : {"biped", "quadruped"})
             paths << QString(NB_SOURCE_DIR "/core/body/plans/%1.json").arg(plan);
         QDir demo(QString::fromStdString(test::demo("")));
+        write("h.json", hand_pose_document(*shipped_hand_pose("grip"), make_uuid()));
+        for (const auto* pair : {"performer-ferrier", "performer-lamp-child"}) {
+            paths << demo.filePath(QString("pairings/%1.json").arg(pair));
+            const std::string path = paths.back().toStdString();
+            QCOMPARE(format_document(pairing_document(read_pairing(read_document(path, "pairing"), path))),
+                     read_file(path));
+        }
         paths << demo.filePath("library.json") << demo.filePath("takes/quay-walk.take.json");
         for (const auto* name : {"dockhand", "ferrier", "lamp-child", "performer"})
             paths << demo.filePath(QString("characters/%1/character.json").arg(name));
@@ -254,7 +263,7 @@ class DocumentsTest : public QObject {
     void the_demo_library_opens() {
         const Library library = open_library(test::demo(""));
         QCOMPARE(library.characters.size(), size_t(6));
-        QCOMPARE(library.takes.size(), size_t(10));
+        QCOMPARE(library.takes.size(), size_t(11));
         std::vector<std::string> notes;
         const LoadedFile take = load_take(test::demo("takes/quay-walk.take.json"), "", notes);
         QCOMPARE(take.character.name, std::string("the performer"));

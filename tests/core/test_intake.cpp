@@ -523,6 +523,33 @@ class IntakeTest : public QObject {
         QVERIFY(told && told->repaired.lengths.empty());
     }
 
+    // D11: one limb, the neck, the hands alone.
+    void a_single_limb_is_re_proportioned() {
+        const auto body = [](const std::map<std::string, double>& lengths) {
+            LoadOptions options;
+            options.lengths = lengths;
+            options.is_by_hand = !lengths.empty();
+            std::vector<std::string> notes;
+            return load_take(test::demo("takes/limbering.take.json"), "", notes, 0,
+                             lengths.empty() ? nullptr : &options);
+        };
+        const LoadedFile own = body({});
+        const LoadedFile other = body({{"arm.left", 1.2}, {"arms", 0.5}, {"neck", 1.5}, {"hand.right", 0.8}});
+        const RoleMap& roles = own.character.roles;
+        const auto longer = [&](const char* from, const char* to) {
+            const auto length = [&](const LoadedFile& file) {
+                return file.character.rig.skeleton.path_length(roles.joint(from), roles.joint(to));
+            };
+            return length(other) / length(own);
+        };
+        QVERIFY(std::abs(longer("upperarm.left", "hand.left") - 0.6) < 1e-9);
+        QVERIFY(std::abs(longer("upperarm.right", "hand.right") - 0.5) < 1e-9);
+        QVERIFY(std::abs(longer("chest", "head") - 1.5) < 1e-9);
+        QVERIFY(std::abs(longer("hand.right", "index.3.right") - 0.8) < 1e-9);
+        QVERIFY(std::abs(longer("hand.left", "index.3.left") - 1.0) < 1e-12);
+        QVERIFY(std::abs(longer("thigh.left", "foot.left") - 1.0) < 1e-12);
+    }
+
     /// The limbering take's certificate follows its schema and stands for the rig it was made on.
     void limbering_gives_a_certificate() {
         std::vector<std::string> notes;

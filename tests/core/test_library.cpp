@@ -12,6 +12,7 @@
 #include "core/handover/export.hpp"
 #include "core/library/changes.hpp"
 #include "core/library/classify.hpp"
+#include "core/touchup/hand_pose.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -65,6 +66,25 @@ class LibraryTest : public QObject {
         QCOMPARE(add_character(library, body.path, body.document, "The second dockhand").name,
                  std::string("the-second-dockhand-2"));
         QVERIFY(error_of([&] { create_library(at("lib"), "Three"); }).contains("is not empty"));
+    }
+
+    void hands_of_ones_own_are_kept() {
+        const Library library = create_library(at("lib"), "One");
+        HandPose hook = *shipped_hand_pose("grip");
+        hook.name = "Boat hook!";
+        keep_hand_pose(library, hook);
+        QVERIFY(
+            error_of([&] { keep_hand_pose(library, hook); }).contains("boat-hook.json: is there already"));
+        write_file(at("lib/hands/torn.json"), "{\"format\": \"nimble-bone/hand-pose\", \"version\": 1, \"na");
+        const Library again = open_library(at("lib"));
+        QCOMPARE(again.hands.size(), 1u);
+        QCOMPARE(again.hands[0].name, hook.name);
+        for (size_t d = 0; d < digits.size(); ++d)
+            for (size_t i = 0; i < 3; ++i)
+                QVERIFY(std::abs(again.hands[0].of[d].bend_rad[i] - hook.of[d].bend_rad[i]) < 1e-10);
+        // One that is broken is told, and the others are there.
+        QCOMPARE(again.troubles.size(), 1u);
+        QVERIFY(again.troubles[0].find("torn.json") != std::string::npos);
     }
 
     void a_gltf_brings_the_files_it_refers_to() {

@@ -276,6 +276,30 @@ class TouchAnglesTest : public QObject {
         }
     }
 
+    /// In the axes of what the take moves beside the body: the wrist goes along with the crate as it turns and is
+    /// carried.
+    void a_place_goes_by_a_prop() {
+        const LoadedFile crate = demo_take("carry-crate");
+        const Skeleton& s = crate.character.rig.skeleton;
+        const int prop = s.find("crate");
+        TouchUp place = place_of("hand.left", {0.0, 0.06, 0.0}, {});
+        place.support = "crate";
+        const TransferResult plain = carry(crate, ferrier_);
+        const TransferResult moved = carry(crate, ferrier_, with({place}));
+        const int hand = joint("hand.left");
+        double most = 0.0;
+        for (int f = 0; f < plain.target.frames; f += 10) {
+            const Vec3 by = plain.source.R[plain.source.at(f, prop)] * Vec3(0.0, 0.06, 0.0);
+            most = std::max(most, (at(moved.target, f, hand) - at(plain.target, f, hand) - by).norm());
+        }
+        QVERIFY2(most < 2e-3, qPrintable(QString::number(most)));
+        place.support = "barrel";
+        const std::vector<std::string> notes = notes_of(carry(crate, ferrier_, with({place})));
+        QVERIFY(std::ranges::any_of(notes, [](const std::string& note) {
+            return note.find("the take has no 'barrel' to go by") != std::string::npos;
+        }));
+    }
+
     void what_cannot_act_is_told() {
         TouchUp calm = one(TouchKind::calm, "arm.left", {});
         const TransferResult result =

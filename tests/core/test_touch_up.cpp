@@ -8,9 +8,11 @@
 #include "core/body/lines.hpp"
 #include "core/documents/touch_ups.hpp"
 #include "core/math/low_pass.hpp"
+#include "core/math/mean.hpp"
 #include "core/rest/edit.hpp"
 #include "core/touchup/apply.hpp"
 #include "core/touchup/calm.hpp"
+#include "core/touchup/habits.hpp"
 #include "core/touchup/hand_pose.hpp"
 #include "core/touchup/loop.hpp"
 #include "core/touchup/pace.hpp"
@@ -193,6 +195,11 @@ class TouchUpTest : public QObject {
         layers[1].touches[0].place_m = Vec3(0.01, 0.125, -0.5);
         layers[3].touches[0].pose = "fist";
         layers[3].touches[0].opening = 0.25;
+        layers[3].touches[0].own_pose = *shipped_hand_pose("grip");
+        layers[3].touches[0].own_pose->name = "fist";
+        layers[3].touches[0].own_pose->of[2].roll_rad[1] = deg_to_rad(7.5);
+        layers[1].touches[0].support = "crate";
+        layers[5].touches[0].range_rad = deg_to_rad(12.0);
         layers[4].touches[0].cut_off_hz = 9.0;
         layers[8].touches[0].percent = 90.0;
         const Json json = touch_layers_json(layers);
@@ -200,6 +207,13 @@ class TouchUpTest : public QObject {
         QCOMPARE(int(again.size()), int(layers.size()));
         QVERIFY((again[0].touches[0].turn_rad - layers[0].touches[0].turn_rad).norm() < 1e-10);
         QCOMPARE(format_document(touch_layers_json(again)), format_document(json));
+        QCOMPARE(again[1].touches[0].support, std::string("crate"));
+        QVERIFY(std::abs(again[5].touches[0].range_rad - deg_to_rad(12.0)) < 1e-12);
+        const HandPose& own = *again[3].touches[0].own_pose;
+        QCOMPARE(own.name, std::string("fist"));
+        QVERIFY(std::abs(own.of[2].roll_rad[1] - deg_to_rad(7.5)) < 1e-10);
+        QVERIFY(std::abs(own.oppose_rad - shipped_hand_pose("grip")->oppose_rad) < 1e-10);
+        QVERIFY(!again[0].touches[0].own_pose);
         QVERIFY(again[7].is_muted && again[7].is_idle() && !again[0].is_idle());
         const auto told = [&](const char* key, const Json& value) {
             Json broken = json;
@@ -214,6 +228,9 @@ class TouchUpTest : public QObject {
         QVERIFY2(told("kind", "wiggle").contains("layer 'place', touch-up 1: the kind 'wiggle'"),
                  qPrintable(told("kind", "wiggle")));
         QVERIFY(told("stage", "never").contains("write source, angles or last"));
+        QVERIFY(told("fingers", {{"toe", Json::object()}}).contains("the finger 'toe' is not known"));
+        QVERIFY(told("fingers", {{"thumb", 3}}).contains("'thumb' is no object"));
+        QVERIFY(!told("fingers", {{"thumb", {{"bend_deg", {1, 2}}}}}).isEmpty());
         QVERIFY(told("axes", "moon").contains("write bone, above, body or world"));
         QVERIFY(told("place_cm", Json::array({1, 2})).contains("place_cm"));
         QVERIFY(told("when", {{"from_s", 2}, {"to_s", 1}}).contains("exchange"));
@@ -314,16 +331,148 @@ class TouchUpTest : public QObject {
         for (size_t f = 0; f < R.size(); ++f) QVERIFY(none[f].coeffs() == R[f].coeffs());
     }
 
+    /// Over a body, by its range: a walk's arm swings no further than that to either side of its middle.
+    void a_swing_is_held_inside_a_range() {
+        LoadedFile walk = demo_take("quay-walk");
+        TouchUp damp;
+        damp.kind = TouchKind::damp;
+        damp.stage = TouchStage::source;
+        damp.what = "upperarm.left";
+        damp.range_rad = deg_to_rad(6.0);
+        std::vector<std::string> notes;
+        const Character& c = walk.character;
+        const Skeleton& s = c.rig.skeleton;
+        const size_t arm = size_t(c.roles.joint("upperarm.left"));
+        const auto swing = [&](const WorldMotion& motion) {
+            const auto turn = [&](int f) {
+                return Quat(motion.R[motion.at(f, s.parents[arm])].conjugate() *
+                            motion.R[motion.at(f, int(arm))]);
+            };
+            const Quat middle = mean_rotation(turn, 0, motion.frames);
+            double most = 0.0;
+            for (int f = 0; f < motion.frames; ++f) most = std::max(most, angle_between(middle, turn(f)));
+            return rad_to_deg(most);
+        };
+        const WorldMotion before = forward_kinematics(s, *walk.take);
+        const WorldMotion after = forward_kinematics(
+            s, touched_take(c, *walk.take, {{"x", false, 1.0, {damp}}}, walk.take->start_s, notes));
+        QVERIFY(notes.empty());
+        QVERIFY2(swing(before) > 12.0, qPrintable(QString::number(swing(before))));
+        // The middle of what is held moves a little itself.
+        QVERIFY2(swing(after) < 7.5, qPrintable(QString::number(swing(after))));
+    }
+
+    void what_a_body_always_needs_is_found_again() {
+        TouchUp thumb;
+        thumb.what = "thumb.1.left";
+        thumb.turn_rad = {0, 0, deg_to_rad(12.0)};
+        const auto with = [&](double deg) {
+            TouchUp own = thumb;
+            own.turn_rad.z() = deg_to_rad(deg);
+            return TouchLayer{"shot", false, 1.0, {own}};
+        };
+        TouchUp other = thumb;
+        other.what = "head";
+        std::map<std::string, TouchLayers> takes{{"a", {with(12.0)}},
+                                                 {"b", {{"x", false, 1.0, {other, with(13.0).touches[0]}}}},
+                                                 {"c", {with(30.0)}}};
+        QVERIFY(find_habits(takes).empty());
+        takes["d"] = {with(11.0)};
+        const std::vector<Habit> habits = find_habits(takes);
+        QCOMPARE(habits.size(), size_t(1));
+        QCOMPARE(habits[0].takes, (std::vector<std::string>{"a", "b", "d"}));
+        QVERIFY(std::abs(habits[0].touch.turn_rad.z() - deg_to_rad(12.0)) < 1e-12);
+        const auto rest = without_habit(takes, habits[0]);
+        QCOMPARE(rest.size(), size_t(2));
+        QVERIFY(rest.at("b")[0].touches == std::vector<TouchUp>{other});
+        QVERIFY(rest.at("c") == takes.at("c"));
+        // Muted, weighed, keyed and of another stage: not the same.
+        for (const int what : {0, 1, 2, 3}) {
+            auto unlike = takes;
+            TouchLayer& layer = unlike["d"][0];
+            if (what == 0) layer.is_muted = true;
+            if (what == 1) layer.weight = 0.5;
+            if (what == 2) layer.touches[0].when = {false, 1.0, 2.0, 0.25, 0.25};
+            if (what == 3) layer.touches[0].stage = TouchStage::last;
+            QVERIFY(find_habits(unlike).empty());
+        }
+    }
+
     void bends_are_the_same_for_any_count_of_bones() {
         const std::array<double, 3> three{1.0, 2.0, 3.0};
-        QCOMPARE(bends_over(three, 3), (std::vector<double>{1.0, 2.0, 3.0}));
+        QCOMPARE(spread_over(three, 3), (std::vector<double>{1.0, 2.0, 3.0}));
         for (const int count : {1, 2, 4}) {
             double sum = 0.0;
-            for (const double bend : bends_over(three, count)) sum += bend;
+            for (const double bend : spread_over(three, count)) sum += bend;
             QVERIFY(std::abs(sum - 6.0) < 1e-12);
         }
-        QCOMPARE(bends_over(three, 2), (std::vector<double>{2.0, 4.0}));  // 1 and half of 2; half of 2 and 3
-        QVERIFY(bends_over(three, 0).empty());
+        QCOMPARE(spread_over(three, 2), (std::vector<double>{2.0, 4.0}));  // 1 and half of 2; half of 2 and 3
+        QVERIFY(spread_over(three, 0).empty());
+    }
+
+    void a_hand_of_ones_own_is_the_hand_that_was_shown() {
+        const LoadedFile ferrier = demo_body("ferrier"), dockhand = demo_body("dockhand");
+        const Character& c = ferrier.character;
+        const auto posed = [](const Character& body, const HandPose& pose, const std::string& side) {
+            Pose shown = aligned_pose(body.rest);
+            const int hand = body.roles.joint("hand" + side);
+            set_fingers(body.rest, hand, pose_hand(body.rig.skeleton, body.roles, body.rest, side, pose, 0.0),
+                        1.0, false, shown.R);
+            return shown;
+        };
+        const auto worst = [](const Character& body, const Pose& a, const Pose& b) {
+            double most = 0.0;
+            for (const RoleFill& fill : body.roles.fills)
+                most = std::max(most, angle_between(a.R[size_t(fill.joint)], b.R[size_t(fill.joint)]));
+            return rad_to_deg(most);
+        };
+        // Bends, rolls and spreads of any kind, on fingers of three bones: to the last digit, and mirrored.
+        HandPose odd;
+        Random random(7);
+        const auto within = [&](double low, double high) {
+            return std::uniform_real_distribution<double>(low, high)(random);
+        };
+        for (HandPose::Digit& digit : odd.of)
+            for (size_t i = 0; i < 3; ++i) {
+                digit.bend_rad[i] = within(-0.3, 1.7);
+                digit.spread_rad[i] = within(-0.4, 0.4);
+                digit.roll_rad[i] = within(-0.3, 0.3);
+            }
+        for (const std::string side : {".left", ".right"}) {
+            const Pose shown = posed(c, odd, side);
+            const auto read = hand_pose_of(c.rig.skeleton, c.roles, c.rest, side, shown, "odd");
+            QVERIFY(read && read->name == "odd");
+            QVERIFY(worst(c, shown, posed(c, *read, side)) < 1e-6);
+            // Wherever the hand is turned to.
+            Pose moved = shown;
+            const Quat by = exp_rotation(Vec3(0.4, -0.9, 0.2));
+            for (Quat& R : moved.R) R = by * R;
+            const auto same = hand_pose_of(c.rig.skeleton, c.roles, c.rest, side, moved, "odd");
+            QVERIFY(worst(c, shown, posed(c, *same, side)) < 1e-6);
+        }
+        const auto tip = [&](const Pose& pose, const char* role) {
+            return pose.R[size_t(c.roles.joint(role))] *
+                   c.rest.R_WJ0[size_t(c.roles.joint(role))].conjugate();
+        };
+        const Pose left = posed(c, odd, ".left"), right = posed(c, odd, ".right");
+        for (const char* digit : {"thumb.3", "index.3", "little.3"}) {
+            const Quat l = tip(left, (digit + std::string(".left")).c_str());
+            const Quat r = tip(right, (digit + std::string(".right")).c_str());
+            const Quat mirrored(l.w(), l.x(), -l.y(), -l.z());
+            QVERIFY2(rad_to_deg(angle_between(mirrored, r)) < 2.0, digit);
+        }
+        // A grip read off the ferrier's five fingers fits the dockhand's three, and back.
+        const HandPose& grip = *shipped_hand_pose("grip");
+        const auto of_five =
+            hand_pose_of(c.rig.skeleton, c.roles, c.rest, ".left", posed(c, grip, ".left"), "hook");
+        const Character& d = dockhand.character;
+        QVERIFY(worst(d, posed(d, grip, ".left"), posed(d, *of_five, ".left")) < 8.0);
+        const auto of_three =
+            hand_pose_of(d.rig.skeleton, d.roles, d.rest, ".left", posed(d, grip, ".left"), "hook");
+        QVERIFY(of_three->of[3] == of_three->of[2] && of_three->of[4] == of_three->of[2]);
+        const LoadedFile child = demo_body("lamp-child");
+        const Character& n = child.character;
+        QVERIFY(!hand_pose_of(n.rig.skeleton, n.roles, n.rest, ".left", aligned_pose(n.rest), "none"));
     }
 
     void hand_poses_read_as_hands_data() {

@@ -1,5 +1,6 @@
 #include "app/stations/intake/intake_panel.hpp"
 
+#include <QComboBox>
 #include <QFileInfo>
 #include <QFrame>
 #include <QGridLayout>
@@ -36,6 +37,23 @@ QDoubleSpinBox* percent_box(QWidget* parent, const QString& name) {
     box->setKeyboardTracking(false);
     box->setButtonSymbols(QAbstractSpinBox::NoButtons);
     return box;
+}
+
+/// Parts that are seldom changed: the word of the document, and as shown.
+std::vector<std::pair<QString, QString>> parts_alone() {
+    return {{"neck", QObject::tr("neck")},
+            {"hands", QObject::tr("both hands")},
+            {"arm.left", QObject::tr("left arm alone")},
+            {"arm.right", QObject::tr("right arm alone")},
+            {"leg.left", QObject::tr("left leg alone")},
+            {"leg.right", QObject::tr("right leg alone")},
+            {"hand.left", QObject::tr("left hand alone")},
+            {"hand.right", QObject::tr("right hand alone")}};
+}
+
+double length_percent(const LoadOptions& options, const QString& part) {
+    const auto at = options.lengths.find(part.toStdString());
+    return at == options.lengths.end() ? 100.0 : 100.0 * at->second;
 }
 
 }  // namespace
@@ -96,12 +114,20 @@ IntakePanel::IntakePanel(Workspace& workspace, StageView& stage, Playback& playb
         grid->addWidget(new QLabel(fields[i].first, take_box_), int(i % 3), i < 3 ? 0 : 2);
         grid->addWidget(fields[i].second, int(i % 3), i < 3 ? 1 : 3);
     }
+    part_ = new QComboBox(take_box_);
+    part_->setAccessibleName(tr("a part alone"));
+    part_->setToolTip(tr("A further part of the source's body that is made longer or shorter"));
+    for (const auto& [part, name] : parts_alone()) part_->addItem(name, part);
+    part_length_ = percent_box(take_box_, tr("the part alone"));
+    grid->addWidget(part_, 3, 0, 1, 3);
+    grid->addWidget(part_length_, 3, 3);
+    connect(part_, &QComboBox::activated, this, &IntakePanel::show_part);
     grid->setColumnStretch(1, 1);
     grid->setColumnStretch(3, 1);
     column->addWidget(take_box_);
     for (auto* box : {first_, last_})
         connect(box, &QSpinBox::editingFinished, this, &IntakePanel::set_by_hand);
-    for (auto* box : {fps_, legs_, arms_, trunk_})
+    for (auto* box : {fps_, legs_, arms_, trunk_, part_length_})
         connect(box, &QDoubleSpinBox::editingFinished, this, &IntakePanel::set_by_hand);
     limber_ = new QPushButton(this);
     connect(limber_, &QPushButton::clicked, this, [this] {
@@ -233,13 +259,22 @@ void IntakePanel::refresh() {
     first_->setValue(options.trim_first);
     last_->setValue((options.trim_last > 0 ? options.trim_last : file.file_frames) - 1);
     fps_->setValue(options.fps.value_or(file.file_fps));
-    const auto factor = [&](const char* part) {
-        const auto at = options.lengths.find(part);
-        return at == options.lengths.end() ? 100.0 : 100.0 * at->second;
-    };
-    legs_->setValue(factor("legs"));
-    arms_->setValue(factor("arms"));
-    trunk_->setValue(factor("trunk"));
+    legs_->setValue(length_percent(options, "legs"));
+    arms_->setValue(length_percent(options, "arms"));
+    trunk_->setValue(length_percent(options, "trunk"));
+    // A part that was changed alone is shown first.
+    for (int i = 0; i < part_->count() && length_percent(options, part_->currentData().toString()) == 100.0;
+         ++i)
+        if (length_percent(options, part_->itemData(i).toString()) != 100.0) part_->setCurrentIndex(i);
+    show_part();
+}
+
+void IntakePanel::show_part() {
+    const LoadedPtr loaded = workspace_.body(false);
+    if (!loaded) return;
+    const QSignalBlocker blocker(part_length_);
+    part_length_->setValue(
+        length_percent(loaded->file.character.rig.options, part_->currentData().toString()));
 }
 
 QWidget* IntakePanel::card_of(const Finding& finding) {
@@ -345,8 +380,11 @@ void IntakePanel::set_by_hand() {
     const double own = file.file_fps;
     options.fps.reset();
     if (std::abs(fps_->value() - own) > 0.0006) options.fps = fps_->value();
-    for (const auto& [part, box] :
-         {std::pair{"legs", legs_}, std::pair{"arms", arms_}, std::pair{"trunk", trunk_}}) {
+    const std::string alone = part_->currentData().toString().toStdString();
+    for (const auto& [part, box] : {std::pair<std::string, QDoubleSpinBox*>{"legs", legs_},
+                                    {"arms", arms_},
+                                    {"trunk", trunk_},
+                                    {alone, part_length_}}) {
         if (std::abs(box->value() - 100.0) < 0.05)
             options.lengths.erase(part);
         else

@@ -7,6 +7,7 @@
 #include "app/work/workspace.hpp"
 #include "core/intake/findings.hpp"
 
+class QComboBox;
 class QDoubleSpinBox;
 class QLabel;
 class QListWidget;
@@ -55,7 +56,8 @@ class IntakePanel : public QWidget {
     QVBoxLayout* cards_;
     QWidget *cards_box_, *take_box_;
     QSpinBox *first_, *last_;
-    QDoubleSpinBox *fps_, *legs_, *arms_, *trunk_;
+    QDoubleSpinBox *fps_, *legs_, *arms_, *trunk_, *part_length_;
+    QComboBox* part_;
     QPushButton* limber_;
     QLabel* opened_heading_;
     QListWidget* opened_;  ///< files beside the library, with what each holds
@@ -63,6 +65,7 @@ class IntakePanel : public QWidget {
     void refresh();
     QWidget* card_of(const Finding& finding);
     void set_by_hand();
+    void show_part();
     void refresh_opened();
     /// Found once for each file that is taken up: a long take is gone through as a whole.
     const std::vector<Finding>& findings_of(bool of_target) const;

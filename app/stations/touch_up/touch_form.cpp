@@ -6,6 +6,8 @@
 #include <QGridLayout>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QLineEdit>
+#include <QToolButton>
 #include <cmath>
 
 #include "app/look/labels.hpp"
@@ -34,8 +36,8 @@ QString stage_word(TouchStage stage) {
 
 }  // namespace
 
-TouchForm::TouchForm(Workspace& workspace, TouchEdits& edits, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), edits_(edits) {
+TouchForm::TouchForm(Workspace& workspace, Playback& playback, TouchEdits& edits, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), playback_(playback), edits_(edits) {
     auto* grid = new QGridLayout(this);
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setVerticalSpacing(5);
@@ -58,8 +60,12 @@ TouchForm::TouchForm(Workspace& workspace, TouchEdits& edits, QWidget* parent)
                   "contacts"),
                [this](TouchUp& touch, int at) { touch.stage = TouchStage(stage_->itemData(at).toInt()); });
     add_row(*grid, tr("acts"), {stage_}, [](const TouchUp&) { return true; });
-    axes_ = choice(tr("axes"), tr("By which axes turn or shift are given"),
-                   [this](TouchUp& touch, int at) { touch.axes = TurnAxes(axes_->itemData(at).toInt()); });
+    axes_ = choice(tr("axes"), tr("By which axes turn or shift are given"), [this](TouchUp& touch, int at) {
+        const QVariant axes = axes_->itemData(at);
+        // A number: axes of the body; a text: of that prop, as it moves.
+        touch.support = axes.typeId() == QMetaType::QString ? axes.toString().toStdString() : "";
+        touch.axes = touch.support.empty() ? TurnAxes(axes.toInt()) : TurnAxes::world;
+    });
     add_row(*grid, tr("axes"), {axes_},
             [](const TouchUp& t) { return t.kind == K::turn || t.kind == K::place || t.kind == K::body; });
     for (int i = 0; i < 3; ++i) {
@@ -82,13 +88,25 @@ TouchForm::TouchForm(Workspace& workspace, TouchEdits& edits, QWidget* parent)
                           touch.turn_rad = {0, deg_to_rad(deg), 0};
                       });
     add_row(*grid, tr("heading"), {heading_}, [](const TouchUp& t) { return t.kind == K::body; });
-    pose_ = choice(tr("pose"), tr("Fits every hand, of three to five fingers"),
-                   [this](TouchUp& touch, int at) { touch.pose = pose_->itemText(at).toStdString(); });
-    for (const HandPose& pose : shipped_hand_poses()) pose_->addItem(QString::fromStdString(pose.name));
+    pose_ =
+        choice(tr("pose"), tr("Fits every hand, of three to five fingers"), [this](TouchUp& touch, int at) {
+            touch.pose = pose_->itemText(at).toStdString();
+            touch.own_pose = pose_->itemData(at).value<std::optional<HandPose>>();
+        });
     opening_ = number(tr("open"), tr("0: as posed, 100: straight"), 0, 100, 5, tr(" %"),
                       [](TouchUp& touch, double percent) { touch.opening = 0.01 * percent; });
     const auto is_hand = [](const TouchUp& t) { return t.kind == K::hand; };
     add_row(*grid, tr("pose"), {pose_, opening_}, is_hand);
+    hand_name_ = new QLineEdit(this);
+    hand_name_->setAccessibleName(tr("name of the shown hand"));
+    hand_name_->setPlaceholderText(tr("name the shown hand"));
+    hand_name_->setToolTip(
+        tr("The hand as it is in the shown frame becomes a pose of your own, for every rig"));
+    auto* keep_hand =
+        word_button(tr("keep it"), tr("Into the library's hands, and into this touch-up"), this);
+    connect(hand_name_, &QLineEdit::returnPressed, this, &TouchForm::keep_hand);
+    connect(keep_hand, &QToolButton::clicked, this, &TouchForm::keep_hand);
+    add_row(*grid, tr("own"), {hand_name_, keep_hand}, is_hand);
     replaces_ = tick(tr("instead of the take's own fingers"),
                      tr("Off: the pose comes on top of what the take's fingers do"),
                      [](TouchUp& touch, bool on) { touch.replaces = on; });
@@ -98,8 +116,19 @@ TouchForm::TouchForm(Workspace& workspace, TouchEdits& edits, QWidget* parent)
     add_row(*grid, tr("calms above"), {cut_off_}, [](const TouchUp& t) { return t.kind == K::calm; });
     keep_ = number(tr("keep"), tr("Share of it that is kept"), 0, 100, 5, tr(" %"),
                    [](TouchUp& touch, double percent) { touch.keep = 0.01 * percent; });
+    damp_by_ = choice(tr("damps"),
+                      tr("A share of the swing about its own slow course, or inside a range of degrees"),
+                      [](TouchUp& touch, int at) { touch.range_rad = at == 0 ? 0.0 : deg_to_rad(15.0); });
+    damp_by_->addItems({tr("to a share"), tr("inside a range")});
+    range_ =
+        number(tr("range"), tr("Held inside so much to either side of its middle, softly from half of it on"),
+               0.5, 180, 1.0, QString::fromUtf8("°"),
+               [](TouchUp& touch, double deg) { touch.range_rad = deg_to_rad(deg); });
+    add_row(*grid, tr("damps"), {damp_by_}, [](const TouchUp& t) { return t.kind == K::damp; });
     add_row(*grid, tr("keeps"), {keep_},
-            [](const TouchUp& t) { return t.kind == K::calm || t.kind == K::damp; });
+            [](const TouchUp& t) { return t.kind == K::calm || (t.kind == K::damp && t.range_rad <= 0.0); });
+    add_row(*grid, tr("within"), {range_},
+            [](const TouchUp& t) { return t.kind == K::damp && t.range_rad > 0.0; });
     percent_ = number(tr("pace"), tr("100: as fast as the take"), 10, 1000, 5, tr(" %"),
                       [](TouchUp& touch, double percent) { touch.percent = percent; });
     add_row(*grid, tr("pace"), {percent_}, [](const TouchUp& t) { return t.kind == K::pace; });
@@ -196,6 +225,48 @@ void TouchForm::change(const QObject* field, const std::function<void(TouchUp&)>
                   field ? edits_.topic_of(field) : edits_.new_topic(), edit);
 }
 
+void TouchForm::keep_hand() {
+    const TouchUp* touch = edits_.touch_in_hand();
+    const LoadedPtr target = workspace_.target();
+    const std::string name = hand_name_->text().trimmed().toStdString();
+    if (!touch || !target) return;
+    if (name.empty()) {
+        emit said(tr("Give the hand a name first."));
+        return hand_name_->setFocus();
+    }
+    Pose source, shown;
+    workspace_.poses_at(playback_.frame(), source, shown);
+    const Character& c = target->file.character;
+    const std::string side = role_side(touch->what) == Side::right ? ".right" : ".left";
+    const auto pose = hand_pose_of(c.rig.skeleton, c.roles, c.rest, side, shown, name);
+    if (!pose) {
+        emit said(tr("The body has no fingers there: nothing to keep."));
+        return;
+    }
+    if (!workspace_.keep_hand_pose(*pose)) return;
+    hand_name_->clear();
+    edits_.change(edits_.in_hand(), tr("a hand of one's own"), edits_.new_topic(), [&](TouchUp& one) {
+        one.pose = name;
+        one.own_pose = pose;
+        one.opening = 0.0;
+    });
+}
+
+void TouchForm::fill_poses(const TouchUp& touch) {
+    pose_->clear();
+    const auto add = [this](const std::string& name, const std::optional<HandPose>& own) {
+        pose_->addItem(QString::fromStdString(name), QVariant::fromValue(own));
+    };
+    for (const HandPose& pose : shipped_hand_poses()) add(pose.name, std::nullopt);
+    for (const HandPose& pose : workspace_.hand_poses())
+        if (!touch.own_pose || pose.name != touch.pose) add(pose.name, pose);
+    if (touch.own_pose) add(touch.pose, touch.own_pose);
+    for (int at = 0; at < pose_->count(); ++at)
+        if (pose_->itemText(at).toStdString() == touch.pose &&
+            pose_->itemData(at).value<std::optional<HandPose>>().has_value() == touch.own_pose.has_value())
+            pose_->setCurrentIndex(at);
+}
+
 void TouchForm::fill_what(const TouchUp& touch) {
     what_->clear();
     const LoadedPtr target = workspace_.target();
@@ -228,6 +299,30 @@ void TouchForm::fill_what(const TouchUp& touch) {
     what_->setCurrentIndex(what_->findData(QString::fromStdString(touch.what)));
 }
 
+void TouchForm::fill_axes(const TouchUp& touch) {
+    axes_->clear();
+    if (touch.kind == K::turn) {
+        axes_->addItem(tr("bone"), int(TurnAxes::bone));
+        axes_->addItem(tr("above"), int(TurnAxes::parent));
+    }
+    axes_->addItem(tr("body"), int(TurnAxes::body));
+    axes_->addItem(tr("world"), int(TurnAxes::world));
+    const auto add_support = [this](const std::string& name) {
+        const QString text = QString::fromStdString(name);
+        if (axes_->findData(text) < 0) axes_->addItem(text, text);
+    };
+    if (touch.kind == K::place) {
+        // What the take moves beside the body.
+        if (const LoadedPtr source = workspace_.source())
+            for (const StagePiece& piece : source->file.pieces)
+                if (!piece.joint.empty()) add_support(piece.joint);
+        if (!touch.support.empty()) add_support(touch.support);
+    }
+    const int at = touch.support.empty() ? axes_->findData(int(touch.axes))
+                                         : axes_->findData(QString::fromStdString(touch.support));
+    axes_->setCurrentIndex(std::max(0, at));
+}
+
 void TouchForm::refresh() {
     const TouchUp* touch = edits_.touch_in_hand();
     for (Row& row : rows_) {
@@ -247,24 +342,19 @@ void TouchForm::refresh() {
     stage_->clear();
     for (const TouchStage stage : stages_of(touch->kind)) stage_->addItem(stage_word(stage), int(stage));
     stage_->setCurrentIndex(stage_->findData(int(touch->stage)));
-    axes_->clear();
-    if (touch->kind == K::turn) {
-        axes_->addItem(tr("bone"), int(TurnAxes::bone));
-        axes_->addItem(tr("above"), int(TurnAxes::parent));
-    }
-    axes_->addItem(tr("body"), int(TurnAxes::body));
-    axes_->addItem(tr("world"), int(TurnAxes::world));
-    axes_->setCurrentIndex(std::max(0, axes_->findData(int(touch->axes))));
+    fill_axes(*touch);
     for (int i = 0; i < 3; ++i) {
         degrees_[size_t(i)]->setValue(rad_to_deg(touch->turn_rad[i]));
         centimetres_[size_t(i)]->setValue(100.0 * touch->place_m[i]);
     }
     heading_->setValue(rad_to_deg(touch->turn_rad.y()));
-    pose_->setCurrentText(QString::fromStdString(touch->pose));
+    fill_poses(*touch);
     opening_->setValue(100.0 * touch->opening);
     replaces_->setChecked(touch->replaces);
     cut_off_->setValue(touch->cut_off_hz);
     keep_->setValue(100.0 * touch->keep);
+    damp_by_->setCurrentIndex(touch->range_rad > 0.0 ? 1 : 0);
+    range_->setValue(rad_to_deg(touch->range_rad));
     percent_->setValue(touch->percent);
     travel_->setChecked(touch->has_travel);
     other_side_->setChecked(touch->has_other_side);

@@ -5,6 +5,7 @@
 #include <functional>
 #include <vector>
 
+#include "app/work/playback.hpp"
 #include "app/work/touch_edits.hpp"
 
 class QCheckBox;
@@ -12,6 +13,7 @@ class QComboBox;
 class QDoubleSpinBox;
 class QGridLayout;
 class QLabel;
+class QLineEdit;
 
 namespace nb {
 
@@ -19,17 +21,22 @@ class TouchForm : public QWidget {
     Q_OBJECT
 
   public:
-    TouchForm(Workspace& workspace, TouchEdits& edits, QWidget* parent = nullptr);
+    TouchForm(Workspace& workspace, Playback& playback, TouchEdits& edits, QWidget* parent = nullptr);
     /// Shows what is in hand.
     void refresh();
 
+  signals:
+    void said(const QString& line);
+
   private:
     Workspace& workspace_;
+    Playback& playback_;
     TouchEdits& edits_;
     QLabel* about_;
-    QComboBox *what_, *stage_, *axes_, *pose_;
+    QComboBox *what_, *stage_, *axes_, *pose_, *damp_by_;
+    QLineEdit* hand_name_;
     std::array<QDoubleSpinBox*, 3> degrees_{}, centimetres_{};
-    QDoubleSpinBox *heading_, *opening_, *cut_off_, *keep_, *percent_;
+    QDoubleSpinBox *heading_, *opening_, *cut_off_, *keep_, *range_, *percent_;
     QCheckBox *other_side_, *replaces_, *travel_, *whole_;
     std::array<QDoubleSpinBox*, 4> when_{};  ///< from, to, arrive, release
     struct Row {
@@ -48,6 +55,9 @@ class TouchForm : public QWidget {
     QComboBox* choice(const QString& name, const QString& tip, std::function<void(TouchUp&, int)> set);
     void change(const QObject* field, const std::function<void(TouchUp&)>& edit);
     void fill_what(const TouchUp& touch);
+    void fill_axes(const TouchUp& touch);
+    void fill_poses(const TouchUp& touch);
+    void keep_hand();
 };
 
 }  // namespace nb

@@ -84,8 +84,16 @@ TouchPanel::TouchPanel(Workspace& workspace, StageView& stage, Playback& playbac
     column->addLayout(kinds);
     column->addSpacing(6);
     make_layer_box(column);
+    habit_ = new QLabel(this);
+    habit_->setObjectName("habit");
+    habit_->setWordWrap(true);
+    connect(habit_, &QLabel::linkActivated, this, [this] {
+        if (const auto habit = edits_.habit()) edits_.keep_with_body(*habit);
+    });
+    column->addWidget(habit_);
     column->addSpacing(6);
-    column->addWidget(form_ = new TouchForm(workspace, edits, this));
+    column->addWidget(form_ = new TouchForm(workspace, playback, edits, this));
+    connect(form_, &TouchForm::said, this, &TouchPanel::said);
     column->addStretch();
 
     connect(&edits_, &TouchEdits::changed, this, &TouchPanel::refresh);
@@ -330,6 +338,15 @@ Quat TouchPanel::heading_here() const {
                         Vec3::UnitY());
 }
 
+/// How a prop of the take is turned in the shown frame.
+Quat TouchPanel::support_here(const std::string& name) const {
+    const LoadedPtr take = workspace_.source();
+    const int joint = take ? take->file.character.rig.skeleton.find(name) : -1;
+    Pose source, target;
+    workspace_.poses_at(playback_.frame(), source, target);
+    return joint < 0 || size_t(joint) >= source.R.size() ? Quat::Identity() : source.R[size_t(joint)];
+}
+
 /// What is in hand goes on when it is of that kind and bone and acts in the shown frame; else a new one begins.
 void TouchPanel::begin_drag(TouchKind kind) {
     const std::string role = picked();
@@ -353,6 +370,8 @@ void TouchPanel::begin_drag(TouchKind kind) {
     const Character& c = workspace_.target()->file.character;
     if (kind == TouchKind::turn)
         now.R_WA = axes_of(c.rig.skeleton, c.roles, c.rest, role, now.touch.axes);
+    else if (!now.touch.support.empty())
+        now.R_WA = support_here(now.touch.support);
     else if (now.touch.axes == TurnAxes::body)
         now.R_WA = heading_here();
     dragged_ = now;
@@ -433,6 +452,12 @@ void TouchPanel::refresh() {
         : by_arms_->isChecked() ? tr("<b>%1</b>: drag an arm to move it about this frame.").arg(role)
                                 : tr("<b>%1</b>: drag a hoop to turn it about this frame.").arg(role);
     state_->setText(text);
+    const auto habit = edits_.habit();
+    habit_->setVisible(habit.has_value());
+    if (habit)
+        habit_->setText(tr("%1 · %2 is much the same on %3 takes · <a href='keep'>keep it with the body</a>")
+                            .arg(touch_where(habit->touch), touch_words(habit->touch))
+                            .arg(habit->takes.size()));
     is_filling_ = false;
 }
 

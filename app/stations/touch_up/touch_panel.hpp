@@ -41,7 +41,7 @@ class TouchPanel : public QWidget {
     Playback& playback_;
     TouchEdits& edits_;
     QUndoStack& undo_;
-    QLabel* state_;
+    QLabel *state_, *habit_;
     QListWidget* layers_;
     QLineEdit* name_;
     QComboBox* level_;
@@ -66,6 +66,7 @@ class TouchPanel : public QWidget {
     void drag_to(const TouchUp& touch);
     void end_drag(bool is_kept);
     Quat heading_here() const;
+    Quat support_here(const std::string& name) const;
     std::string picked() const;
     TouchSpan about_here() const;
     void refresh();

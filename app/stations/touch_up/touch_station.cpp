@@ -16,7 +16,7 @@ TouchStation::TouchStation(const StationContext& c)
           c.window),
       context_(c),
       edits_(new TouchEdits(c.workspace, c.undo, this)),
-      sheet_(new TouchSheet(c.workspace, c.playback, *edits_, c.window)),
+      sheet_(new TouchSheet(c.workspace, c.playback, c.stage, *edits_, c.window)),
       panel_(new TouchPanel(c.workspace, c.stage, c.playback, *edits_, c.undo, c.window)) {
     show_in_window(panel_, sheet_, 268);
     connect(panel_, &TouchPanel::said, this, &Station::said);
@@ -94,6 +94,10 @@ void TouchStation::enter() {
 
 void TouchStation::leave() {
     panel_->leave();
+}
+
+void TouchStation::refresh_look() {
+    sheet_->refresh_look();
 }
 
 void TouchStation::go_to(const QString& role) {

@@ -16,6 +16,7 @@ class TouchStation : public Station {
     std::vector<StationAction> actions() override;
     void enter() override;
     void leave() override;
+    void refresh_look() override;
     void go_to(const QString& role) override;
     TouchEdits& edits() { return *edits_; }
 

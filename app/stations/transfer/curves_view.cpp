@@ -2,17 +2,25 @@
 
 #include <qcustomplot.h>
 
+#include <QComboBox>
 #include <QMouseEvent>
 #include <QVBoxLayout>
 #include <limits>
 
 #include <cmath>
 
+#include "app/look/labels.hpp"
 #include "app/look/look.hpp"
 #include "app/stage/stage_view.hpp"
 #include "app/stations/transfer/error_strip.hpp"
 
 namespace nb {
+
+namespace {
+
+constexpr int curves = 4;
+
+}  // namespace
 
 CurvesView::CurvesView(Workspace& workspace, Playback& playback, StageView& stage, QWidget* parent)
     : QWidget(parent), workspace_(workspace), playback_(playback), stage_(stage) {
@@ -25,7 +33,7 @@ CurvesView::CurvesView(Workspace& workspace, Playback& playback, StageView& stag
         tr("Both curves at one scale: the source's lengths are multiplied as the body travels. "
            "Wheel: zoom in time, drag: move along, click: go there"));
     rows->addWidget(plot_);
-    for (int i = 0; i < 3; ++i) {
+    for (int i = 0; i < curves; ++i) {
         plot_->addGraph();
         plot_->graph(i)->setAdaptiveSampling(true);
     }
@@ -48,8 +56,9 @@ CurvesView::CurvesView(Workspace& workspace, Playback& playback, StageView& stag
         is_stale_ = true;
         if (isVisible()) refresh();
     };
-    for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed,
-                              &Workspace::result_changed, &Workspace::pin_changed})
+    for (const auto signal :
+         {&Workspace::source_changed, &Workspace::target_changed, &Workspace::result_changed,
+          &Workspace::pin_changed, &Workspace::without_changed})
         connect(&workspace_, signal, this, stale);
     connect(&stage_, &StageView::selection_changed, this, stale);
     connect(&playback_, &Playback::frame_changed, this, &CurvesView::refresh_now);
@@ -63,6 +72,9 @@ void CurvesView::refresh_look() {
     plot_->graph(0)->setPen(pen(l.source, 1.6));
     plot_->graph(1)->setPen(pen(l.target, 1.6));
     plot_->graph(2)->setPen(pen(l.mark, 1.0));
+    QPen without = pen(l.target, 1.0);
+    without.setStyle(Qt::DotLine);
+    plot_->graph(3)->setPen(without);
     now_->setPen(pen(l.mark, 1.4));
     words_->setColor(l.text);
     plot_->axisRect()->setMargins(QMargins(scaled(ErrorStrip::left_px), 4, scaled(ErrorStrip::right_px), 0));
@@ -82,6 +94,26 @@ void CurvesView::refresh_look() {
 
 void CurvesView::set_quantity(BoneQuantity quantity) {
     quantity_ = quantity;
+    is_stale_ = true;
+    if (isVisible()) refresh();
+}
+
+QComboBox* CurvesView::quantity_choice(QWidget* parent) {
+    auto* field = new QComboBox(parent);
+    field->setAccessibleName(tr("curve"));
+    field->setToolTip(tr("What of the selected bone the curves show"));
+    field->setFocusPolicy(Qt::TabFocus);
+    for (const BoneQuantity quantity : bone_quantities)
+        field->addItem(QString("%1, %2").arg(text_of(bone_quantity_name(quantity)),
+                                             text_of(bone_quantity_unit(quantity))),
+                       int(quantity));
+    connect(field, &QComboBox::currentIndexChanged, this,
+            [this, field] { set_quantity(BoneQuantity(field->currentData().toInt())); });
+    return field;
+}
+
+void CurvesView::show_without(bool on) {
+    has_without_ = on;
     is_stale_ = true;
     if (isVisible()) refresh();
 }
@@ -107,9 +139,7 @@ void CurvesView::refresh() {
         for (size_t f = 0; f < values.size(); ++f) points.append(QCPGraphData(double(f), values[f]));
         plot_->graph(graph)->data()->set(points, true);
     };
-    set(0, {});
-    set(1, {});
-    set(2, {});
+    for (int i = 0; i < curves; ++i) set(i, {});
     if (source && target && result) {
         set(0,
             bone_curve(source->file.character, result->source, role_, quantity_, dt, result->plan.program.k));
@@ -126,6 +156,10 @@ void CurvesView::refresh() {
         }
         set(2, here);
     }
+    // A pace gives it another clock: then there is nothing to lay over each other.
+    if (const auto without = has_without_ && target && result ? workspace_.without_touch_ups() : nullptr;
+        without && without->target.frames == result->target.frames && without != result)
+        set(3, bone_curve(target->file.character, without->target, role_, quantity_, dt));
     if (frames_ != playback_.frames()) {
         frames_ = playback_.frames();
         plot_->xAxis->setRange(0, std::max(1, frames_));
@@ -141,8 +175,8 @@ void CurvesView::refresh_now() {
     now_->point1->setCoords(frame + 0.0, 0.0);
     now_->point2->setCoords(frame + 0.0, 1.0);
     QStringList lines{QString::fromStdString(role_)};
-    const std::array<QString, 3> names{tr("take"), tr("here"), tr("pinned")};
-    for (int i = 0; i < 3; ++i)
+    const std::array<QString, curves> names{tr("take"), tr("here"), tr("pinned"), tr("without")};
+    for (int i = 0; i < curves; ++i)
         if (const double at = value(i, frame); !std::isnan(at))
             lines << names[size_t(i)] + " " + QString::number(at, 'f', 1);
     words_->setText(lines.join("\n"));

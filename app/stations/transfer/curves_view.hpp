@@ -9,6 +9,7 @@
 #include "app/work/workspace.hpp"
 #include "core/review/curves.hpp"
 
+class QComboBox;
 class QCustomPlot;
 class QCPItemLine;
 class QCPItemText;
@@ -25,9 +26,13 @@ class CurvesView : public QWidget {
     CurvesView(Workspace& workspace, Playback& playback, StageView& stage, QWidget* parent = nullptr);
     void set_quantity(BoneQuantity quantity);
     BoneQuantity quantity() const { return quantity_; }
+    /// A field that chooses it.
+    QComboBox* quantity_choice(QWidget* parent);
     /// The role that is shown: that of the selected bone, else the hips.
     const std::string& role() const { return role_; }
-    /// What a curve shows at a frame; NaN when it is not there. 0 source, 1 target, 2 pinned.
+    /// Draws the target without its touch-ups, too; it is carried when it is first seen.
+    void show_without(bool on);
+    /// What a curve shows at a frame; NaN when it is not there. 0 source, 1 target, 2 pinned, 3 without touch-ups.
     double value(int curve, int frame) const;
     /// Frames that are seen.
     std::pair<double, double> range() const;
@@ -48,6 +53,7 @@ class CurvesView : public QWidget {
     std::string role_;
     int frames_ = 0;  ///< of what is shown
     bool is_stale_ = true;
+    bool has_without_ = false;
     QPoint pressed_;
 
     void refresh();

@@ -66,17 +66,7 @@ QLayout* TransferSheet::make_head() {
         measure_->addItem(QString("%1, %2").arg(measure_name(m), measure_unit(m)), int(m));
     connect(measure_, &QComboBox::currentIndexChanged, this,
             [this] { strip_->set_measure(ReviewMeasure(measure_->currentData().toInt())); });
-    quantity_ = new QComboBox(this);
-    quantity_->setAccessibleName(tr("curve"));
-    quantity_->setToolTip(tr("What of the selected bone the curves show"));
-    quantity_->setFocusPolicy(Qt::TabFocus);
-    for (const BoneQuantity quantity : bone_quantities) {
-        quantity_->addItem(QString("%1, %2").arg(text_of(bone_quantity_name(quantity)),
-                                                 text_of(bone_quantity_unit(quantity))),
-                           int(quantity));
-    }
-    connect(quantity_, &QComboBox::currentIndexChanged, this,
-            [this] { curves_->set_quantity(BoneQuantity(quantity_->currentData().toInt())); });
+    quantity_ = curves_->quantity_choice(this);
     worst_ = new QToolButton(this);
     worst_->setText(tr("next worst"));
     worst_->setToolTip(tr("Goes to the worst frame, then the next (W)"));

@@ -205,7 +205,7 @@ Problem make_problem(const Program& program, const Contacts& contacts, const Wor
     }
     for (int f = 0; f < problem.frames && program.touch.has_hips(); ++f)
         problem.touched_hips_m.push_back(
-            touched_hips(program, source.time_s(f), problem.R(f, program.body.hips)));
+            touched_hips(program, frame_of(source, f), problem.R(f, program.body.hips)));
     return problem;
 }
 
