@@ -32,6 +32,7 @@ struct AngleOp {
     /// the roll that the limb's bone left to it.
     int gathered = -1;
     Quat gathered_C = Quat::Identity();
+    int touched = -1;  ///< follow: of `TouchProgram::followers`; it follows as touch-ups turn it
 };
 
 /// One op a target joint: hips, chains as they are matched, then roles beside the chains (eyes, jaw; a dog's

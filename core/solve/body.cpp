@@ -56,8 +56,11 @@ void follow(const Program& program, TargetFrame& target, bool are_twists_turned)
         const AngleOp& op = program.angles[j];
         const int parent = program.body.parents[j];
         if (parent < 0) continue;
-        if (op.kind == AngleOp::Kind::follow || (op.kind == AngleOp::Kind::twist && !are_twists_turned))
-            target.R[j] = (target.R[size_t(parent)] * op.C).normalized();
+        if (op.kind == AngleOp::Kind::follow || (op.kind == AngleOp::Kind::twist && !are_twists_turned)) {
+            const bool is_touched = op.touched >= 0 && !target.touched_R_PJ.empty();
+            const Quat& R_PJ = is_touched ? target.touched_R_PJ[size_t(op.touched)] : op.C;
+            target.R[j] = (target.R[size_t(parent)] * R_PJ).normalized();
+        }
     }
 }
 

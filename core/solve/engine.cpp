@@ -14,6 +14,7 @@
 #include <utility>
 
 #include "core/contact/contacts.hpp"
+#include "core/solve/cycle.hpp"
 #include "core/solve/passes.hpp"
 #include "core/touchup/apply.hpp"
 
@@ -118,8 +119,9 @@ TransferResult transfer_with(const Character& source, const Take& given, Take* t
         return any_touch(layers, [stage](const TouchUp& touch) { return touch.stage == stage; });
     };
     std::optional<Take> touched;
+    std::vector<LoopFrames> loops;
     if (has_stage(TouchStage::source))
-        touched = touched_take(source, given, layers, given.start_s, result.touch_notes);
+        touched = touched_take(source, given, layers, given.start_s, result.touch_notes, &loops);
     const Take& take = touched ? *touched : given;
     result.source = forward_kinematics(source.rig.skeleton, take, threads);
     const auto release = [](Take& frames) {
@@ -129,9 +131,6 @@ TransferResult transfer_with(const Character& source, const Take& given, Take* t
     if (to_release) release(*to_release);
     if (to_release && touched) release(*touched);
     const int joints = target.rig.skeleton.size();
-    result.target.resize(take.frames, joints);
-    result.target.start_s = take.start_s;
-    result.target.frame_time_s = take.frame_time_s;
     Take& baked = result.take;
     baked.name = take.name;
     baked.frame_time_text = take.frame_time_text;
@@ -144,49 +143,23 @@ TransferResult transfer_with(const Character& source, const Take& given, Take* t
     for (size_t j = 0; j < result.plan.program.length_of.size(); ++j)
         if (result.plan.program.length_of[j] >= 0) baked.translated.push_back(int(j));
     std::sort(baked.translated.begin(), baked.translated.end());
-    const Program& program = result.plan.program;
-    std::atomic<int> done{0};
-    std::atomic<bool> is_cancelled{false};
-    const bool has_contacts = program.passes.contacts && program.passes.reach;
-    // Shares of the whole: a first round of angles and root, what runs along time, the frames.
-    const double first_share = has_contacts ? 0.2 : 0.0;
-    const double held_share = has_contacts ? 0.4 : 0.0;
-    const auto tell = [&](double share) {
-        if (progress && !progress(int(std::lround(share * take.frames)), take.frames)) is_cancelled = true;
-        return !is_cancelled;
-    };
-    if (has_contacts) {
-        for_each_frame(take.frames, threads, [&](int first, int last) {
-            // What contacts are held against: the hips' place and the feet's turn, which reach leaves alone.
-            for (int f = first; f < last && !is_cancelled; ++f) {
-                const SourceFrame S = frame_of(std::as_const(result.source), f);
-                TargetFrame T = frame_of(result.target, f);
-                pass_angles(program, S, T);
-                if (!program.touch.is_empty()) touch_turns(program, S, T);
-                pass_root(program, S, T);
-            }
-            tell(first_share * (done += last - first) / take.frames);
-        });
-        if (is_cancelled) throw std::runtime_error("cancelled");
-        result.contacts = take.contacts.is_by_hand ? take.contacts
-                                                   : find_contacts(source, result.source, take.frame_time_s,
-                                                                   take.first_motion_frame);
-        result.corrections =
-            hold_contacts(program, result.contacts, result.source, result.target, take.frame_time_s,
-                          take.first_motion_frame,
-                          Watch([&](double share) { return tell(first_share + held_share * share); }));
-        done = 0;
+    // Each part takes a share of the whole by its frames.
+    const double parts = 1.0 + 2.0 * double(loops.size());
+    double before = 0.0;
+    const MotionSolve how{source, result.plan.program, threads, [&](double share) {
+                              return !progress ||
+                                     progress(int(std::lround((before + share) / parts * take.frames)),
+                                              take.frames);
+                          }};
+    SolvedMotion solved = solve_motion(how, result.source, take.contacts, take.first_motion_frame);
+    before = 1.0;
+    for (const auto& [first, last] : loops) {
+        solve_cycle(how, result.source, take.contacts, {first, last}, solved);
+        before += 2.0;
     }
-    const bool is_held = !result.corrections.is_empty();
-    for_each_frame(take.frames, threads, [&](int first, int last) {
-        for (int f = first; f < last && !is_cancelled; ++f) {
-            const FrameCorrection held = result.corrections.at(f);
-            solve_frame(program, result.source, result.target, f, is_held ? &held : nullptr);
-        }
-        tell(first_share + held_share +
-             (1.0 - first_share - held_share) * (done += last - first) / take.frames);
-    });
-    if (is_cancelled) throw std::runtime_error("cancelled");
+    result.target = std::move(solved.target);
+    result.contacts = std::move(solved.contacts);
+    result.corrections = std::move(solved.corrections);
     if (has_stage(TouchStage::last))
         for (std::string& note : touch_motion(target, result.target, layers, TouchStage::last,
                                               {take.start_s, take.frame_time_s, take.first_motion_frame}))

@@ -17,6 +17,9 @@ struct SourceFrame {
 struct TargetFrame {
     std::span<Quat> R;
     std::span<Vec3> p;
+    /// Turns on the bone above of bones that follow it and that touch-ups turn (`TouchProgram::followers`); empty where
+    /// nothing follows any more.
+    std::span<Quat> touched_R_PJ = {};
 };
 
 inline SourceFrame frame_of(const WorldMotion& motion, int frame) {

@@ -43,6 +43,10 @@ void run_passes(const Program& program, const SourceFrame& source, TargetFrame& 
         pass_root(program, source, target, held);
         pass_reach(program, source, target, held);
     } else {
+        // One a thread, that grows once: nothing is allocated in a frame.
+        thread_local std::vector<Quat> touched_R_PJ;
+        touched_R_PJ.resize(program.touch.followers.size());
+        target.touched_R_PJ = touched_R_PJ;
         touch_turns(program, source, target);
         // Hips that are asked elsewhere than what is held knows of yet: the shown frame, before the take is carried.
         FrameCorrection moved = held ? *held : FrameCorrection();

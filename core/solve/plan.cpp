@@ -26,8 +26,7 @@ Plan compile_plan(const Character& source, const Character& target, const Pairin
     compile_twists(bodies, program);
     plan.report = report_on(bodies, program);
     std::vector<std::string> idle;
-    program.touch = compile_touches(source.rig.skeleton, target, touches_in_force(target, settings, take_key),
-                                    program, idle);
+    compile_touches(source.rig.skeleton, target, touches_in_force(target, settings, take_key), program, idle);
     plan.report.notes.insert(plan.report.notes.end(), idle.begin(), idle.end());
     return plan;
 }

@@ -117,14 +117,40 @@ AskedTouch asked_of(const Character& target, const TouchUp& touch) {
 
 }  // namespace
 
+namespace {
+
+/// Bones that follow the one above keep what touch-ups turn them by. What hangs on a turned bone goes with it anyway.
+void find_followers(Program& program) {
+    TouchProgram& touch = program.touch;
+    const auto add = [&](int joint, const TouchSpan& when) {
+        AngleOp& op = program.angles[size_t(joint)];
+        const int parent = program.body.parents[size_t(joint)];
+        if (op.kind != AngleOp::Kind::follow || parent < 0) return;
+        if (op.touched < 0) {
+            op.touched = int(touch.followers.size());
+            touch.followers.push_back({joint, parent, op.C, {}});
+        }
+        touch.followers[size_t(op.touched)].whens.push_back(when);
+    };
+    for (const auto& one : touch.turns) {
+        if (const auto* turn = std::get_if<TurnOp>(&one)) {
+            if (!turn->joints.empty()) add(turn->joints.front(), turn->when);
+        } else if (const auto* fingers = std::get_if<FingersOp>(&one)) {
+            for (const PosedFinger& finger : fingers->fingers) add(finger.joint, fingers->when);
+        }
+    }
+}
+
+}  // namespace
+
 bool TouchProgram::has_hips() const {
     return std::any_of(places.begin(), places.end(),
                        [](const PlaceOp& op) { return op.part == PlaceOp::Part::hips; });
 }
 
-TouchProgram compile_touches(const Skeleton& source, const Character& target, const TouchLayers& layers,
-                             const Program& solve, std::vector<std::string>& notes) {
-    TouchProgram program;
+void compile_touches(const Skeleton& source, const Character& target, const TouchLayers& layers,
+                     Program& solve, std::vector<std::string>& notes) {
+    TouchProgram& program = solve.touch;
     for (const TouchLayer& layer : layers) {
         if (layer.is_idle()) continue;
         for (const TouchUp& touch : layer.touches) {
@@ -166,7 +192,7 @@ TouchProgram compile_touches(const Skeleton& source, const Character& target, co
                 notes.push_back(idle_touch(touch.kind, layer.name, why));
         }
     }
-    if (program.is_empty()) return program;
+    if (program.is_empty()) return;
     program.rest = std::make_shared<const RestAlignment>(target.rest);
     program.hips_rest_inverse = target.rest.R_WJ0[size_t(target.roles.joint("hips"))].conjugate();
     program.head = target.roles.joint("head");
@@ -179,7 +205,7 @@ TouchProgram compile_touches(const Skeleton& source, const Character& target, co
             program.to_head.insert(program.to_head.begin(), j);
     if (!program.to_head.empty())
         program.to_head_m = skeleton.path_length(program.to_head.front(), program.head);
-    return program;
+    find_followers(solve);
 }
 
 void touch_turns(const Program& program, const SourceFrame& source, TargetFrame& target) {
@@ -192,6 +218,18 @@ void touch_turns(const Program& program, const SourceFrame& source, TargetFrame&
             set_fingers(*touch.rest, fingers->hand, fingers->fingers,
                         fingers->weight * fingers->when.weight(source.t_s), fingers->is_added, target.R);
         }
+    }
+    if (target.touched_R_PJ.empty()) return;
+    for (size_t i = 0; i < touch.followers.size(); ++i) {
+        const TouchedFollower& follower = touch.followers[i];
+        const bool is_turned = std::ranges::any_of(
+            follower.whens, [&](const TouchSpan& when) { return when.weight(source.t_s) > 0.0; });
+        // To the bit as it is where none acts.
+        target.touched_R_PJ[i] =
+            is_turned
+                ? Quat((target.R[size_t(follower.parent)].conjugate() * target.R[size_t(follower.joint)])
+                           .normalized())
+                : follower.R_PJ;
     }
 }
 

@@ -43,8 +43,16 @@ struct AskedTouch {
     std::vector<std::string> rows;  ///< roles and limbs that it moves
 };
 
+/// A bone that follows the one above it, turned by touch-ups itself.
+struct TouchedFollower {
+    int joint = -1, parent = -1;
+    Quat R_PJ;                     ///< as it follows while none acts
+    std::vector<TouchSpan> whens;  ///< of those that turn it
+};
+
 struct TouchProgram {
     std::vector<std::variant<TurnOp, FingersOp>> turns;
+    std::vector<TouchedFollower> followers;  ///< of `turns`
     std::vector<PlaceOp> places;
     std::vector<AskedTouch> asked;  ///< of the stages angles and last
     std::vector<int> to_head;       ///< the joints that bend for the head, the first below the hips first
@@ -56,12 +64,12 @@ struct TouchProgram {
     bool has_hips() const;
 };
 
-/// Those of the stage angles. `notes`: what does nothing and why, a sentence each.
-/// After angles and limbs.
-TouchProgram compile_touches(const Skeleton& source, const Character& target, const TouchLayers& layers,
-                             const Program& program, std::vector<std::string>& notes);
+/// Those of the stage angles, into `program.touch`. `notes`: what does nothing and why, a sentence each. After angles
+/// and limbs.
+void compile_touches(const Skeleton& source, const Character& target, const TouchLayers& layers,
+                     Program& program, std::vector<std::string>& notes);
 
-/// Turns and fingers of one frame, after angles.
+/// Turns and fingers of one frame, after angles. Fills `target.touched_R_PJ`, where it has room.
 void touch_turns(const Program& program, const SourceFrame& source, TargetFrame& target);
 /// Tips, middle joints and head, after reach; bones of these alone, and what hangs on them.
 void touch_places(const Program& program, const SourceFrame& source, TargetFrame& target,

@@ -312,7 +312,7 @@ std::vector<std::string> touch_motion(const Character& body, WorldMotion& motion
 }
 
 Take touched_take(const Character& body, const Take& take, const TouchLayers& layers, double start_s,
-                  std::vector<std::string>& notes) {
+                  std::vector<std::string>& notes, std::vector<LoopFrames>* loops) {
     Take result = take;
     const Skeleton& skeleton = body.rig.skeleton;
     const MotionClock clock{start_s, take.frame_time_s, take.first_motion_frame};
@@ -344,7 +344,13 @@ Take touched_take(const Character& body, const Take& take, const TouchLayers& la
                 }
                 if (kind == TouchKind::pace) {
                     const double percent = 100.0 + layer.weight * (touch.percent - 100.0);
-                    result = paced(result, pace_of(result, touch.when, percent, start_s));
+                    const Pace pace = pace_of(result, touch.when, percent, start_s);
+                    result = paced(result, pace);
+                    if (loops)
+                        for (auto& [first, last] : *loops) {
+                            first = int(std::lround(pace.to_new(first)));
+                            last = int(std::lround(pace.to_new(last)));
+                        }
                     continue;
                 }
                 const auto frame = [&](double t_s) {
@@ -358,6 +364,7 @@ Take touched_take(const Character& body, const Take& take, const TouchLayers& la
                 }
                 close_loop(skeleton, result, top, lines_of(body.roles), first, last,
                            int(std::lround(touch.when.release_s / take.frame_time_s)));
+                if (loops) loops->emplace_back(first, last);
                 if (!touch.has_travel)
                     take_travel_out(skeleton, result, top, lines_of(body.roles), first, last);
             }

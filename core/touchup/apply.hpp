@@ -1,6 +1,7 @@
 // Touch-ups on a motion: on the source before a transfer, on the result after it.
 #pragma once
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "core/body/touch_layers.hpp"
@@ -24,9 +25,12 @@ std::vector<std::string> touch_motion(const Character& body, WorldMotion& motion
 /// The sentence for a touch-up that does nothing.
 std::string idle_touch(TouchKind kind, const std::string& layer, const std::string& why);
 
+/// First and last frame of a loop.
+using LoopFrames = std::pair<int, int>;
+
 /// A take with the touch-ups of stage *source* run over it: first those of motion, then loops, then pace. `notes`: as
-/// `touch_motion` returns them.
+/// `touch_motion` returns them. `loops`: those closed in full, as frames of what is returned; may be null.
 Take touched_take(const Character& body, const Take& take, const TouchLayers& layers, double start_s,
-                  std::vector<std::string>& notes);
+                  std::vector<std::string>& notes, std::vector<LoopFrames>* loops = nullptr);
 
 }  // namespace nb

@@ -12,6 +12,7 @@
 #include <QScrollBar>
 #include <QStandardPaths>
 #include <QTest>
+#include <QToolButton>
 #include <cstdio>
 #include <map>
 
@@ -25,6 +26,7 @@
 #include "app/stations/rest/rest_sheet.hpp"
 #include "app/stations/roles/rails_view.hpp"
 #include "app/stations/touch_up/touch_panel.hpp"
+#include "app/stations/touch_up/touch_sheet.hpp"
 #include "app/stations/transfer/contact_lanes.hpp"
 #include "app/stations/transfer/curves_view.hpp"
 #include "app/stations/transfer/error_strip.hpp"
@@ -37,6 +39,7 @@
 #include "app/window/station_line.hpp"
 #include "app/window/unsaved_list.hpp"
 #include "app/work/commands.hpp"
+#include "core/touchup/hand_pose.hpp"
 #include "draw/renderer.hpp"
 
 using namespace nb;
@@ -126,6 +129,76 @@ int main(int argc, char** argv) {
              window.stage().select(true, -1);
              window.stations().set_station("transfer");
              window.notice().say({});
+         }},
+        {"touch-curves",
+         [&] {
+             // The leap that ships with a touch-up: what it does, and dotted what would be without.
+             const auto& takes = window.workspace().takes();
+             for (size_t i = 0; i < takes.size(); ++i)
+                 if (takes[i].name == "Boat leap") window.workspace().choose_take(int(i));
+             window.stations().set_station("touch up");
+             settle_down(window);
+             window.playback().go_to(236);
+             auto& panel = window.part<TouchPanel>();
+             panel.pick("hips");
+             window.part<TouchEdits>().take_in_hand({SettingLevel::take, 0, 0});
+             for (auto* button : window.part<TouchSheet>().findChildren<QToolButton*>())
+                 if (button->text() == "curves" && !button->isChecked()) button->click();
+             settle_down(window);
+             shoot("touch-curves");
+             for (auto* button : window.part<TouchSheet>().findChildren<QToolButton*>())
+                 if (button->text() == "curves" && button->isChecked()) button->click();
+             window.stage().select(true, -1);
+             window.stations().set_station("transfer");
+             window.notice().say({});
+             for (size_t i = 0; i < takes.size(); ++i)
+                 if (takes[i].name == "Quay walk") window.workspace().choose_take(int(i));
+             settle_down(window);
+         }},
+        {"hand-poses",
+         [&] {
+             // Close up, a row a body, a column a pose; on request alone.
+             if (!wanted.contains("hand-poses")) return;
+             const QSize cell(300, 260);
+             QImage sheet(cell.width() * 6, cell.height() * 3, QImage::Format_RGB32);
+             QPainter painter(&sheet);
+             const auto& targets = window.workspace().targets();
+             int row = 0;
+             for (const QString body : {"the ferrier", "the dockhand", "the net-mender"}) {
+                 for (size_t i = 0; i < targets.size(); ++i)
+                     if (targets[i].name == body) window.workspace().choose_target(int(i));
+                 settle_down(window);
+                 int column = 0;
+                 for (const HandPose& pose : shipped_hand_poses()) {
+                     TouchUp hand;
+                     hand.kind = TouchKind::hand;
+                     hand.what = "hand.left";
+                     hand.pose = pose.name;
+                     hand.replaces = true;
+                     window.part<TouchEdits>().add(hand, "pose");
+                     settle_down(window);
+                     window.playback().go_to(30);
+                     window.stage().select(
+                         true, window.workspace().target()->file.character.roles.joint("middle.1.left"));
+                     window.stage().frame_selection();
+                     window.stage().select(true, -1);
+                     QTest::qWait(600);
+                     const QImage seen = window.stage().grabFramebuffer();
+                     const QSize from(std::min(seen.width(), 600), std::min(seen.height(), 520));
+                     painter.drawImage(
+                         QRect({column * cell.width(), row * cell.height()}, cell), seen,
+                         QRect(QPoint((seen.width() - from.width()) / 2, (seen.height() - from.height()) / 2),
+                               from));
+                     painter.setPen(Qt::white);
+                     painter.drawText(column * cell.width() + 8, row * cell.height() + 16,
+                                      QString::fromStdString(pose.name));
+                     window.undo_stack().undo();
+                     ++column;
+                 }
+                 ++row;
+             }
+             painter.end();
+             sheet.save(folder.filePath("hand-poses.png"));
          }},
         {"transfer-over",
          [&] {

@@ -387,6 +387,11 @@ class TouchUpWindowTest : public WindowFixture {
         QVERIFY(settled());
         const size_t finger = size_t(body().roles.joint("middle.2.left"));
         const Pose half = target_at(150);
+        // Seen: a take without fingers, and yet they close.
+        const Quat on_hand = half.R[size_t(body().roles.joint("hand.left"))].conjugate() * half.R[finger];
+        const Quat at_rest = body().rest.R_WJ0[size_t(body().roles.joint("hand.left"))].conjugate() *
+                             body().rest.R_WJ0[finger];
+        QVERIFY(rad_to_deg(angle_between(on_hand, at_rest)) > 40.0);
         auto* name = panel().findChild<QLineEdit*>();
         for (auto* field : panel().findChildren<QLineEdit*>())
             if (field->accessibleName() == "name of the shown hand") name = field;

@@ -1,10 +1,12 @@
 // Touch-ups within a transfer: turns and fingers before contacts, places of hips, hands, elbows and head
 // (core/solve/touch.hpp). What must hold: properties 1 to 4, 9 and 10 of touch-ups; on captures and the crew.
 #include <QtTest>
+#include <set>
 
 #include "core/motion/edit.hpp"
 #include "core/review/bars.hpp"
 #include "core/touchup/apply.hpp"
+#include "core/touchup/hand_pose.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -274,6 +276,118 @@ class TouchAnglesTest : public QObject {
             solve_pose(result.plan.program, source, shown, &before, result.source.time_s(f));
             QVERIFY((shown.p[size_t(joint("hips"))] - at(result.target, f, joint("hips"))).norm() < 0.02);
         }
+    }
+
+    /// The take has no fingers: those of the body follow its hand, and as they are posed.
+    void what_follows_is_turned_all_the_same() {
+        QVERIFY(walk_.character.roles.joint("index.1.left") < 0);
+        const auto on_hand = [&](const TransferResult& result, const char* role, int f) {
+            const WorldMotion& m = result.target;
+            const int hand = joint("hand.left"), j = joint(role);
+            return Quat(m.R[m.at(f, hand)].conjugate() * m.R[m.at(f, j)]);
+        };
+        TouchUp fist = one(TouchKind::hand, "hand.left", third_to_fourth_second);
+        fist.pose = "fist";
+        fist.replaces = true;
+        const TransferResult result = carry(walk_, ferrier_, with({fist}));
+        const auto posed = pose_hand(ferrier_.character.rig.skeleton, ferrier_.character.roles,
+                                     ferrier_.character.rest, ".left", *shipped_hand_pose("fist"), 0.0);
+        QVERIFY(posed.size() >= 14);
+        for (const PosedFinger& finger : posed) {
+            const std::string role = ferrier_.character.roles.role_of(finger.joint);
+            const Quat is = on_hand(result, role.c_str(), frame_of_s(3.5));
+            QVERIFY2(rad_to_deg(angle_between(is, finger.R_HF)) < 1e-6, role.c_str());
+        }
+        const Quat straight = on_hand(plain_, "middle.3.left", frame_of_s(3.5));
+        QVERIFY(rad_to_deg(angle_between(straight, on_hand(result, "middle.3.left", frame_of_s(3.5)))) >
+                90.0);
+        const auto [first, last] = differing(result.target, plain_.target);
+        QVERIFY(first >= frame_of_s(2.74) && last <= frame_of_s(4.26));
+        // A thumb for good, an eye to the side: by the same turn in each frame.
+        for (const char* role : {"thumb.1.left", "eye.left", "jaw"}) {
+            if (joint(role) < 0) continue;
+            const TransferResult turned = carry(walk_, ferrier_, with({turn_of(role, {0, 0, 12}, {})}));
+            for (const int f : {10, 200, 400}) {
+                const WorldMotion& a = turned.target;
+                const WorldMotion& b = plain_.target;
+                const double by =
+                    rad_to_deg(angle_between(a.R[a.at(f, joint(role))], b.R[b.at(f, joint(role))]));
+                QVERIFY2(std::abs(by - 12.0) < 1e-6, qPrintable(QString("%1 %2").arg(role).arg(by)));
+            }
+        }
+    }
+
+    /// Property 7 after all passes: pose, velocity and contacts agree over the seam; played on, nothing steps there more
+    /// than anywhere inside.
+    void a_loop_closes_after_all_passes_data() {
+        QTest::addColumn<QString>("take");
+        QTest::addColumn<QString>("body");
+        QTest::addColumn<int>("first");
+        QTest::addColumn<int>("last");
+        QTest::addColumn<bool>("has_travel");
+        QTest::newRow("walk, ferrier") << "quay-walk"
+                                       << "ferrier" << 150 << 284 << true;
+        QTest::newRow("walk, child") << "quay-walk"
+                                     << "lamp-child" << 120 << 187 << true;
+        QTest::newRow("walk on the spot, ferrier") << "quay-walk"
+                                                   << "ferrier" << 120 << 254 << false;
+        QTest::newRow("capture, ferrier") << "01_01"
+                                          << "ferrier" << 400 << 530 << true;
+        QTest::newRow("capture, dockhand") << "01_03"
+                                           << "dockhand" << 100 << 180 << true;
+    }
+    void a_loop_closes_after_all_passes() {
+        QFETCH(QString, take);
+        QFETCH(QString, body);
+        QFETCH(int, first);
+        QFETCH(int, last);
+        QFETCH(bool, has_travel);
+        const LoadedFile source = take.startsWith("0") ? load_file(capture(take.toStdString() + ".bvh"))
+                                                       : demo_take(take.toStdString());
+        const LoadedFile target = demo_body(body.toStdString());
+        TouchUp loop = one(TouchKind::loop, "", {});
+        loop.stage = TouchStage::source;
+        const double dt = source.take->frame_time_s;
+        loop.when = {false, source.take->start_s + first * dt, source.take->start_s + last * dt, 0.0, 10.0};
+        loop.has_travel = has_travel;
+        const TransferResult result = carry(source, target, with({loop}));
+        const WorldMotion& m = result.target;
+        const auto pose = [&](int f, int j) { return Rigid{m.R[m.at(f, j)], at(m, f, j)}; };
+        const int hips = target.character.roles.joint("hips");
+        const Rigid D = pose(last, hips) * inverse(pose(first, hips));
+        QVERIFY2(std::abs((D.R * Vec3::UnitY()).y() - 1.0) < 1e-6 && std::abs(D.p.y()) < 5e-4,
+                 "the travel goes along the floor");
+        double worst_m = 0.0, worst_rad = 0.0, step_here = 0.0, step_inside = 0.0;
+        for (const RoleFill& fill : target.character.roles.fills) {
+            if (fill.role == "root") continue;
+            const Rigid is = pose(last, fill.joint), asked = D * pose(first, fill.joint);
+            worst_m = std::max(worst_m, (is.p - asked.p).norm());
+            worst_rad = std::max(worst_rad, angle_between(is.R, asked.R));
+            // Changes of velocity from one frame to the next.
+            const auto step = [](const Vec3& a, const Vec3& b, const Vec3& c) {
+                return Vec3(a - 2 * b + c).norm();
+            };
+            for (int f = first + 1; f < last; ++f)
+                step_inside = std::max(step_inside, step(at(m, f - 1, fill.joint), at(m, f, fill.joint),
+                                                         at(m, f + 1, fill.joint)));
+            step_here = std::max(step_here, step(at(m, last - 1, fill.joint), at(m, last, fill.joint),
+                                                 D.R * at(m, first + 1, fill.joint) + D.p));
+        }
+        QVERIFY2(worst_m < 5e-4 && rad_to_deg(worst_rad) < 0.05,
+                 qPrintable(QString("%1 mm %2 deg").arg(1000 * worst_m).arg(rad_to_deg(worst_rad))));
+        QVERIFY2(step_here < 1.05 * step_inside,
+                 qPrintable(QString("%1 %2").arg(step_here).arg(step_inside)));
+        // What is held at its end is held at its beginning.
+        std::set<std::string> at_end, at_beginning;
+        for (const Contact& contact : result.contacts.list) {
+            if (contact.first < last && contact.last >= last) at_end.insert(contact.point);
+            if (contact.first <= first && contact.last > first) at_beginning.insert(contact.point);
+        }
+        QVERIFY(at_end == at_beginning);
+        // The bars hold inside.
+        const Review review = review_result(source.character, target.character, result);
+        QVERIFY2(review.target_slide_cm_s.p95 < 0.05,
+                 qPrintable(QString::number(review.target_slide_cm_s.p95)));
     }
 
     /// In the axes of what the take moves beside the body: the wrist goes along with the crate as it turns and is

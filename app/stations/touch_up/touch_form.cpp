@@ -74,15 +74,15 @@ TouchForm::TouchForm(Workspace& workspace, Playback& playback, TouchEdits& edits
             tr("turned about %1").arg(axis), tr("Degrees about %1; turns add up").arg(axis), -360, 360, 1.0,
             QString::fromUtf8("°"), [i](TouchUp& touch, double deg) { touch.turn_rad[i] = deg_to_rad(deg); });
         centimetres_[size_t(i)] =
-            number(tr("moved along %1").arg(axis), tr("Centimetres along %1").arg(axis), -500, 500, 1.0,
-                   tr(" cm"), [i](TouchUp& touch, double cm) { touch.place_m[i] = 0.01 * cm; });
+            number(tr("moved along %1").arg(axis), tr("Centimetres along %1").arg(axis), -500, 500, 1.0, {},
+                   [i](TouchUp& touch, double cm) { touch.place_m[i] = 0.01 * cm; });
         degrees_[size_t(i)]->setPrefix(axis + " ");
         centimetres_[size_t(i)]->setPrefix(axis + " ");
     }
     add_row(*grid, tr("turned"), {degrees_.begin(), degrees_.end()},
             [](const TouchUp& t) { return t.kind == K::turn; });
     const auto moves = [](const TouchUp& t) { return t.kind == K::place || t.kind == K::body; };
-    add_row(*grid, tr("moved"), {centimetres_.begin(), centimetres_.end()}, moves);
+    add_row(*grid, tr("cm"), {centimetres_.begin(), centimetres_.end()}, moves);
     heading_ = number(tr("heading"), tr("Turned about the upright, degrees"), -360, 360, 5.0,
                       QString::fromUtf8("°"), [](TouchUp& touch, double deg) {
                           touch.turn_rad = {0, deg_to_rad(deg), 0};

@@ -178,7 +178,7 @@ void CurvesView::refresh_now() {
     const std::array<QString, curves> names{tr("take"), tr("here"), tr("pinned"), tr("without")};
     for (int i = 0; i < curves; ++i)
         if (const double at = value(i, frame); !std::isnan(at))
-            lines << names[size_t(i)] + " " + QString::number(at, 'f', 1);
+            lines << names[size_t(i)] + " " + QString::number(at, 'f', std::abs(at) < 100.0 ? 1 : 0);
     words_->setText(lines.join("\n"));
     plot_->replot(QCustomPlot::rpQueuedReplot);
 }
