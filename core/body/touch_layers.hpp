@@ -61,6 +61,8 @@ struct TouchUp {
     double range_rad = 0.0;  ///< damp: held inside so much to either side of its middle; 0: scaled instead
     double percent = 100.0;  ///< pace
     bool has_travel = true;  ///< loop
+    bool ends_stay =
+        false;  ///< body: hands and feet where they were, as far as limbs reach; else they go with it
     bool operator==(const TouchUp&) const = default;
 };
 

@@ -74,6 +74,7 @@ Json touch_json(const TouchUp& touch) {
     if (uses.damp && touch.range_rad > 0.0) json["range_deg"] = canonical(rad_to_deg(touch.range_rad));
     if (uses.pace) json["percent"] = canonical(touch.percent);
     if (uses.travel) json["travel"] = touch.has_travel;
+    if (touch.kind == TouchKind::body && touch.ends_stay) json["ends_stay"] = true;
     return json;
 }
 
@@ -128,6 +129,7 @@ TouchUp touch_from(const Json& json, const std::string& where) {
     touch.range_rad = deg_to_rad(number_in(json, "range_deg", 0.0, 360.0, 0.0, where));
     touch.percent = number_in(json, "percent", 10.0, 1000.0, 100.0, where);
     touch.has_travel = flag_in(json, "travel", true, where);
+    touch.ends_stay = flag_in(json, "ends_stay", false, where);
     return touch;
 }
 

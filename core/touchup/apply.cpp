@@ -131,6 +131,7 @@ class Touched {
                                           clock_.first_frame)[size_t(first)]
                                : 0.0;
         const Vec3 by = exp_rotation(yaw * Vec3::UnitY()) * touch.place_m;
+        const WorldMotion before = touch.ends_stay ? motion_ : WorldMotion();
         for (int f = 0; f < motion_.frames; ++f) {
             const double w = weights_[size_t(f)];
             if (w <= 0.0) continue;
@@ -143,7 +144,48 @@ class Touched {
                 p_j = about + heading * (p_j - about) + w * by;
             }
         }
+        if (touch.ends_stay) bring_ends_back(before);
         return {};
+    }
+
+    /// Hands and feet as they were in `before`, as far as their limbs reach; these bend in their own plane.
+    void bring_ends_back(const WorldMotion& before) {
+        std::vector<Limb> limbs = limbs_of({"thigh", "shin", "foot"});
+        for (const Limb& arm : limbs_of({"upperarm", "forearm", "hand"})) limbs.push_back(arm);
+        each_frame([&](int f, std::span<Quat> now) {
+            for (const Limb& limb : limbs) {
+                const size_t tip = before.at(f, limb.tip);
+                bend_limb(limb, f, before.p[tip] - motion_.p[motion_.at(f, limb.tip)], now);
+                for (int j = limb.tip; j < s_.size(); ++j)
+                    if (s_.is_ancestor(limb.tip, j)) now[size_t(j)] = before.R[before.at(f, j)];
+            }
+        });
+    }
+
+    struct Limb {
+        int start, mid, tip;
+    };
+    /// Of both sides, those that are whole.
+    std::vector<Limb> limbs_of(const std::array<const char*, 3>& parts) const {
+        std::vector<Limb> limbs;
+        for (const std::string side : {".left", ".right"}) {
+            const Limb limb{body_.roles.joint(parts[0] + side), body_.roles.joint(parts[1] + side),
+                            body_.roles.joint(parts[2] + side)};
+            if (limb.start >= 0 && limb.mid >= 0 && limb.tip >= 0) limbs.push_back(limb);
+        }
+        return limbs;
+    }
+    /// Its tip goes by so much: start and middle turn, as long as they reach; what hangs on the tip is left to the caller.
+    void bend_limb(const Limb& limb, int f, const Vec3& by, std::span<Quat> now) const {
+        const auto p = [&](int j) -> const Vec3& { return motion_.p[motion_.at(f, j)]; };
+        const Vec3 upper = p(limb.mid) - p(limb.start);
+        const Vec3 lower = p(limb.tip) - p(limb.mid);
+        const Vec3 to = upper + lower + by;
+        const Vec3 n = upper.cross(lower);
+        if (by == Vec3::Zero() || n.norm() < 1e-9 || to.norm() < 1e-9) return;
+        const TwoBoneTurns turns = bend_toward(upper, lower, n.normalized(), to, to.norm());
+        now[size_t(limb.start)] = (turns.upper * now[size_t(limb.start)]).normalized();
+        now[size_t(limb.mid)] = (turns.lower * now[size_t(limb.mid)]).normalized();
     }
 
     std::string pose(const TouchUp& touch) {
@@ -214,43 +256,26 @@ class Touched {
     /// Hops of standing feet: the ankle goes straight from where it was to where it comes back, thigh and shin bend for
     /// it in their own plane, the foot keeps its turn.
     std::string settle() {
-        struct Way {
-            int thigh, shin, foot;
-            std::vector<Vec3> by;  ///< a frame
-        };
-        std::vector<Way> ways;
-        for (const char* side : {".left", ".right"})
-            ways.push_back({body_.roles.joint(std::string("thigh") + side),
-                            body_.roles.joint(std::string("shin") + side),
-                            body_.roles.joint(std::string("foot") + side),
-                            std::vector<Vec3>(size_t(motion_.frames), Vec3::Zero())});
+        const std::vector<Limb> legs = limbs_of({"thigh", "shin", "foot"});
+        std::vector<std::vector<Vec3>> by(legs.size(),
+                                          std::vector<Vec3>(size_t(motion_.frames), Vec3::Zero()));
         int count = 0;
         for (const Hop& hop :
              find_foot_hops(s_, body_.roles, motion_, clock_.frame_time_s, clock_.first_frame)) {
-            Way& way = ways[hop.is_left ? 0 : 1];
-            if (way.thigh < 0 || way.shin < 0 || weights_[size_t(hop.frame)] <= 0.0) continue;
-            const auto p = [&](int f) -> const Vec3& { return motion_.p[motion_.at(f, way.foot)]; };
+            const int foot = body_.roles.joint(hop.is_left ? "foot.left" : "foot.right");
+            const size_t leg = size_t(std::ranges::find(legs, foot, &Limb::tip) - legs.begin());
+            if (leg == legs.size() || weights_[size_t(hop.frame)] <= 0.0) continue;
+            const auto p = [&](int f) -> const Vec3& { return motion_.p[motion_.at(f, foot)]; };
             for (int f = hop.first + 1; f < hop.last; ++f) {
                 const double u = double(f - hop.first) / (hop.last - hop.first);
                 const Vec3 straight = p(hop.first) + u * u * (3.0 - 2.0 * u) * (p(hop.last) - p(hop.first));
-                way.by[size_t(f)] = weights_[size_t(f)] * (straight - p(f));
+                by[leg][size_t(f)] = weights_[size_t(f)] * (straight - p(f));
             }
             ++count;
         }
         if (count == 0) return "no standing foot hops there";
         each_frame([&](int f, std::span<Quat> now) {
-            for (const Way& way : ways) {
-                if (way.by[size_t(f)] == Vec3::Zero()) continue;
-                const auto p = [&](int j) -> const Vec3& { return motion_.p[motion_.at(f, j)]; };
-                const Vec3 upper = p(way.shin) - p(way.thigh);
-                const Vec3 lower = p(way.foot) - p(way.shin);
-                const Vec3 to = upper + lower + way.by[size_t(f)];
-                const Vec3 n = upper.cross(lower);
-                if (n.norm() < 1e-9 || to.norm() < 1e-9) continue;
-                const TwoBoneTurns turns = bend_toward(upper, lower, n.normalized(), to, to.norm());
-                now[size_t(way.thigh)] = (turns.upper * now[size_t(way.thigh)]).normalized();
-                now[size_t(way.shin)] = (turns.lower * now[size_t(way.shin)]).normalized();
-            }
+            for (size_t leg = 0; leg < legs.size(); ++leg) bend_limb(legs[leg], f, by[leg][size_t(f)], now);
         });
         return {};
     }

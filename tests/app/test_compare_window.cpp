@@ -76,7 +76,7 @@ class CompareWindowTest : public test::WindowFixture {
     void curves_of_the_selected_bone() {
         w().stage().select(true, joint("foot.left"));
         QTest::keyClick(&w(), Qt::Key_C);
-        CurvesView& curves = w().part<CurvesView>();
+        CurvesView& curves = *w().part<TransferSheet>().findChild<CurvesView*>();
         QVERIFY(curves.isVisible());
         QCOMPARE(curves.role(), std::string("foot.left"));
         const int frame = 100;

@@ -872,6 +872,39 @@ class TouchUpTest : public QObject {
         QVERIFY((now - Vec3(way.z(), way.y(), -way.x())).norm() < 1e-9);
     }
 
+    void a_body_goes_down_and_its_ends_stay() {
+        const LoadedFile walk = demo_take("quay-walk");
+        const Character& c = walk.character;
+        TouchUp lower;
+        lower.kind = TouchKind::body;
+        lower.stage = TouchStage::source;
+        lower.axes = TurnAxes::world;
+        lower.place_m = {0.0, -0.05, 0.0};
+        lower.when = {false, 3.0, 4.0, 0.25, 0.25};
+        lower.ends_stay = true;
+        const WorldMotion before = forward_kinematics(c.rig.skeleton, *walk.take);
+        std::vector<std::string> notes;
+        const Take touched =
+            touched_take(c, *walk.take, {{"low", false, 1.0, {lower}}}, walk.take->start_s, notes);
+        const WorldMotion after = forward_kinematics(c.rig.skeleton, touched);
+        QVERIFY(notes.empty());
+        const auto by = [&](const char* role, int f) {
+            const int j = c.roles.joint(role);
+            return Vec3(after.p[after.at(f, j)] - before.p[before.at(f, j)]);
+        };
+        for (int f = 0; f < before.frames; ++f) {
+            const double w = lower.when.weight(walk.take->start_s + f * walk.take->frame_time_s);
+            QVERIFY((by("hips", f) - w * lower.place_m).norm() < 1e-9);
+            for (const char* end : {"foot.left", "foot.right", "hand.left", "hand.right"}) {
+                QVERIFY2(by(end, f).norm() < 1e-6, end);
+                const int j = c.roles.joint(end);
+                QVERIFY(angle_between(after.R[after.at(f, j)], before.R[before.at(f, j)]) < 1e-7);
+            }
+        }
+        const Json json = touch_layers_json({{"low", false, 1.0, {lower}}});
+        QVERIFY(read_touch_layers(json, "x")[0].touches[0].ends_stay);
+    }
+
     void what_is_last_moves_the_result_and_what_cannot_run_is_told() {
         const LoadedFile source = load_file(capture("01_01.bvh"));
         const LoadedFile target = demo_body("ferrier");

@@ -357,6 +357,7 @@ void TouchForm::refresh() {
     range_->setValue(rad_to_deg(touch->range_rad));
     percent_->setValue(touch->percent);
     travel_->setChecked(touch->has_travel);
+    ends_stay_->setChecked(touch->ends_stay);
     other_side_->setChecked(touch->has_other_side);
     whole_->setChecked(touch->when.is_whole);
     const std::array<double, 4> when{touch->when.from_s, touch->when.to_s, touch->when.arrive_s,

@@ -37,7 +37,7 @@ class TouchForm : public QWidget {
     QLineEdit* hand_name_;
     std::array<QDoubleSpinBox*, 3> degrees_{}, centimetres_{};
     QDoubleSpinBox *heading_, *opening_, *cut_off_, *keep_, *range_, *percent_;
-    QCheckBox *other_side_, *replaces_, *travel_, *whole_;
+    QCheckBox *other_side_, *replaces_, *travel_, *whole_, *ends_stay_;
     std::array<QDoubleSpinBox*, 4> when_{};  ///< from, to, arrive, release
     struct Row {
         QLabel* name = nullptr;

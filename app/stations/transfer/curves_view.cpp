@@ -50,7 +50,7 @@ CurvesView::CurvesView(Workspace& workspace, Playback& playback, StageView& stag
     words_->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
     words_->setTextAlignment(Qt::AlignLeft);
     words_->setClipToAxisRect(false);
-    words_->position->setCoords(12, 4);
+    words_->position->setCoords(6, 4);
     plot_->installEventFilter(this);
     const auto stale = [this] {
         is_stale_ = true;

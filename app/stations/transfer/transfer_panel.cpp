@@ -236,7 +236,11 @@ void TransferPanel::refresh_settings() {
         scale_->setValue(*s.scale);
     else if (result)
         scale_->setValue(result->plan.program.k);
-    level_->setText(s == PairingSettings() ? tr("All as the body plan has it.")
+    // Touch-ups are told in their own station.
+    PairingSettings of_passes = s;
+    of_passes.touches.clear();
+    of_passes.take_touches.clear();
+    level_->setText(of_passes == PairingSettings() ? tr("All as the body plan has it.")
                                            : tr("Set for this pair: source and target together."));
     QString notes;
     if (result) {
