@@ -241,7 +241,7 @@ void TransferPanel::refresh_settings() {
     of_passes.touches.clear();
     of_passes.take_touches.clear();
     level_->setText(of_passes == PairingSettings() ? tr("All as the body plan has it.")
-                                           : tr("Set for this pair: source and target together."));
+                                                   : tr("Set for this pair: source and target together."));
     QString notes;
     if (result) {
         QStringList lines;
