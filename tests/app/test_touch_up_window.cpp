@@ -458,6 +458,20 @@ class TouchUpWindowTest : public WindowFixture {
         undo_all();
     }
 
+    void a_body_is_raised_and_its_ends_stay() {
+        to_touch_up();
+        w().playback().go_to(180);
+        click("whole body");
+        QVERIFY(settled());
+        const size_t hand = size_t(body().roles.joint("hand.left"));
+        const Pose gone = target_at(180);
+        box("hands and feet stay")->click();
+        QVERIFY(edits().touch_in_hand()->ends_stay);
+        QVERIFY(settled());
+        QVERIFY((target_at(180).p[hand] - gone.p[hand]).norm() > 0.05);
+        undo_all();
+    }
+
     void a_swing_is_held_inside_a_range() {
         to_touch_up();
         panel().pick("upperarm.left");

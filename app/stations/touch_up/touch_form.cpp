@@ -88,6 +88,10 @@ TouchForm::TouchForm(Workspace& workspace, Playback& playback, TouchEdits& edits
                           touch.turn_rad = {0, deg_to_rad(deg), 0};
                       });
     add_row(*grid, tr("heading"), {heading_}, [](const TouchUp& t) { return t.kind == K::body; });
+    ends_stay_ = tick(tr("hands and feet stay"),
+                      tr("Where they were, as far as arms and legs reach; off: they go with it"),
+                      [](TouchUp& touch, bool on) { touch.ends_stay = on; });
+    add_row(*grid, {}, {ends_stay_}, [](const TouchUp& t) { return t.kind == K::body; });
     pose_ =
         choice(tr("pose"), tr("Fits every hand, of three to five fingers"), [this](TouchUp& touch, int at) {
             touch.pose = pose_->itemText(at).toStdString();
