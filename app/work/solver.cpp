@@ -15,6 +15,8 @@ void Solver::start_anew(const LoadedPtr& source, bool is_source_new, bool is_oth
         on_source_.clear();
     }
     if (is_other_take) unpin();
+    bare_of_ = {};
+    bare_.reset();
     result_.reset();
     review_.reset();
     events_.clear();

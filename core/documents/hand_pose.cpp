@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
 #include <utility>
 
 #include "core/math/rotation.hpp"
@@ -18,7 +17,7 @@ constexpr std::array<std::pair<const char*, Turns>, 3> turns{{{"bend_deg", &Hand
                                                               {"roll_deg", &HandPose::Digit::roll_rad}}};
 
 double rounded_deg(double rad) {
-    return canonical(std::round(rad_to_deg(rad) * 1e9) / 1e9);
+    return canonical_in(rad, deg_to_rad(1.0));
 }
 
 }  // namespace

@@ -36,7 +36,7 @@ Uses uses_of(TouchKind kind) {
 
 Json numbers(const Vec3& v, double unit) {
     Json list = Json::array();
-    for (const double x : v) list.push_back(canonical(std::round(x / unit * 1e9) / 1e9));
+    for (const double x : v) list.push_back(canonical_in(x, unit));
     return list;
 }
 Vec3 vector_in(const Json& object, const char* key, double most, double unit, const std::string& path) {

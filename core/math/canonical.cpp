@@ -13,4 +13,8 @@ double canonical(double x) {
     return rounded == 0.0 ? 0.0 : rounded;
 }
 
+double canonical_in(double x, double unit) {
+    return canonical(std::round(x / unit * 1e9) / 1e9);
+}
+
 }  // namespace nb

@@ -15,7 +15,7 @@ constexpr double closed_rad = 0.1 * pi / 180.0, closed_m = 1e-3;
 /// The span laid before and behind itself.
 struct Laid {
     const WorldMotion& motion;
-    Cycle cycle;
+    LoopFrames cycle;
     int length = 0;  ///< of a cycle
     int beside = 0;  ///< frames before it, and behind
     Rigid travel;    ///< of one cycle
@@ -89,7 +89,7 @@ Contacts lay_out(const Laid& laid, const Contacts& contacts) {
 }
 
 void put_contacts(const Laid& laid, const Contacts& of_cycle, Contacts& contacts) {
-    const Cycle& cycle = laid.cycle;
+    const LoopFrames& cycle = laid.cycle;
     std::vector<Contact> list;
     for (const Contact& contact : contacts.list) {
         list.push_back(inside(contact, 0, cycle.first));
@@ -142,7 +142,7 @@ void put_corrections(const Laid& laid, const Corrections& of_cycle, Corrections&
 }  // namespace
 
 void solve_cycle(const MotionSolve& how, const WorldMotion& motion, const Contacts& contacts,
-                 const Cycle& cycle, SolvedMotion& solved) {
+                 const LoopFrames& cycle, SolvedMotion& solved) {
     const int hips = how.source.roles.joint("hips");
     const int length = cycle.last - cycle.first;
     if (hips < 0 || cycle.first < 0 || cycle.last >= motion.frames || length < 1) return;

@@ -10,10 +10,8 @@
 #include <array>
 #include <cmath>
 #include <optional>
-#include <stdexcept>
 #include <utility>
 
-#include "core/contact/contacts.hpp"
 #include "core/solve/cycle.hpp"
 #include "core/solve/passes.hpp"
 #include "core/touchup/apply.hpp"
@@ -153,8 +151,8 @@ TransferResult transfer_with(const Character& source, const Take& given, Take* t
                           }};
     SolvedMotion solved = solve_motion(how, result.source, take.contacts, take.first_motion_frame);
     before = 1.0;
-    for (const auto& [first, last] : loops) {
-        solve_cycle(how, result.source, take.contacts, {first, last}, solved);
+    for (const LoopFrames& loop : loops) {
+        solve_cycle(how, result.source, take.contacts, loop, solved);
         before += 2.0;
     }
     result.target = std::move(solved.target);

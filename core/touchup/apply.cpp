@@ -389,7 +389,7 @@ Take touched_take(const Character& body, const Take& take, const TouchLayers& la
                 }
                 close_loop(skeleton, result, top, lines_of(body.roles), first, last,
                            int(std::lround(touch.when.release_s / take.frame_time_s)));
-                if (loops) loops->emplace_back(first, last);
+                if (loops) loops->push_back({first, last});
                 if (!touch.has_travel)
                     take_travel_out(skeleton, result, top, lines_of(body.roles), first, last);
             }

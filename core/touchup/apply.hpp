@@ -1,7 +1,6 @@
 // Touch-ups on a motion: on the source before a transfer, on the result after it.
 #pragma once
 #include <string>
-#include <utility>
 #include <vector>
 
 #include "core/body/touch_layers.hpp"
@@ -25,8 +24,10 @@ std::vector<std::string> touch_motion(const Character& body, WorldMotion& motion
 /// The sentence for a touch-up that does nothing.
 std::string idle_touch(TouchKind kind, const std::string& layer, const std::string& why);
 
-/// First and last frame of a loop.
-using LoopFrames = std::pair<int, int>;
+/// A loop: the body's pose at `last` is that at `first`, one travel further over the floor.
+struct LoopFrames {
+    int first = 0, last = 0;
+};
 
 /// A take with the touch-ups of stage *source* run over it: first those of motion, then loops, then pace. `notes`: as
 /// `touch_motion` returns them. `loops`: those closed in full, as frames of what is returned; may be null.

@@ -43,9 +43,9 @@ std::vector<Habit> find_habits(const std::map<std::string, TouchLayers>& by_take
             if (!is_plain(layer)) continue;
             for (const TouchUp& touch : layer.touches) {
                 const bool is_known = std::ranges::any_of(
-                    habits, [&](const Habit& habit) { return is_same(habit.touch, touch); });
+                    habits, [&](const Habit& habit) { return is_same(habit.like, touch); });
                 if (is_known || !is_constant(touch)) continue;
-                Habit habit{touch, {}};
+                Habit habit{touch, touch, {}};
                 Vec3 turn = Vec3::Zero(), place = Vec3::Zero();
                 for (const auto& [other, its] : by_take)
                     if (const TouchUp* same = same_in(its, touch)) {
@@ -68,7 +68,7 @@ std::map<std::string, TouchLayers> without_habit(std::map<std::string, TouchLaye
                                                  const Habit& habit) {
     for (const std::string& take : habit.takes) {
         TouchLayers& layers = by_take[take];
-        const TouchUp* gone = same_in(layers, habit.touch);
+        const TouchUp* gone = same_in(layers, habit.like);
         for (TouchLayer& layer : layers)
             std::erase_if(layer.touches, [gone](const TouchUp& touch) { return &touch == gone; });
         std::erase_if(layers, [](const TouchLayer& layer) { return layer.touches.empty(); });

@@ -10,6 +10,7 @@ namespace nb {
 
 struct Habit {
     TouchUp touch;                   ///< turns and places: the mean of all
+    TouchUp like;                    ///< the one that all of them are like
     std::vector<std::string> takes;  ///< by their keys; one touch-up in each
     bool operator==(const Habit&) const = default;
 };

@@ -38,11 +38,6 @@ class TouchUpWindowTest : public WindowFixture {
             if (button->text() == word) return button;
         return nullptr;
     }
-    QComboBox* combo(const QString& name) {
-        for (auto* box : panel().findChildren<QComboBox*>())
-            if (box->accessibleName() == name) return box;
-        return nullptr;
-    }
     Pose target_at(int frame) {
         Pose source, target;
         w().workspace().poses_at(frame, source, target);
@@ -392,9 +387,7 @@ class TouchUpWindowTest : public WindowFixture {
         const Quat at_rest = body().rest.R_WJ0[size_t(body().roles.joint("hand.left"))].conjugate() *
                              body().rest.R_WJ0[finger];
         QVERIFY(rad_to_deg(angle_between(on_hand, at_rest)) > 40.0);
-        auto* name = panel().findChild<QLineEdit*>();
-        for (auto* field : panel().findChildren<QLineEdit*>())
-            if (field->accessibleName() == "name of the shown hand") name = field;
+        auto* name = named<QLineEdit>("name of the shown hand");
         QVERIFY(name && name->isVisible());
         // Without a name nothing is kept.
         click("keep it");
@@ -405,7 +398,7 @@ class TouchUpWindowTest : public WindowFixture {
         QVERIFY(edits().touch_in_hand()->own_pose && edits().touch_in_hand()->pose == "half a fist");
         QVERIFY(settled());
         QVERIFY(angle_between(half.R[finger], target_at(150).R[finger]) < 1e-6);
-        auto* poses = combo("pose");
+        auto* poses = named<QComboBox>("pose");
         QCOMPARE(poses->currentText(), QString("half a fist"));
         // The same name once more is told, and nothing changes.
         const int steps = w().undo_stack().index();
@@ -420,10 +413,10 @@ class TouchUpWindowTest : public WindowFixture {
         QVERIFY(settled());
         panel().pick("hand.right");
         click("hand pose");
-        const int at = combo("pose")->findText("half a fist");
+        const int at = named<QComboBox>("pose")->findText("half a fist");
         QVERIFY(at >= 0);
-        combo("pose")->setCurrentIndex(at);
-        emit combo("pose")->activated(at);
+        named<QComboBox>("pose")->setCurrentIndex(at);
+        emit named<QComboBox>("pose")->activated(at);
         QVERIFY(edits().touch_in_hand()->own_pose.has_value());
         QVERIFY(settled());
     }
@@ -477,7 +470,7 @@ class TouchUpWindowTest : public WindowFixture {
         panel().pick("upperarm.left");
         click("damp");
         QVERIFY(edits().touch_in_hand()->range_rad == 0.0);
-        emit combo("damps")->activated(1);
+        emit named<QComboBox>("damps")->activated(1);
         QVERIFY(edits().touch_in_hand()->range_rad > 0.0);
         QVERIFY2(touch_words(*edits().touch_in_hand()).startsWith("inside"),
                  qPrintable(touch_words(*edits().touch_in_hand())));

@@ -386,6 +386,15 @@ class TouchUpTest : public QObject {
         QCOMPARE(rest.size(), size_t(2));
         QVERIFY(rest.at("b")[0].touches == std::vector<TouchUp>{other});
         QVERIFY(rest.at("c") == takes.at("c"));
+        // All it was found in lose it, also one that is far from the mean of all.
+        const std::map<std::string, TouchLayers> apart{{"a", {with(12.0)}},
+                                                       {"b", {with(9.1)}},
+                                                       {"c", {with(15.9)}},
+                                                       {"d", {with(15.9)}},
+                                                       {"e", {with(15.9)}}};
+        QCOMPARE(find_habits(apart).size(), size_t(1));
+        QCOMPARE(find_habits(apart)[0].takes.size(), size_t(5));
+        QVERIFY(without_habit(apart, find_habits(apart)[0]).empty());
         // Muted, weighed, keyed and of another stage: not the same.
         for (const int what : {0, 1, 2, 3}) {
             auto unlike = takes;
