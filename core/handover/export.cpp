@@ -10,7 +10,7 @@
 #include "core/base/parallel.hpp"
 #include "core/base/text_encoding.hpp"
 #include "core/files/bvh.hpp"
-#include "core/files/gltf/gltf.hpp"
+#include "core/handover/glb_animation.hpp"
 #include "core/handover/gltf_patch.hpp"
 #include "core/motion/finite.hpp"
 #include "core/motion/kinematics.hpp"
@@ -150,9 +150,6 @@ std::vector<std::string> left_behind(const std::string& path, const Character& c
     const bool is_bvh = std::filesystem::path(path).extension() == ".bvh";
     if (!rig.meshes.empty() && is_bvh)
         lost.emplace_back("a BVH file holds bones and motion: mesh and materials stay behind");
-    if (!rig.meshes.empty() && !is_bvh && rig.nodes.empty())
-        lost.emplace_back(
-            "mesh and materials stay behind: they are kept for rigs that came as .glb or .gltf");
     if (is_bvh) {
         std::vector<std::string> names = rig.skeleton.names;
         if (const std::string note = names_for_bvh(character, names); !note.empty()) lost.push_back(note);
@@ -160,13 +157,19 @@ std::vector<std::string> left_behind(const std::string& path, const Character& c
     return lost;
 }
 
+void write_keyed_glb(const std::string& path, const Character& character, const MotionView& motion,
+                     const MotionKeys& keys) {
+    if (!character.rig.nodes.empty()) return patch_glb(path, character, motion, keys);
+    require_finite(path, character.rig.skeleton, motion);
+    write_glb(path, character.rig, motion, keys);
+}
+
 void export_motion(const std::string& path, const Character& character, const MotionView& motion,
                    std::vector<std::string>* notes) {
     const std::string ending = std::filesystem::path(path).extension().string();
     if (ending == ".bvh") return write_bvh(path, character, motion, notes);
-    if (ending == ".glb" && !character.rig.nodes.empty()) return patch_glb(path, character, motion);
     if (ending == ".glb")
-        return write_glb(path, character.rig.skeleton, motion.part(0, motion.about().frames));
+        return write_keyed_glb(path, character, motion, key_every_frame(character.rig.skeleton, motion));
     throw FileError(path, "is neither .bvh nor .glb", "choose one of these endings");
 }
 

@@ -4,7 +4,7 @@
 #include <vector>
 
 #include "core/files/skeleton_file.hpp"
-#include "core/motion/motion_view.hpp"
+#include "core/handover/keys.hpp"
 #include "core/rest/character.hpp"
 
 namespace nb {
@@ -19,11 +19,13 @@ std::string usual_ending(const Character& character);
 /// is there again.
 std::vector<std::string> left_behind(const std::string& path, const Character& character);
 
+/// A rig that came from glTF is patched (`patch_glb`); others are written as they are in memory.
+void write_keyed_glb(const std::string& path, const Character& character, const MotionView& motion,
+                     const MotionKeys& keys);
 /// A motion that is not a take in memory; else as export_take.
 void export_motion(const std::string& path, const Character& character, const MotionView& motion,
                    std::vector<std::string>* notes = nullptr);
-/// A rig that came from glTF is patched (`patch_glb`); for others a skeleton alone is written as .glb.
-/// Writes .bvh or .glb by the ending of `path`. Throws FileError for other endings.
+/// Writes .bvh or .glb by the ending of `path`, a key a frame. Throws FileError for other endings.
 /// `notes`: what a format could not hold as it was.
 void export_take(const std::string& path, const Character& character, const Take& take,
                  std::vector<std::string>* notes = nullptr);

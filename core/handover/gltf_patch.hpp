@@ -2,7 +2,7 @@
 #pragma once
 #include <string>
 
-#include "core/motion/motion_view.hpp"
+#include "core/handover/keys.hpp"
 #include "core/rest/character.hpp"
 
 namespace nb {
@@ -11,6 +11,7 @@ namespace nb {
 /// own unit, axes and scale. Materials, extras, morph targets, unknown extensions and other animations pass
 /// untouched; buffers of a .gltf beside other files are packed in. Throws FileError, also when the rig's file
 /// is no longer the one that was read.
-void patch_glb(const std::string& path, const Character& character, const MotionView& motion);
+void patch_glb(const std::string& path, const Character& character, const MotionView& motion,
+               const MotionKeys& keys);
 
 }  // namespace nb

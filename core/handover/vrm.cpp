@@ -11,9 +11,9 @@
 #include "core/body/standards.hpp"
 #include "core/files/bvh.hpp"
 #include "core/files/gltf/glb_parts.hpp"
-#include "core/files/gltf/gltf.hpp"
 #include "core/files/gltf/humanoid.hpp"
 #include "core/handover/export.hpp"
+#include "core/handover/glb_animation.hpp"
 
 namespace nb {
 

@@ -6,7 +6,7 @@
 
 namespace nb {
 
-void require_finite(const std::string& path, const Skeleton& skeleton, const Take& take) {
+void require_finite(const std::string& path, const Skeleton& skeleton, const MotionView& motion) {
     const auto refuse = [&](const std::string& where) {
         throw FileError(path, fmt::format("was not written: {} is no finite number", where),
                         "look at the body and the take at this place");
@@ -17,15 +17,19 @@ void require_finite(const std::string& path, const Skeleton& skeleton, const Tak
     for (const EndSite& site : skeleton.end_sites)
         if (!site.offset_m.allFinite())
             refuse(fmt::format("the end of '{}'", skeleton.names[size_t(site.joint)]));
-    const size_t joints = size_t(take.joints);
-    for (size_t i = 0; i < take.R.size(); ++i)
-        if (!take.R[i].coeffs().allFinite())
-            refuse(fmt::format("'{}' in frame {}", skeleton.names[i % joints], i / joints));
-    for (size_t i = 0; i < take.p.size(); ++i)
-        if (!take.p[i].allFinite())
-            refuse(fmt::format("'{}' in frame {}",
-                               skeleton.names[size_t(take.translated[i % take.translated.size()])],
-                               i / take.translated.size()));
+    const Take& about = motion.about();
+    for (int f = 0; f < about.frames; ++f) {
+        for (int j = 0; j < about.joints; ++j)
+            if (!motion.rotation(f, j).coeffs().allFinite())
+                refuse(fmt::format("'{}' in frame {}", skeleton.names[size_t(j)], f));
+        for (size_t m = 0; m < about.translated.size(); ++m)
+            if (!motion.translation(f, m).allFinite())
+                refuse(fmt::format("'{}' in frame {}", skeleton.names[size_t(about.translated[m])], f));
+    }
+}
+
+void require_finite(const std::string& path, const Skeleton& skeleton, const Take& take) {
+    require_finite(path, skeleton, TakeView(take));
 }
 
 }  // namespace nb

@@ -2,12 +2,13 @@
 #pragma once
 #include <string>
 
-#include "core/motion/take.hpp"
+#include "core/motion/motion_view.hpp"
 #include "core/rig/skeleton.hpp"
 
 namespace nb {
 
 /// Throws FileError naming `path`, the bone and the frame of the first number that is not finite.
 void require_finite(const std::string& path, const Skeleton& skeleton, const Take& take);
+void require_finite(const std::string& path, const Skeleton& skeleton, const MotionView& motion);
 
 }  // namespace nb

@@ -7,6 +7,7 @@
 #include "core/base/parallel.hpp"
 #include "core/solve/passes.hpp"
 #include "core/solve/time/passes.hpp"
+#include "core/solve/within.hpp"
 
 namespace nb {
 
@@ -28,24 +29,45 @@ SolvedMotion solve_motion(const MotionSolve& how, const WorldMotion& motion, con
         return !is_cancelled;
     };
     if (has_contacts) {
-        for_each_frame(motion.frames, how.threads, [&](int first, int last) {
-            // What contacts are held against: the hips' place and the feet's turn, which reach leaves alone.
-            for (int f = first; f < last && !is_cancelled; ++f) {
-                const SourceFrame S = frame_of(motion, f);
-                TargetFrame T = frame_of(solved.target, f);
-                pass_angles(program, S, T);
-                if (!program.touch.is_empty()) touch_turns(program, S, T);
-                pass_root(program, S, T);
-            }
-            tell(first_share * (done += last - first) / motion.frames);
-        });
-        if (is_cancelled) throw std::runtime_error("cancelled");
+        // What contacts are held against: the hips' place and the feet's turn, which reach leaves alone.
+        const auto stand = [&](const Program& run, int f) {
+            const SourceFrame S = frame_of(motion, f);
+            TargetFrame T = frame_of(solved.target, f);
+            pass_angles(run, S, T);
+            if (!run.touch.is_empty()) touch_turns(run, S, T);
+            pass_root(run, S, T);
+        };
+        const auto watch = [&](double from, double share) {
+            return Watch([&, from, share](double part) { return tell(from + share * part); });
+        };
         solved.contacts = contacts.is_by_hand
                               ? contacts
                               : find_contacts(how.source, motion, motion.frame_time_s, first_frame);
-        solved.corrections =
-            hold_contacts(program, solved.contacts, motion, solved.target, motion.frame_time_s, first_frame,
-                          Watch([&](double share) { return tell(first_share + held_share * share); }));
+        const std::vector<char> is_keyed = keyed_frames(program, solved.contacts, motion);
+        const Program plain = is_keyed.empty() ? Program() : without_keyed(program);
+        const Program& first_run = is_keyed.empty() ? program : plain;
+        for_each_frame(motion.frames, how.threads, [&](int first, int last) {
+            for (int f = first; f < last && !is_cancelled; ++f) stand(first_run, f);
+            tell(first_share * (done += last - first) / motion.frames);
+        });
+        if (is_cancelled) throw std::runtime_error("cancelled");
+        const double part = is_keyed.empty() ? held_share : 0.5 * held_share;
+        if (is_keyed.empty()) {
+            solved.corrections = hold_contacts(program, solved.contacts, motion, solved.target,
+                                               motion.frame_time_s, first_frame, watch(first_share, part));
+        } else {
+            const auto hold = [&](const Program& run, double from, const KeptTo* kept) {
+                return run_held(run, solved.contacts, motion, solved.target, motion.frame_time_s, first_frame,
+                                watch(from, part), kept);
+            };
+            const HeldRun without = hold(plain, first_share, nullptr);
+            for_each_frame(motion.frames, how.threads, [&](int first, int last) {
+                for (int f = first; f < last && !is_cancelled; ++f)
+                    if (is_keyed[size_t(f)]) stand(program, f);
+            });
+            const KeptTo kept{is_keyed, motion.frame_time_s, without};
+            solved.corrections = std::move(hold(program, first_share + part, &kept).corrections);
+        }
         done = 0;
     }
     const bool is_held = !solved.corrections.is_empty();

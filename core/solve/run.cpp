@@ -31,8 +31,12 @@ void compile_runs(const PairedBodies& bodies, Program& program) {
     }
 }
 
-void bring_tip(std::span<const int> joints, Vec3 tip, const Vec3& goal, double length_m, TargetFrame& target,
-               double most_turn_rad) {
+namespace {
+
+/// Bends joints that hang one on the other until the tip, which the last of them carries, is at the goal: damped least
+/// squares. World places in `target` are kept up to date for these joints alone.
+void bring_tip(std::span<const int> joints, Vec3 tip, const Vec3& goal, double length_m,
+               TargetFrame& target) {
     const auto p = [&](size_t i) -> Vec3& { return target.p[size_t(joints[i])]; };
     const auto R = [&](size_t i) -> Quat& { return target.R[size_t(joints[i])]; };
     const size_t count = joints.size();
@@ -50,11 +54,8 @@ void bring_tip(std::span<const int> joints, Vec3 tip, const Vec3& goal, double l
             const Vec3 r = tip - p(i);
             JJ += r.squaredNorm() * Mat3::Identity() - r * r.transpose();
         }
-        Vec3 y = JJ.ldlt().solve(error);
+        const Vec3 y = JJ.ldlt().solve(error);
         const Vec3 tip_before = tip;
-        double largest = 0.0;
-        for (size_t i = 0; i < count; ++i) largest = std::max(largest, Vec3(tip - p(i)).cross(y).norm());
-        if (largest > most_turn_rad) y *= most_turn_rad / largest;
         for (size_t i = count; i-- > 0;) {
             const Vec3 r = tip_before - p(i);
             const Quat turn = exp_rotation(r.cross(y));
@@ -66,6 +67,8 @@ void bring_tip(std::span<const int> joints, Vec3 tip, const Vec3& goal, double l
         }
     }
 }
+
+}  // namespace
 
 void reach_run(const Program& program, const RunOp& op, const SourceFrame& source, TargetFrame& target) {
     const auto p = [&](size_t i) -> Vec3& { return target.p[size_t(op.T_joints[i])]; };

@@ -25,12 +25,6 @@ struct RunOp {
     double soften_from = usual_soften_from;
 };
 
-/// Bends joints that hang one on the other until the tip, which the last of them carries, is at the goal: damped least
-/// squares. World places in `target` are kept up to date for these joints alone.
-/// `most_turn_rad`: of a joint in a step; small where the run is nearly straight and the goal lies along it.
-void bring_tip(std::span<const int> joints, Vec3 tip, const Vec3& goal, double length_m, TargetFrame& target,
-               double most_turn_rad = 10.0);
-
 /// Chains beside the limbs that are carried by their tip.
 void compile_runs(const PairedBodies& bodies, Program& program);
 void reach_run(const Program& program, const RunOp& op, const SourceFrame& source, TargetFrame& target);

@@ -3,8 +3,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
+#include "core/solve/chain_bend.hpp"
 #include "core/solve/passes.hpp"
 #include "core/touchup/apply.hpp"
 
@@ -13,10 +15,6 @@ namespace nb {
 namespace {
 
 constexpr double longest = 0.9999;
-constexpr int most_rounds = 12;
-constexpr double near_enough_m = 1e-4;
-constexpr double still_nearer = 0.9;  // a round that brings less is the last one
-constexpr double most_head_turn_rad = 0.05;
 
 double yaw_of(const TouchProgram& touch, const Quat& R_hips) {
     return yaw_of_turn(R_hips * touch.hips_rest_inverse);
@@ -92,6 +90,22 @@ void place_mid(const LimbOp& op, const Vec3& by, TargetFrame& target) {
     turn_joint(target, op.T_start, turn);
     turn_joint(target, op.T_mid, turn);
     if (op.T_hock >= 0) turn_joint(target, op.T_hock, turn);
+}
+
+/// Spine and neck bend; the head keeps its turn.
+void place_head(const Program& program, const Vec3& by, TargetFrame& target) {
+    const TouchProgram& touch = program.touch;
+    const auto p = [&](int joint) { return target.p[size_t(joint)]; };
+    std::array<Vec3, most_bent_bones> bones;
+    std::array<Quat, most_bent_bones> turns;
+    const size_t count = touch.to_head.size();
+    for (size_t i = 0; i < count; ++i)
+        bones[i] = p(i + 1 < count ? touch.to_head[i + 1] : touch.head) - p(touch.to_head[i]);
+    const Vec3 across = p(program.body.thigh_left) - p(program.body.thigh_right);
+    const Vec3 side = across.norm() > 1e-6 ? Vec3(across.normalized()) : Vec3(Vec3::UnitX());
+    bend_chain({bones.data(), count}, side, p(touch.head) + by - p(touch.to_head.front()),
+               {turns.data(), count});
+    for (size_t i = 0; i < count; ++i) turn_joint(target, touch.to_head[i], turns[i]);
 }
 
 /// Roles and limbs that a touch-up moves: its bone and what hangs on it; of a place its whole limb.
@@ -203,8 +217,9 @@ void compile_touches(const Skeleton& source, const Character& target, const Touc
         if (const auto kind = solve.angles[size_t(j)].kind;
             kind == AngleOp::Kind::direct || kind == AngleOp::Kind::blend)
             program.to_head.insert(program.to_head.begin(), j);
-    if (!program.to_head.empty())
-        program.to_head_m = skeleton.path_length(program.to_head.front(), program.head);
+    // Of very long necks what is nearest to the head.
+    if (program.to_head.size() > most_bent_bones)
+        program.to_head.erase(program.to_head.begin(), program.to_head.end() - most_bent_bones);
     find_followers(solve);
 }
 
@@ -241,19 +256,7 @@ void touch_places(const Program& program, const SourceFrame& source, TargetFrame
         Vec3 by = shift_of(op, touch, source, target.R[size_t(program.body.hips)]);
         if (op.part == PlaceOp::Part::head) {
             if (by == Vec3::Zero() || touch.to_head.empty()) continue;
-            const size_t last = size_t(touch.to_head.back());
-            const Vec3 goal = target.p[size_t(touch.head)] + by;
-            const Vec3 head_J =
-                target.R[last].conjugate() * Vec3(target.p[size_t(touch.head)] - target.p[last]);
-            // A spine that is nearly straight shortens slowly: some rounds more.
-            double off = 2.0 * by.norm();
-            for (int round = 0; round < most_rounds; ++round) {
-                const Vec3 head = target.p[last] + target.R[last] * head_J;
-                const double now = (goal - head).norm();
-                if (now < near_enough_m || now > still_nearer * off) break;
-                off = now;
-                bring_tip(touch.to_head, head, goal, touch.to_head_m, target, most_head_turn_rad);
-            }
+            place_head(program, by, target);
         } else {
             const LimbOp& limb = program.limbs[op.limb];
             if (held && op.part == PlaceOp::Part::tip && program.ends[limb.limb].limb == int(op.limb))

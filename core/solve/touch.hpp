@@ -7,7 +7,7 @@
 //                 body's heading or 1, hold what contacts hold of it.
 //   place, mid    elbow or knee turned about start -> tip as near to mid + w Q by as it gets; the tip stays.
 //   place, hips   the hip centre by w Q by, below contacts: feet stay where they are asked to be.
-//   place, head   spine and neck bend until the head is there, or as near as they get (the steps of `reach_run`); it
+//   place, head   spine and neck bend until the head is there, or as near as they get (core/solve/chain_bend.hpp); it
 //                 keeps its turn.
 #pragma once
 #include <memory>
@@ -57,7 +57,6 @@ struct TouchProgram {
     std::vector<AskedTouch> asked;  ///< of the stages angles and last
     std::vector<int> to_head;       ///< the joints that bend for the head, the first below the hips first
     int head = -1;
-    double to_head_m = 0.0;                     ///< along them
     std::shared_ptr<const RestAlignment> rest;  ///< the target's, of fingers
     Quat hips_rest_inverse;                     ///< R_WJ0^T of the hips: their heading is counted from it
     bool is_empty() const { return turns.empty() && places.empty(); }

@@ -381,8 +381,12 @@ Take touched_take(const Character& body, const Take& take, const TouchLayers& la
                 const auto frame = [&](double t_s) {
                     return int(std::lround((t_s - start_s) / take.frame_time_s));
                 };
-                const int first = touch.when.is_whole ? result.first_motion_frame : frame(touch.when.from_s);
-                const int last = touch.when.is_whole ? result.frames - 1 : frame(touch.when.to_s);
+                // What reaches beyond the take loops as far as there is motion.
+                const int begins = result.first_motion_frame, ends = std::max(begins, result.frames - 1);
+                const int first =
+                    touch.when.is_whole ? begins : std::clamp(frame(touch.when.from_s), begins, ends);
+                const int last =
+                    touch.when.is_whole ? ends : std::clamp(frame(touch.when.to_s), begins, ends);
                 if (last - first < 4) {
                     tell("a loop needs five frames");
                     continue;

@@ -8,6 +8,7 @@
 #include "core/files/gltf/glb_parts.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/handover/export.hpp"
+#include "core/handover/glb_animation.hpp"
 #include "core/library/library.hpp"
 #include "core/motion/kinematics.hpp"
 #include "core/solve/engine.hpp"

@@ -10,6 +10,7 @@
 #include "core/base/files.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/handover/export.hpp"
+#include "core/handover/glb_animation.hpp"
 #include "core/library/changes.hpp"
 #include "core/library/classify.hpp"
 #include "core/touchup/hand_pose.hpp"

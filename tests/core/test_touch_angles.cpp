@@ -1,10 +1,12 @@
 // Touch-ups within a transfer: turns and fingers before contacts, places of hips, hands, elbows and head
 // (core/solve/touch.hpp). What must hold: properties 1 to 4, 9 and 10 of touch-ups; on captures and the crew.
 #include <QtTest>
+#include <random>
 #include <set>
 
 #include "core/motion/edit.hpp"
 #include "core/review/bars.hpp"
+#include "core/solve/chain_bend.hpp"
 #include "core/touchup/apply.hpp"
 #include "core/touchup/hand_pose.hpp"
 #include "tests/support/run_test.hpp"
@@ -98,9 +100,10 @@ class TouchAnglesTest : public QObject {
     void outside_its_span_nothing_changes_data() {
         QTest::addColumn<QString>("kind");
         QTest::addColumn<QString>("what");
-        for (const char* what : {"upperarm.left", "head", "spine.1", "hand.right"})
+        for (const char* what : {"upperarm.left", "head", "spine.1", "hand.right", "hips", "thigh.left",
+                                 "shin.right", "foot.left"})
             QTest::addRow("turn %s", what) << "turn" << QString(what);
-        for (const char* what : {"hand.left", "forearm.right", "head"})
+        for (const char* what : {"hand.left", "forearm.right", "head", "hips"})
             QTest::addRow("place %s", what) << "place" << QString(what);
         QTest::newRow("fist") << "hand"
                               << "hand.left";
@@ -226,10 +229,65 @@ class TouchAnglesTest : public QObject {
             carry(walk_, ferrier_, with({place_of("head", by, third_to_fourth_second)}));
         for (int f = frame_of_s(3.0) + 1; f < frame_of_s(4.0); ++f) {
             const Vec3 off = at(result.target, f, joint("head")) - at(plain_.target, f, joint("head")) - by;
-            // As near as a spine gets that is nearly straight and should shorten.
-            QVERIFY2(off.norm() < 4e-3, qPrintable(QString::number(off.norm())));
+            // A spine is nearly straight: the last of its length is eased.
+            QVERIFY2(off.norm() < 2.5e-3, qPrintable(QString::number(off.norm())));
             QVERIFY(at(result.target, f, joint("hips")) == at(plain_.target, f, joint("hips")));
         }
+    }
+
+    /// Chains of random bones: the tip is where it is asked, else as far as it gets; what moves on a line moves the
+    /// bones without a step, through straight and bent back.
+    void a_chain_bends_to_a_place() {
+        std::mt19937 random(7);
+        std::normal_distribution<double> normal;
+        double worst_mm = 0.0;
+        for (int round = 0; round < 200; ++round) {
+            const size_t count = 2 + size_t(round % 7);
+            std::vector<Vec3> bones;
+            Vec3 tip = Vec3::Zero();
+            double length = 0.0;
+            for (size_t i = 0; i < count; ++i) {
+                bones.emplace_back(0.1 * Vec3(0.15 * normal(random), 1.0, 0.25 * normal(random)));
+                tip += bones.back();
+                length += bones.back().norm();
+            }
+            Vec3 by = 0.06 * Vec3(normal(random), -0.5 - std::abs(normal(random)), normal(random));
+            if ((tip + by).norm() < 0.5 * length) by *= 0.4 * length / by.norm();
+            std::vector<Quat> turns(count), before(count, Quat::Identity());
+            double step = 0.0;
+            constexpr int steps = 400;
+            for (int i = 0; i <= steps; ++i) {
+                const double w = double(i) / steps;
+                const Vec3 to = tip + w * by;
+                bend_chain(bones, Vec3::UnitX(), to, turns);
+                Vec3 reached = Vec3::Zero();
+                for (size_t j = 0; j < count; ++j) {
+                    reached += turns[j] * bones[j];
+                    step = std::max(step, angle_between(turns[j], before[j]));
+                }
+                before = turns;
+                // It points there exactly; shorter by what is eased, or longer by what an arc takes of the length.
+                QVERIFY(reached.normalized().cross(to.normalized()).norm() < 1e-9);
+                QVERIFY(reached.norm() <= length + 1e-12);
+                if (to.norm() < 0.85 * length)
+                    worst_mm = std::max(worst_mm, 1e3 * std::abs(reached.norm() - to.norm()));
+            }
+            QVERIFY2(step < 0.12, qPrintable(QString("%1 rad in chain %2").arg(step).arg(round)));
+        }
+        QVERIFY2(worst_mm < 25.0, qPrintable(QString::number(worst_mm)));
+        // Nothing asked: nothing turned. Far away: straight, and toward it.
+        std::vector<Quat> turns(3);
+        const std::vector<Vec3> straight(3, Vec3(0, 0.2, 0));
+        bend_chain(straight, Vec3::UnitX(), {0, 0.6, 0}, turns);
+        for (const Quat& turn : turns) QVERIFY(angle_between(turn, Quat::Identity()) < 1e-12);
+        bend_chain(straight, Vec3::UnitX(), {0, 0, 9.0}, turns);
+        QVERIFY((turns[0] * straight[0] + turns[1] * straight[1] + turns[2] * straight[2] - Vec3(0, 0, 0.6))
+                    .norm() < 1e-3);
+        // A straight one that should shorten bends forward, its middle goes back, its ends stay.
+        bend_chain(straight, Vec3::UnitX(), {0, 0.55, 0}, turns);
+        QVERIFY((turns[0] * straight[0] + turns[1] * straight[1] + turns[2] * straight[2] - Vec3(0, 0.55, 0))
+                    .norm() < 1e-9);
+        QVERIFY((turns[0] * straight[0]).z() < -0.03 && (turns[2] * straight[2]).z() > 0.03);
     }
 
     void levels_act_together_and_unrelated_layers_in_any_order() {  // property 9

@@ -795,6 +795,29 @@ class TouchUpTest : public QObject {
         QVERIFY((stays[403].p - stays[402].p - (travelled[403].p - travelled[402].p)).norm() < 1e-9);
     }
 
+    /// A span that reaches beyond the take loops what there is, on the spot, too.
+    void a_loop_that_reaches_beyond_the_take_is_the_whole_take() {
+        const LoadedFile source = demo_take("quay-walk");
+        TouchUp loop;
+        loop.kind = TouchKind::loop;
+        loop.stage = TouchStage::source;
+        loop.has_travel = false;
+        std::vector<std::string> notes;
+        const auto looped = [&](const TouchSpan& when, std::vector<LoopFrames>& loops) {
+            loop.when = when;
+            return touched_take(source.character, *source.take, {{"x", false, 1.0, {loop}}},
+                                source.take->start_s, notes, &loops);
+        };
+        std::vector<LoopFrames> loops, of_whole;
+        const Take beyond = looped({false, -50.0, 900.0, 0.0, 1000.0}, loops);
+        const Take whole = looped({true, 0.0, 0.0, 0.0, 1000.0}, of_whole);
+        QCOMPARE(loops.size(), size_t(1));
+        QCOMPARE(loops[0].first, of_whole[0].first);
+        QCOMPARE(loops[0].last, source.take->frames - 1);
+        QCOMPARE(beyond.p.size(), whole.p.size());
+        for (size_t i = 0; i < beyond.p.size(); ++i) QVERIFY(beyond.p[i] == whole.p[i]);
+    }
+
     void layers_that_do_nothing_change_no_bit() {  // property 1
         const LoadedFile source = load_file(capture("01_01.bvh"));
         const TouchUp turn = [] {

@@ -52,7 +52,11 @@ std::string decode_base64(std::string_view text) {
 
 }  // namespace
 
-GlbParts::GlbParts(const Rig& rig) : rig_(rig) {
+GlbParts::GlbParts(const std::string& made_for) : path_(made_for) {
+    json["asset"] = {{"version", "2.0"}, {"generator", "Nimble Bone"}};
+}
+
+GlbParts::GlbParts(const Rig& rig) : path_(rig.path) {
     std::string bytes = read_file(rig.path);
     gltf::Guarded guarded = gltf::guard(bytes, rig.path);
     json = std::move(guarded.json);
@@ -81,7 +85,7 @@ std::string GlbParts::beside(const std::string& uri) const {
                                           : decode_base64(std::string_view(uri).substr(comma + 1));
     }
     // As written, else as it reads with its escapes ("%20").
-    const std::filesystem::path folder = std::filesystem::path(rig_.path).parent_path();
+    const std::filesystem::path folder = std::filesystem::path(path_).parent_path();
     std::error_code error;
     const bool is_there = std::filesystem::exists(folder / uri, error);
     return read_file((folder / (is_there ? uri : gltf::percent_decoded(uri))).string());
@@ -99,7 +103,7 @@ void GlbParts::pack_buffers() {
         std::string data = buffer.contains("uri") ? beside(buffer["uri"].get<std::string>()) : binary_;
         const size_t length = buffer.value("byteLength", data.size());
         if (length > data.size() + 3)
-            throw FileError(rig_.path, "has a buffer that is cut off", "copy or export the file again");
+            throw FileError(path_, "has a buffer that is cut off", "copy or export the file again");
         data.resize(length);
         whole += data;
     }
@@ -107,7 +111,7 @@ void GlbParts::pack_buffers() {
         for (Json& view : json["bufferViews"]) {
             const size_t buffer = view.at("buffer").get<size_t>();
             if (buffer >= offsets.size())
-                throw FileError(rig_.path, "has a buffer view without a buffer", "export the file again");
+                throw FileError(path_, "has a buffer view without a buffer", "export the file again");
             if (buffers.size() > 1 && offsets[buffer] > 0)
                 view["byteOffset"] = view.value("byteOffset", size_t(0)) + offsets[buffer];
             view["buffer"] = 0;
@@ -139,7 +143,7 @@ size_t GlbParts::add_view(std::string_view data) {
 
 size_t GlbParts::add_floats(const std::vector<float>& values, const char* type, size_t width) {
     if (!std::all_of(values.begin(), values.end(), [](float v) { return std::isfinite(v); }))
-        throw FileError(rig_.path, "was not written on: a value is no finite number",
+        throw FileError(path_, "was not written on: a value is no finite number",
                         "look at the body and the take it was to be written with");
     const size_t view = add_view({reinterpret_cast<const char*>(values.data()), values.size() * 4});
     Json& accessors = json["accessors"];
@@ -152,11 +156,11 @@ size_t GlbParts::add_floats(const std::vector<float>& values, const char* type, 
 Vec3 GlbParts::translation_of(size_t index) const {
     const Json& node = json.at("nodes").at(index);
     if (node.contains("matrix")) {
-        const auto m = numbers_in(node, "matrix", 16, -1e30, 1e30, rig_.path);
+        const auto m = numbers_in(node, "matrix", 16, -1e30, 1e30, path_);
         return {m[12], m[13], m[14]};
     }
     if (!node.contains("translation")) return Vec3::Zero();
-    const auto p = numbers_in(node, "translation", 3, -1e30, 1e30, rig_.path);
+    const auto p = numbers_in(node, "translation", 3, -1e30, 1e30, path_);
     return {p[0], p[1], p[2]};
 }
 
@@ -164,7 +168,7 @@ void GlbParts::free_of_matrix(size_t index) {
     Json& node = json["nodes"][index];
     const auto at = node.find("matrix");
     if (at == node.end()) return;
-    const auto numbers = numbers_in(node, "matrix", 16, -1e30, 1e30, rig_.path);
+    const auto numbers = numbers_in(node, "matrix", 16, -1e30, 1e30, path_);
     const NodeTransform t = transform_of(Eigen::Matrix4d(Eigen::Map<const Eigen::Matrix4d>(numbers.data())));
     node.erase("matrix");
     node["translation"] = {t.p.x(), t.p.y(), t.p.z()};
@@ -179,7 +183,7 @@ void GlbParts::write(const std::string& path) {
     else if (!binary_.empty())
         json["buffers"] = Json::array({{{"byteLength", binary_.size()}}});
     if (const std::string where = not_finite_in(json); !where.empty())
-        throw FileError(rig_.path, fmt::format("was not written on: '{}' is no finite number", where),
+        throw FileError(path_, fmt::format("was not written on: '{}' is no finite number", where),
                         "look at the body it was to be written with");
     std::string text = json.dump(-1, ' ', false, Json::error_handler_t::replace);
     pad(text, ' ');

@@ -27,6 +27,8 @@ class GlbParts {
     /// Reads the rig's own file; buffers and pictures beside it are packed in. Throws FileError, also when it
     /// is no longer the file that was read.
     explicit GlbParts(const Rig& rig);
+    /// A new file; `made_for` stands in messages.
+    explicit GlbParts(const std::string& made_for);
 
     nlohmann::ordered_json json;
     /// Appends data as a buffer view; returns its index.
@@ -41,7 +43,7 @@ class GlbParts {
     void write(const std::string& path);
 
   private:
-    const Rig& rig_;
+    std::string path_;  ///< of the rig's file
     std::string binary_;
 
     std::string beside(const std::string& uri) const;

@@ -1,4 +1,4 @@
-// glTF 2.0 (ISO/IEC 12113): skeletons and animations read, a skeleton with one animation written as .glb.
+// glTF 2.0 (ISO/IEC 12113): skeletons and animations read.
 #pragma once
 #include <string>
 
@@ -12,8 +12,5 @@ namespace nb {
 /// distance, as the specification's LINEAR, STEP and CUBICSPLINE say. Throws FileError, also when there is no
 /// such animation but another.
 SkeletonFile read_gltf(const std::string& path, int animation = 0);
-
-/// Metres, +Y up. Rotations for all joints, translations for those the take moves; LINEAR keys a frame.
-void write_glb(const std::string& path, const Skeleton& skeleton, const Take& take);
 
 }  // namespace nb

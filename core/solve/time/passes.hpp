@@ -46,9 +46,27 @@ inline constexpr std::array<TimePass, 12> time_passes{{
     {"release", time_release, 0.1},
 }};
 
+/// What limbs were asked before anything was held, a frame; world, m. Empty for a limb that is no effector.
+struct AskedLimb {
+    std::vector<Vec3> ankle_m;
+    std::vector<Quat> foot, toe;
+    std::vector<char> is_held;  ///< by a contact
+};
+/// A run of the passes with what is needed to keep another one to it (core/solve/within.hpp).
+struct HeldRun {
+    Corrections corrections;
+    std::array<AskedLimb, limb_count> asked;
+    Goals led;  ///< once limbs are held and led, before the body gives way
+};
+struct KeptTo;
+
 /// `target` after angles and root. Empty when a pass that it needs is left out or nothing is held.
 Corrections hold_contacts(const Program& program, const Contacts& contacts, const WorldMotion& source,
                           const WorldMotion& target, double frame_time_s, int first_frame,
                           const Watch& watch = {});
+/// The same with all of its run; `kept`: may be null.
+HeldRun run_held(const Program& program, const Contacts& contacts, const WorldMotion& source,
+                 const WorldMotion& target, double frame_time_s, int first_frame, const Watch& watch,
+                 const KeptTo* kept);
 
 }  // namespace nb

@@ -1,0 +1,163 @@
+#include "core/files/gltf/glb_rig.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cstring>
+
+namespace nb {
+
+namespace {
+
+constexpr int float_component = 5126, short_component = 5123, word_component = 5125;
+
+template <typename Value>
+std::string_view bytes_of(const std::vector<Value>& values) {
+    return {reinterpret_cast<const char*>(values.data()), values.size() * sizeof(Value)};
+}
+
+size_t add_accessor(GlbParts& parts, std::string_view bytes, int component, const char* type, size_t count) {
+    const size_t view = parts.add_view(bytes);
+    Json& accessors = parts.json["accessors"];
+    if (accessors.is_null()) accessors = Json::array();
+    accessors.push_back(
+        {{"bufferView", view}, {"componentType", component}, {"count", count}, {"type", type}});
+    return accessors.size() - 1;
+}
+
+Json rounded(const Eigen::Ref<const Eigen::VectorXd>& values) {
+    Json list = Json::array();
+    for (const double value : values) list.push_back(value);
+    return list;
+}
+
+void add_nodes(GlbParts& parts, const Skeleton& skeleton) {
+    Json& nodes = parts.json["nodes"] = Json::array();
+    Json roots = Json::array();
+    const auto children = skeleton.children();
+    for (int j = 0; j < skeleton.size(); ++j) {
+        Json node = {{"name", skeleton.names[size_t(j)]}};
+        if (!children[size_t(j)].empty()) node["children"] = children[size_t(j)];
+        node["rotation"] = rounded(skeleton.rest_R[size_t(j)].coeffs());
+        node["translation"] = rounded(skeleton.rest_p[size_t(j)]);
+        nodes.push_back(std::move(node));
+        if (skeleton.parents[size_t(j)] < 0) roots.push_back(j);
+    }
+    parts.json["scene"] = 0;
+    parts.json["scenes"] = Json::array({{{"nodes", std::move(roots)}}});
+}
+
+size_t add_skin(GlbParts& parts, const std::string& name, const std::vector<MeshJoint>& palette) {
+    std::vector<float> binds;
+    Json joints = Json::array();
+    for (const MeshJoint& one : palette) {
+        joints.push_back(one.joint);
+        const Eigen::Matrix4f attach = one.attach.cast<float>();
+        binds.insert(binds.end(), attach.data(), attach.data() + 16);
+        // To the bit, as validators ask.
+        for (const size_t row : {3u, 7u, 11u}) binds[binds.size() - 16 + row] = 0.0f;
+        binds.back() = 1.0f;
+    }
+    Json& skins = parts.json["skins"];
+    if (skins.is_null()) skins = Json::array();
+    const size_t at = parts.add_floats(binds, "MAT4", 16);
+    skins.push_back({{"name", name}, {"joints", std::move(joints)}, {"inverseBindMatrices", at}});
+    return skins.size() - 1;
+}
+
+/// The weights of up to four joints a vertex, of those from `first` on.
+void add_weights(GlbParts& parts, const Mesh& mesh, size_t first, Json& attributes) {
+    std::vector<std::uint16_t> joints;
+    std::vector<float> weights;
+    for (const VertexSkin& skin : mesh.skin)
+        for (size_t i = first; i < first + 4; ++i) {
+            weights.push_back(skin.weight[i]);
+            joints.push_back(skin.weight[i] > 0.0f ? skin.palette[i] : std::uint16_t(0));
+        }
+    const std::string set = std::to_string(first / 4);
+    attributes["JOINTS_" + set] =
+        add_accessor(parts, bytes_of(joints), short_component, "VEC4", mesh.skin.size());
+    attributes["WEIGHTS_" + set] =
+        add_accessor(parts, bytes_of(weights), float_component, "VEC4", mesh.skin.size());
+}
+
+size_t material_of(GlbParts& parts, const Mesh& mesh) {
+    Json surface = {{"baseColorFactor", rounded(mesh.base_colour.cast<double>())}, {"metallicFactor", 0.0}};
+    if (mesh.image >= 0) surface["baseColorTexture"] = {{"index", mesh.image}};
+    Json material = {{"pbrMetallicRoughness", std::move(surface)}};
+    Json& materials = parts.json["materials"];
+    if (materials.is_null()) materials = Json::array();
+    for (size_t i = 0; i < materials.size(); ++i)
+        if (materials[i] == material) return i;
+    materials.push_back(std::move(material));
+    return materials.size() - 1;
+}
+
+void add_mesh(GlbParts& parts, const Mesh& mesh) {
+    if (mesh.positions.empty() || mesh.indices.empty()) return;
+    Json attributes;
+    const size_t count = mesh.positions.size();
+    const size_t positions = add_accessor(parts, bytes_of(mesh.positions), float_component, "VEC3", count);
+    Eigen::Vector3f low = mesh.positions.front(), high = low;
+    for (const Eigen::Vector3f& p : mesh.positions) {
+        low = low.cwiseMin(p);
+        high = high.cwiseMax(p);
+    }
+    parts.json["accessors"][positions]["min"] = rounded(low.cast<double>());
+    parts.json["accessors"][positions]["max"] = rounded(high.cast<double>());
+    attributes["POSITION"] = positions;
+    if (mesh.normals.size() == count)
+        attributes["NORMAL"] = add_accessor(parts, bytes_of(mesh.normals), float_component, "VEC3", count);
+    if (mesh.colours.size() == count)
+        attributes["COLOR_0"] = add_accessor(parts, bytes_of(mesh.colours), float_component, "VEC4", count);
+    if (mesh.uvs.size() == count)
+        attributes["TEXCOORD_0"] = add_accessor(parts, bytes_of(mesh.uvs), float_component, "VEC2", count);
+    add_weights(parts, mesh, 0, attributes);
+    if (std::any_of(mesh.skin.begin(), mesh.skin.end(),
+                    [](const VertexSkin& skin) { return skin.weight[4] > 0.0f; }))
+        add_weights(parts, mesh, 4, attributes);
+    const size_t indices =
+        add_accessor(parts, bytes_of(mesh.indices), word_component, "SCALAR", mesh.indices.size());
+    Json& meshes = parts.json["meshes"];
+    if (meshes.is_null()) meshes = Json::array();
+    meshes.push_back({{"name", mesh.name},
+                      {"primitives", Json::array({{{"attributes", std::move(attributes)},
+                                                   {"indices", indices},
+                                                   {"material", material_of(parts, mesh)}}})}});
+    const size_t number = meshes.size() - 1;
+    Json& nodes = parts.json["nodes"];
+    nodes.push_back(
+        {{"name", mesh.name}, {"mesh", number}, {"skin", add_skin(parts, mesh.name, mesh.palette)}});
+    parts.json["scenes"][0]["nodes"].push_back(nodes.size() - 1);
+}
+
+}  // namespace
+
+GlbParts rig_as_glb(const Rig& rig) {
+    GlbParts parts(rig.path);
+    add_nodes(parts, rig.skeleton);
+    for (const std::string& picture : rig.images) {
+        const bool is_png = picture.starts_with("\x89PNG");
+        Json& images = parts.json["images"];
+        if (images.is_null()) images = Json::array();
+        const size_t view = parts.add_view(picture);
+        images.push_back({{"mimeType", is_png ? "image/png" : "image/jpeg"}, {"bufferView", view}});
+        Json& textures = parts.json["textures"];
+        if (textures.is_null()) textures = Json::array();
+        textures.push_back({{"source", images.size() - 1}});
+    }
+    for (const Mesh& mesh : rig.meshes) add_mesh(parts, mesh);
+    if (parts.json.contains("skins") || rig.skeleton.size() == 0) return parts;
+    const Pose rest = rest_pose(rig.skeleton);
+    std::vector<MeshJoint> all;
+    for (int j = 0; j < rig.skeleton.size(); ++j) {
+        const Rigid X_JW = inverse({rest.R[size_t(j)], rest.p[size_t(j)]});
+        MeshJoint one{j, Eigen::Matrix4d::Identity()};
+        one.attach.topLeftCorner<3, 3>() = X_JW.R.toRotationMatrix();
+        one.attach.topRightCorner<3, 1>() = X_JW.p;
+        all.push_back(one);
+    }
+    add_skin(parts, "skeleton", all);
+    return parts;
+}
+
+}  // namespace nb

@@ -1,0 +1,154 @@
+#include "core/handover/glb_animation.hpp"
+
+#include <algorithm>
+#include <map>
+
+#include "core/files/gltf/glb_rig.hpp"
+#include "core/motion/finite.hpp"
+
+namespace nb {
+
+namespace {
+
+class AnimationMaker {
+  public:
+    AnimationMaker(GlbParts& parts, const GlbFrames& at, const Skeleton& skeleton, const MotionView& motion)
+        : parts_(parts),
+          at_(at),
+          skeleton_(skeleton),
+          motion_(motion),
+          take_(motion.about()),
+          R_FW_(at.R_WF.conjugate()) {}
+
+    void make(const MotionKeys& keys) {
+        animation_ = {{"name", take_.name.empty() ? "take" : take_.name},
+                      {"channels", Json::array()},
+                      {"samplers", Json::array()}};
+        for (int j = 0; j < take_.joints; ++j)
+            if (const auto& frames = keys.turns[size_t(j)]; !frames.empty()) add_turns(j, frames);
+        for (size_t m = 0; m < take_.translated.size(); ++m)
+            if (const auto& frames = keys.places[m]; !frames.empty()) add_places(m, frames);
+        hold_places(keys);
+        if (last_ < take_.frames - 1 && take_.joints > 0) last_as_long(keys);
+        Json& animations = parts_.json["animations"];
+        if (animations.is_null()) animations = Json::array();
+        if (!animation_["channels"].empty()) animations.push_back(std::move(animation_));
+    }
+
+  private:
+    GlbParts& parts_;
+    const GlbFrames& at_;
+    const Skeleton& skeleton_;
+    const MotionView& motion_;
+    const Take& take_;  ///< about it; its frames may be elsewhere
+    const Quat R_FW_;
+    Json animation_;
+    std::map<std::vector<int>, size_t> times_;  ///< accessors already made, by their frames
+    int last_ = 0;                              ///< the latest key
+
+    size_t times_of(const std::vector<int>& frames) {
+        last_ = std::max(last_, frames.back());
+        const auto found = times_.find(frames);
+        if (found != times_.end()) return found->second;
+        std::vector<float> times;
+        times.reserve(frames.size());
+        for (const int f : frames) times.push_back(float(f * take_.frame_time_s));
+        const size_t input = parts_.add_floats(times, "SCALAR", 1);
+        parts_.json["accessors"][input]["min"] = {times.front()};
+        parts_.json["accessors"][input]["max"] = {times.back()};
+        return times_[frames] = input;
+    }
+    void add_channel(const std::vector<int>& frames, int joint, const char* what,
+                     const std::vector<float>& values, size_t width) {
+        const int node = at_.nodes[size_t(joint)].node;
+        parts_.free_of_matrix(size_t(node));
+        const size_t input = times_of(frames);
+        const size_t output = parts_.add_floats(values, width == 4 ? "VEC4" : "VEC3", width);
+        animation_["samplers"].push_back({{"input", input}, {"output", output}, {"interpolation", "LINEAR"}});
+        animation_["channels"].push_back(
+            {{"sampler", animation_["samplers"].size() - 1}, {"target", {{"node", node}, {"path", what}}}});
+    }
+    void add_turns(int joint, const std::vector<int>& frames) {
+        const Vec3& flip = at_.nodes[size_t(joint)].flip_above;
+        std::vector<float> values;
+        values.reserve(4 * frames.size());
+        Quat before = Quat::Identity();
+        for (const int f : frames) {
+            const Quat R = R_FW_ * motion_.rotation(f, joint) * at_.R_WF;
+            Quat in_file(R.w(), flip.y() * flip.z() * R.x(), flip.x() * flip.z() * R.y(),
+                         flip.x() * flip.y() * R.z());
+            in_file.normalize();
+            if (in_file.dot(before) < 0) in_file.coeffs() = -in_file.coeffs();
+            before = in_file;
+            // Of unit length also in single precision, as validators ask.
+            const Eigen::Vector4f single = in_file.coeffs().cast<float>().normalized();
+            values.insert(values.end(), single.data(), single.data() + 4);
+        }
+        add_channel(frames, joint, "rotation", values, 4);
+    }
+    Vec3 in_file(int joint, const Vec3& p) const {
+        const FileNode& node = at_.nodes[size_t(joint)];
+        return node.flip_above.cwiseProduct(Vec3(R_FW_ * p)) / (at_.unit_m * node.scale_above);
+    }
+    void add_places(size_t m, const std::vector<int>& frames) {
+        const int joint = take_.translated[m];
+        std::vector<float> values;
+        values.reserve(3 * frames.size());
+        for (const int f : frames)
+            for (const double x : in_file(joint, motion_.translation(f, m))) values.push_back(float(x));
+        add_channel(frames, joint, "translation", values, 3);
+    }
+    void hold_places(const MotionKeys& keys) {
+        for (int j = 0; j < take_.joints; ++j) {
+            const auto moved = std::find(take_.translated.begin(), take_.translated.end(), j);
+            if (moved != take_.translated.end() &&
+                !keys.places[size_t(moved - take_.translated.begin())].empty())
+                continue;
+            const Vec3 now = in_file(j, skeleton_.rest_p[size_t(j)]);
+            const Vec3 own = parts_.translation_of(size_t(at_.nodes[size_t(j)].node));
+            if ((now - own).norm() <= 1e-6 * std::max(1.0, own.norm())) continue;
+            add_channel({0}, j, "translation", {float(now.x()), float(now.y()), float(now.z())}, 3);
+        }
+    }
+    void last_as_long(const MotionKeys& keys) {
+        for (int j = 0; j < take_.joints; ++j)
+            if (keys.turns[size_t(j)].empty()) return add_turns(j, {0, take_.frames - 1});
+        // All joints have a single key: the first one's goes on to the end.
+        animation_["channels"].erase(0);
+        add_turns(0, {0, take_.frames - 1});
+    }
+};
+
+}  // namespace
+
+GlbFrames glb_frames(const Rig& rig) {
+    if (!rig.nodes.empty()) return {rig.nodes, rig.conventions.R_WF, rig.conventions.unit_m};
+    GlbFrames frames;
+    for (int j = 0; j < rig.skeleton.size(); ++j) frames.nodes.push_back({j, {}, 1.0, Vec3::Ones()});
+    return frames;
+}
+
+void add_animation(GlbParts& parts, const GlbFrames& frames, const Skeleton& skeleton,
+                   const MotionView& motion, const MotionKeys& keys) {
+    AnimationMaker(parts, frames, skeleton, motion).make(keys);
+}
+
+void write_glb(const std::string& path, const Rig& rig, const MotionView& motion, const MotionKeys& keys) {
+    GlbParts parts = rig_as_glb(rig);
+    Rig without_nodes;
+    without_nodes.skeleton = rig.skeleton;
+    if (motion.about().frames > 0)
+        add_animation(parts, glb_frames(without_nodes), rig.skeleton, motion, keys);
+    parts.write(path);
+}
+
+void write_glb(const std::string& path, const Skeleton& skeleton, const Take& take) {
+    require_finite(path, skeleton, take);
+    Rig rig;
+    rig.path = path;
+    rig.skeleton = skeleton;
+    const TakeView view(take);
+    write_glb(path, rig, view, key_every_frame(skeleton, view));
+}
+
+}  // namespace nb

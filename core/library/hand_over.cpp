@@ -1,0 +1,526 @@
+#include "core/library/hand_over.hpp"
+
+#include <fmt/chrono.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <ctime>
+#include <filesystem>
+#include <set>
+
+#include "core/base/files.hpp"
+#include "core/base/hash.hpp"
+#include "core/base/text_encoding.hpp"
+#include "core/base/uuid.hpp"
+#include "core/documents/chains.hpp"
+#include "core/documents/review.hpp"
+#include "core/handover/name_pattern.hpp"
+#include "core/library/beside.hpp"
+#include "core/review/bars.hpp"
+
+namespace nb {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr const char* tool_version = "nimble bone 0.1.0";
+
+const LibraryEntry& entry_of(const std::vector<LibraryEntry>& entries, const std::string& name,
+                             const std::string& folder, const char* kind) {
+    const auto found = std::find_if(entries.begin(), entries.end(),
+                                    [&](const LibraryEntry& entry) { return entry.name == name; });
+    if (found == entries.end())
+        throw FileError(folder, fmt::format("has no {} called '{}'", kind, shown_text(name)),
+                        "choose one it has, or take it out of the order");
+    return *found;
+}
+
+std::string today() {
+    return fmt::format("{:%Y-%m-%d}", fmt::localtime(std::time(nullptr)));
+}
+
+std::string hash_of(std::string_view bytes) {
+    return fmt::format("{:016x}", fnv1a(bytes));
+}
+
+std::string rate_word(double fps) {
+    return fmt::format("{:.4g}", fps);
+}
+
+std::string layer_word(const TouchLayers& layers) {
+    std::string word;
+    for (const TouchLayer& layer : layers)
+        if (!layer.is_idle()) word += (word.empty() ? "" : "+") + layer.name;
+    return word.empty() ? "plain" : word;
+}
+
+struct PairSettings {
+    Pairing pairing;
+    ReadDocument read;
+};
+
+PairSettings settings_of(const Library& library, const LoadedFile& take, const LoadedFile& character) {
+    PairSettings found;
+    std::vector<std::string> troubles;
+    find_pairing(&library, character.character.rig.path, take.character.id, character.character.id,
+                 found.pairing, found.read, troubles);
+    return found;
+}
+
+double fps_of(const HandOverOrder& order, const Take& take) {
+    return order.fps.value_or(take.nominal_fps());
+}
+int frames_of(const HandOverOrder& order, const Take& take) {
+    const int first = std::clamp(order.first, 0, std::max(0, take.frames - 1));
+    const int last = order.last == 0 ? take.frames : std::clamp(order.last, first + 1, take.frames);
+    const double seconds = (last - first - 1) * take.frame_time_s;
+    const int frames = order.fps ? int(std::floor(seconds * *order.fps + 1e-6)) + 1 : last - first;
+    return frames + (order.has_stance_first ? 1 : 0);
+}
+
+/// About what a file takes; exact only afterwards.
+size_t size_of(const std::string& ending, const Character& character, int frames,
+               const HandOverOrder& order) {
+    const size_t joints = character.rig.skeleton.names.size();
+    const size_t values = size_t(frames) * joints;
+    if (ending == ".csv") return 110 * values;
+    if (ending == ".bvh") return 200 * joints + 30 * values;
+    std::error_code error;
+    const size_t own = ending == ".glb" && !order.is_motion_alone && !character.rig.nodes.empty()
+                           ? size_t(fs::file_size(character.rig.path, error))
+                           : 300 * joints;
+    return own + size_t(order.reduce ? 0.25 * 20.0 * double(values) : 16.0 * double(values));
+}
+
+}  // namespace
+
+const LoadedFile& LibraryFiles::take(const std::string& name) {
+    auto& file = takes_[name];
+    if (!file) {
+        const LibraryEntry& entry = entry_of(library_.takes, name, library_.folder, "take");
+        file = std::make_shared<LoadedFile>(
+            load_take(entry.document.empty() ? entry.path : entry.document, "", notes_));
+        if (!file->take) throw FileError(entry.path, "holds no motion", "choose a take that does");
+    }
+    return *file;
+}
+
+const LoadedFile& LibraryFiles::character(const std::string& name) {
+    auto& file = characters_[name];
+    if (!file) {
+        const LibraryEntry& entry = entry_of(library_.characters, name, library_.folder, "character");
+        file = std::make_shared<LoadedFile>(load_character(entry.path, entry.document, notes_));
+    }
+    return *file;
+}
+
+std::string order_folder(const HandOverOrder& order, const Library& library) {
+    const fs::path folder(order.folder);
+    return folder.is_absolute() ? folder.string() : (fs::path(library.folder) / folder).string();
+}
+
+std::vector<HandOverRow> plan_hand_over(const HandOverOrder& order, LibraryFiles& files) {
+    std::vector<HandOverRow> rows;
+    const std::string folder = order_folder(order, files.library());
+    std::set<std::string> taken;
+    for (const OrderedPair& pair : order.pairs)
+        for (const std::string& ending : order.formats) {
+            HandOverRow row;
+            row.pair = pair;
+            row.ending = ending;
+            try {
+                const LoadedFile& take = files.take(pair.take);
+                const LoadedFile& body = files.character(pair.character);
+                row.frames = frames_of(order, *take.take);
+                row.fps = fps_of(order, *take.take);
+                row.bytes = size_of(ending, body.character, row.frames, order);
+                row.lost = lost_in(ending, body.character);
+                const PairSettings settings = settings_of(files.library(), take, body);
+                row.name = fill_pattern(
+                               order.pattern,
+                               {{"take", pair.take},
+                                {"source", take.character.name},
+                                {"character", pair.character},
+                                {"library", files.library().name},
+                                {"layer", layer_word(touches_in_force(
+                                              body.character, settings.pairing.settings, take.take->key()))},
+                                {"fps", rate_word(row.fps)},
+                                {"frames", std::to_string(row.frames)},
+                                {"date", today()},
+                                {"version", order.version}}) +
+                           ending;
+                row.why = why_illegal(row.name);
+                if (ending == ".vrma" && !row.lost.empty() && row.lost.front().starts_with("it cannot"))
+                    row.why = row.lost.front();
+            } catch (const std::exception& error) {
+                row.why = error.what();
+            }
+            row.path = (fs::path(folder) / row.name).string();
+            std::error_code error;
+            if (!row.why.empty()) {
+                row.state = HandOverRow::State::refused;
+            } else if (!taken.insert(row.path).second) {
+                row.state = HandOverRow::State::twice;
+                row.why = "another file of this order has the name: add a word to the pattern";
+            } else if (fs::exists(row.path, error)) {
+                row.state = HandOverRow::State::there;
+                if (order.clash == Clash::number) {
+                    const fs::path stem = fs::path(row.path).replace_extension();
+                    for (int n = 2; fs::exists(row.path, error) || taken.contains(row.path); ++n)
+                        row.path = fmt::format("{}_{}{}", stem.string(), n, ending);
+                    taken.insert(row.path);
+                    row.name = fs::path(row.path).lexically_relative(folder).string();
+                }
+            }
+            rows.push_back(std::move(row));
+        }
+    return rows;
+}
+
+void take_steps(const HandOverOrder& order, Handed& handed) {
+    const int last = order.last == 0 ? handed.motion.frames : order.last;
+    cut(handed, order.first, last);
+    if (order.fps) at_rate(handed, *order.fps);
+    place_take(handed, order.placement);
+    take_travel(handed, order.travel);
+    if (order.has_stance_first) put_stance_first(handed);
+}
+
+namespace {
+
+class Run {
+  public:
+    Run(const HandOverOrder& order, LibraryFiles& files, int threads, const HandOverProgress& progress)
+        : order_(order),
+          files_(files),
+          threads_(threads),
+          progress_(progress),
+          folder_(order_folder(order, files.library())),
+          rows_(plan_hand_over(order, files)) {}
+
+    HandOverReport run() {
+        std::error_code error;
+        fs::create_directories(folder_, error);
+        if (error)
+            throw FileError(folder_, fmt::format("cannot be made: {}", error.message()),
+                            "choose a folder you may write to");
+        std::string file = order_.name.empty() ? "order" : order_.name;
+        for (char& c : file)
+            if (c == ' ' || c == '/') c = '-';
+        report_.path = (fs::path(folder_) / (file + ".report.json")).string();
+        report_.page_path = (fs::path(folder_) / (file + ".report.html")).string();
+        begin_report();
+        const OrderedPair* of = nullptr;
+        for (size_t i = 0; i < rows_.size(); ++i) {
+            HandOverRow& row = rows_[i];
+            Json& told = report_.document["files"][i];
+            if (!row.is_written(order_.clash)) {
+                const bool is_skipped = row.state == HandOverRow::State::there;
+                told["state"] = is_skipped ? "skipped" : "failed";
+                if (!is_skipped) told["why"] = row.why;
+                (is_skipped ? report_.skipped : report_.failed) += 1;
+                continue;
+            }
+            if (progress_ && !progress_(int(i), int(rows_.size()), row.name)) break;
+            told["state"] = "under way";
+            save();
+            try {
+                if (!of || !(*of == row.pair)) solve(row.pair);
+                of = &row.pair;
+                write(row, told);
+                told["state"] = "written";
+                ++report_.written;
+            } catch (const std::exception& fault) {
+                if (std::string_view(fault.what()) == "cancelled") {
+                    told["state"] = "to do";
+                    break;
+                }
+                // The next file of the same pair begins anew.
+                of = nullptr;
+                told["state"] = "failed";
+                told["why"] = fault.what();
+                ++report_.failed;
+            }
+        }
+        for (const Json& told : report_.document["files"]) report_.left += told["state"] == "to do" ? 1 : 0;
+        save();
+        write_file(report_.page_path, report_page(report_.document));
+        if (progress_) progress_(int(rows_.size()), int(rows_.size()), "");
+        return report_;
+    }
+
+  private:
+    const HandOverOrder& order_;
+    LibraryFiles& files_;
+    const int threads_;
+    const HandOverProgress& progress_;
+    const std::string folder_;
+    std::vector<HandOverRow> rows_;
+    HandOverReport report_;
+    Handed handed_;
+    Json of_pair_;  ///< what is the same in all files of a pair
+
+    void begin_report() {
+        Json& document = report_.document = document_header("hand-over-report", make_uuid());
+        document["order"] = order_.name;
+        document["order_hash"] = hash_of(format_document(order_document(order_)));
+        document["tool"] = tool_version;
+        document["date"] = today();
+        document["library"] = files_.library().name;
+        document["files"] = Json::array();
+        for (const HandOverRow& row : rows_)
+            document["files"].push_back({{"name", row.name},
+                                         {"take", row.pair.take},
+                                         {"character", row.pair.character},
+                                         {"state", "to do"}});
+        document["settings"] = order_document(order_);
+        for (const char* own : {"format", "version", "id", "name", "pairs"}) document["settings"].erase(own);
+    }
+    void save() { write_file_soon(report_.path, format_document(report_.document)); }
+
+    void solve(const OrderedPair& pair) {
+        const LoadedFile& take = files_.take(pair.take);
+        const LoadedFile& body = files_.character(pair.character);
+        const PairSettings found = settings_of(files_.library(), take, body);
+        const PairingSettings& settings = found.pairing.settings;
+        TransferResult result = transfer(take.character, *take.take, body.character, settings, threads_,
+                                         [&](int, int) { return !progress_ || progress_(-1, 0, ""); });
+        const Review review = review_result(take.character, body.character, result);
+        of_pair_ = Json::object();
+        Json& inputs = of_pair_["inputs"] = Json::object();
+        const auto add_input = [&](const std::string& path) {
+            if (!path.empty()) inputs[path] = hash_of(read_file(path));
+        };
+        add_input(take.character.rig.path);
+        add_input(take.take_document.path);
+        add_input(take.character_document.path);
+        add_input(body.character.rig.path);
+        add_input(body.character_document.path);
+        add_input(found.read.path);
+        Json& levels = of_pair_["levels"] = Json::object();
+        const std::string key = take.take->key();
+        put_chains(levels, "character", body.character.chains);
+        put_chains(levels, "pairing", settings.chains);
+        if (const auto it = settings.takes.find(key); it != settings.takes.end())
+            put_chains(levels, "take", it->second);
+        levels["touch_ups"] = layer_word(touches_in_force(body.character, settings, key));
+        levels["place_map"] = canonical(result.plan.program.k);
+        Json& bars = of_pair_["review"] = Json::object();
+        int missed = 0;
+        for (const Bar& bar : bars_of(review, result, settings)) {
+            bars[bar.name] = canonical(bar.value);
+            missed += bar.is_met() ? 0 : 1;
+        }
+        bars["bars_missed"] = missed;
+        of_pair_["notes"] = notes_of(result);
+        handed_ = handed_of(body.character, std::move(result));
+        take_steps(order_, handed_);
+        for (const std::string& line : handed_.told) of_pair_["notes"].push_back(line);
+    }
+
+    void write(const HandOverRow& row, Json& told) {
+        std::error_code error;
+        fs::create_directories(fs::path(row.path).parent_path(), error);
+        WriteOptions options;
+        options.reduce = order_.reduce;
+        options.is_motion_alone = order_.is_motion_alone;
+        // Beside its name until it is proved: nothing that is not whole and right ever has it.
+        const std::string beside = fs::path(row.path).replace_extension(".unproved" + row.ending).string();
+        const Written written = write_handed(
+            beside, handed_, options, Watch([&](double) { return !progress_ || progress_(-1, 0, ""); }));
+        Proof proof;
+        try {
+            proof = prove(beside, handed_);
+            const double limit = proof_limit_m + (order_.reduce ? order_.reduce->place_m : 0.0);
+            if (proof.place_m > limit)
+                throw FileError(row.path,
+                                fmt::format("read back, '{}' is {:.2f} mm off in frame {}", proof.place_joint,
+                                            1e3 * proof.place_m, proof.place_frame),
+                                "it was not handed over; choose another format");
+        } catch (...) {
+            fs::remove(beside, error);
+            throw;
+        }
+        if (order_.clash == Clash::replace) {
+            fs::rename(beside, row.path);
+        } else if (!move_to_free(beside, row.path)) {
+            fs::remove(beside, error);
+            throw FileError(row.path, "is there since a moment ago", "hand over again");
+        }
+        if (order_.has_track_file && !handed_.track.empty())
+            write_file(fs::path(row.path).replace_extension(".track.csv").string(), track_csv(handed_));
+        told["frames"] = handed_.motion.frames;
+        told["fps"] = canonical(1.0 / handed_.motion.frame_time_s);
+        told["bytes"] = size_t(fs::file_size(row.path, error));
+        told["hash"] = hash_of(read_file(row.path));
+        told["keys_before"] = written.keys_before;
+        told["keys"] = written.keys;
+        told["bones_without_keys"] = written.without_keys;
+        const Skeleton& skeleton = handed_.character.rig.skeleton;
+        const auto name = [&](int joint) {
+            return joint < 0 ? std::string() : skeleton.names[size_t(joint)];
+        };
+        if (order_.reduce)
+            told["reduction"] = {{"place_mm", canonical(1e3 * written.error.place_m)},
+                                 {"joint", name(written.error.place_joint)},
+                                 {"frame", written.error.place_frame},
+                                 {"turn_deg", canonical(rad_to_deg(written.error.turn_rad))},
+                                 {"turn_joint", name(written.error.turn_joint)},
+                                 {"turn_frame", written.error.turn_frame}};
+        told["read_back"] = {{"place_mm", canonical(1e3 * proof.place_m)},
+                             {"joint", proof.place_joint},
+                             {"frame", proof.place_frame},
+                             {"turn_deg", canonical(rad_to_deg(proof.turn_rad))},
+                             {"joints", proof.joints},
+                             {"frames", proof.frames},
+                             {"missing", proof.missing}};
+        told["lost"] = row.lost;
+        for (const auto& [key, value] : of_pair_.items()) told[key] = value;
+        for (const std::string& note : written.notes) told["notes"].push_back(note);
+    }
+};
+
+}  // namespace
+
+HandOverReport run_hand_over(const HandOverOrder& order, LibraryFiles& files, int threads,
+                             const HandOverProgress& progress) {
+    return Run(order, files, threads, progress).run();
+}
+
+std::vector<StaleRow> stale_rows(const Json& report, const std::string& path) {
+    return reading(path, [&] {
+        std::vector<StaleRow> stale;
+        std::map<std::string, std::string> hashes;
+        const auto hash_now = [&](const std::string& file) {
+            auto& hash = hashes[file];
+            if (hash.empty()) {
+                try {
+                    hash = hash_of(read_file(file));
+                } catch (const FileError&) {
+                    hash = "gone";
+                }
+            }
+            return hash;
+        };
+        const fs::path folder = fs::path(path).parent_path();
+        for (const Json& file : list_or_none(report, "files", path)) {
+            if (text_in(file, "state", path) != "written") continue;
+            const std::string name = text_in(file, "name", path);
+            std::string why;
+            const std::string own = hash_now((folder / name).string());
+            if (own == "gone")
+                why = "the file is gone";
+            else if (own != text_in(file, "hash", path))
+                why = "the file was changed after it was handed over";
+            for (const auto& [input, hash] : object_in(file, "inputs", path).items()) {
+                if (!why.empty()) break;
+                const std::string now = hash_now(input);
+                if (now != hash.get<std::string>())
+                    why = fmt::format("{} {}", fs::path(input).filename().string(),
+                                      now == "gone" ? "is gone" : "has changed");
+            }
+            if (!why.empty()) stale.push_back({name, why});
+        }
+        return stale;
+    });
+}
+
+namespace {
+
+std::string escaped(std::string_view text) {
+    std::string out;
+    for (const char c : text) {
+        if (c == '<')
+            out += "&lt;";
+        else if (c == '>')
+            out += "&gt;";
+        else if (c == '&')
+            out += "&amp;";
+        else if (c == '"')
+            out += "&quot;";
+        else
+            out += c;
+    }
+    return out;
+}
+
+}  // namespace
+
+std::string report_page(const Json& report) {
+    std::string page = fmt::format(
+        R"(<!DOCTYPE html>
+<html lang="en"><head><meta charset="utf-8"><title>Handed over: {0}</title>
+<style>
+body{{font:15px/1.5 system-ui,sans-serif;background:#f6f1e4;color:#1d2a3a;margin:2.5rem auto;max-width:72rem;padding:0 1.5rem}}
+h1{{font-size:1.5rem;margin:0}} p{{margin:.3rem 0}} table{{border-collapse:collapse;width:100%;margin:1.5rem 0}}
+th,td{{text-align:left;padding:.35rem .7rem;border-bottom:1px solid #1d2a3a33;vertical-align:top}} td.n{{text-align:right;font-variant-numeric:tabular-nums}}
+th{{font-weight:600}} .not{{border-left:4px solid #1d2a3a;padding-left:.6rem}} details{{margin:.2rem 0}} summary{{cursor:pointer}} code{{font-size:.9em}}
+</style></head><body>
+<h1>Handed over: {0}</h1>
+<p>{1}, library {2}, {3}</p>
+)",
+        escaped(report.value("order", "")), escaped(report.value("date", "")),
+        escaped(report.value("library", "")), escaped(report.value("tool", "")));
+    std::map<std::string, int> states;
+    for (const Json& file : report["files"]) ++states[file.value("state", "")];
+    page += "<p>";
+    for (const auto& [state, count] : states) page += fmt::format("{} {} &nbsp; ", count, state);
+    page +=
+        "</p>\n<table><tr><th>File</th><th>Frames</th><th>Keys</th><th>Read back</th><th>Left out</th>"
+        "<th>Bars missed</th></tr>\n";
+    for (const Json& file : report["files"]) {
+        const std::string state = file.value("state", "");
+        if (state != "written") {
+            page += fmt::format("<tr><td class=\"not\">{}</td><td colspan=\"5\">{}{}</td></tr>\n",
+                                escaped(file.value("name", "")), escaped(state),
+                                file.contains("why") ? ": " + escaped(file.value("why", "")) : "");
+            continue;
+        }
+        const Json& back = file["read_back"];
+        std::string details;
+        for (const char* list : {"lost", "notes", "bones_without_keys"}) {
+            if (!file.contains(list) || file[list].empty()) continue;
+            std::string items;
+            for (const Json& one : file[list])
+                items += (items.empty()                               ? ""
+                          : std::string(list) == "bones_without_keys" ? ", "
+                                                                      : "<br>") +
+                         escaped(one.get<std::string>());
+            details += fmt::format("<p><b>{}</b><br>{}</p>",
+                                   std::string(list) == "lost"    ? "stays behind"
+                                   : std::string(list) == "notes" ? "told"
+                                                                  : "bones that never move, without keys",
+                                   items);
+        }
+        details += "<p><b>made from</b><br>";
+        for (const auto& [input, hash] : file["inputs"].items())
+            details +=
+                fmt::format("{} <code>{}</code><br>", escaped(input), escaped(hash.get<std::string>()));
+        details += "</p><p><b>review</b><br>";
+        for (const auto& [bar, value] : file["review"].items())
+            details += fmt::format("{} {:.4g}<br>", escaped(bar), value.get<double>());
+        details += "</p>";
+        page += fmt::format(
+            "<tr><td><details><summary>{}</summary>{}</details></td><td class=\"n\">{} at {:.4g}</td>"
+            "<td class=\"n\">{} of {}</td><td class=\"n\">{:.4f} mm<br>{:.4f}&deg;</td><td "
+            "class=\"n\">{}</td>"
+            "<td class=\"n\">{}</td></tr>\n",
+            escaped(file.value("name", "")), details, file.value("frames", 0), file.value("fps", 0.0),
+            file.value("keys", 0), file.value("keys_before", 0), back.value("place_mm", 0.0),
+            back.value("turn_deg", 0.0),
+            file.contains("reduction")
+                ? fmt::format("{:.3f} mm, {:.3f}&deg;", file["reduction"].value("place_mm", 0.0),
+                              file["reduction"].value("turn_deg", 0.0))
+                : "nothing",
+            file["review"].value("bars_missed", 0));
+    }
+    page +=
+        "</table>\n<p>Read back: the largest distance and turn of any joint in any frame between the file, "
+        "read "
+        "again, and what was shown. Left out: by how much the fewest keys err.</p>\n</body></html>\n";
+    return page;
+}
+
+}  // namespace nb

@@ -1,0 +1,85 @@
+// Handing over what an order names: every file told before, written whole, read back, and kept account of.
+//
+// The report is written anew before and after each file, so that whatever ends the program it says which files are
+// whole. A row is stale when a file it was made from, or the order, is no longer what it was (hashes: core/base/hash).
+#pragma once
+#include <functional>
+#include <map>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "core/library/order.hpp"
+
+namespace nb {
+
+/// Takes and characters of a library, each read once.
+class LibraryFiles {
+  public:
+    explicit LibraryFiles(const Library& library) : library_(library) {}
+    const Library& library() const { return library_; }
+    /// Throws FileError, also for a name the library has not.
+    const LoadedFile& take(const std::string& name);
+    const LoadedFile& character(const std::string& name);
+    /// What was odd in reading.
+    const std::vector<std::string>& notes() const { return notes_; }
+    void forget() { takes_.clear(); }
+
+  private:
+    const Library library_;
+    std::map<std::string, std::shared_ptr<LoadedFile>> takes_, characters_;
+    std::vector<std::string> notes_;
+};
+
+/// One file to be.
+struct HandOverRow {
+    OrderedPair pair;
+    std::string ending;
+    std::string name;  ///< with its ending, relative to the order's folder
+    std::string path;
+    /// free: nothing is there. there: something is, and the order says what then. twice: another row has the name.
+    /// refused: it cannot be written.
+    enum class State { free, there, twice, refused };
+    State state = State::free;
+    std::string why;  ///< of what is twice or refused
+    int frames = 0;
+    double fps = 0.0;
+    size_t bytes = 0;               ///< about
+    std::vector<std::string> lost;  ///< what stays behind in this format
+    bool is_written(Clash clash) const {
+        return state == State::free || (state == State::there && clash != Clash::skip);
+    }
+};
+
+/// Where the order's files go.
+std::string order_folder(const HandOverOrder& order, const Library& library);
+/// Every file that would be written, in the order it would be. Throws nothing: what is wrong stands in its row.
+std::vector<HandOverRow> plan_hand_over(const HandOverOrder& order, LibraryFiles& files);
+
+/// Told before each file and at the end; false cancels: what is done stays.
+using HandOverProgress = std::function<bool(int done, int of, const std::string& name)>;
+
+struct HandOverReport {
+    Json document;                ///< docs/schema/hand-over-report.schema.json
+    std::string path, page_path;  ///< where document and page are
+    int written = 0, skipped = 0, failed = 0, left = 0;
+};
+
+/// Writes what the order names. Files that fail are told in the report and do not stop the rest. Throws FileError when
+/// the folder or the report cannot be written.
+HandOverReport run_hand_over(const HandOverOrder& order, LibraryFiles& files, int threads = 0,
+                             const HandOverProgress& progress = {});
+
+/// A result through the steps of an order: span, rate, placement, stance, travel.
+void take_steps(const HandOverOrder& order, Handed& handed);
+
+/// Rows of a report whose inputs have changed or are gone, or whose file is no longer what was written: name and why.
+struct StaleRow {
+    std::string name, why;
+};
+std::vector<StaleRow> stale_rows(const Json& report, const std::string& path);
+
+/// The report as a page of its own, without scripts and without other files.
+std::string report_page(const Json& report);
+
+}  // namespace nb
