@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <cstdlib>
 #include <filesystem>
 
 #include "core/base/fault.hpp"
@@ -22,6 +23,7 @@
 #include "core/handover/export.hpp"
 #include "core/handover/vrm.hpp"
 #include "core/intake/findings.hpp"
+#include "core/library/hand_over.hpp"
 #include "core/library/library.hpp"
 #include "core/library/shipped.hpp"
 #include "core/motion/edit.hpp"
@@ -298,9 +300,39 @@ PairingSettings pairing_settings(const Options& options) {
     return settings;
 }
 
+namespace {
+
+/// What of an order a transfer may have: the steps after the solve.
+HandOverOrder order_of(const Options& options) {
+    HandOverOrder order;
+    if (!options.travel.empty()) order.travel.kind = *travel_kind(options.travel);
+    order.has_stance_first = options.has_stance_first;
+    order.placement.starts_at_origin = options.starts_at_origin;
+    if (options.reduce.empty()) return order;
+    const auto comma = options.reduce.find(',');
+    const auto number = [&](const std::string& text) {
+        char* end = nullptr;
+        const double value = std::strtod(text.c_str(), &end);
+        if (text.empty() || *end != 0 || !(value >= 0.001 && value <= 1000.0))
+            throw WrongUse(fmt::format("--reduce '{}': write MM or MM,DEGREES", shown_text(options.reduce)));
+        return value;
+    };
+    order.reduce = KeyTolerance{};
+    order.reduce->place_m = 1e-3 * number(options.reduce.substr(0, comma));
+    if (comma != std::string::npos)
+        order.reduce->turn_rad = deg_to_rad(number(options.reduce.substr(comma + 1)));
+    return order;
+}
+bool is_plain(const HandOverOrder& order) {
+    return !order.reduce && order.placement.is_none() && !order.has_stance_first && order.travel == Travel{};
+}
+
+}  // namespace
+
 int transfer(const Options& options) {
-    const auto ending = std::filesystem::path(options.out).extension();
-    if (ending != ".bvh" && ending != ".glb") throw WrongUse("--out: choose a name ending in .bvh or .glb");
+    const std::string ending = std::filesystem::path(options.out).extension().string();
+    if (!is_file_format(ending)) throw WrongUse("--out: choose a name ending in .bvh, .glb, .vrma or .csv");
+    const HandOverOrder order = order_of(options);
     std::vector<std::string> notes;
     LoadedFile source = load_take(options.take, options.source_character, notes, options.animation - 1);
     LoadedFile target = load_character(options.target, options.target_character, notes);
@@ -337,15 +369,32 @@ int transfer(const Options& options) {
     const auto events = find_events(review, result, settings);
     // What writing needs is the target's motion alone.
     result.source = {};
-    export_motion(options.out, target.character, ResultView(target.character.rig.skeleton, result), &notes);
+    const int frames = result.take.frames;
+    const double k = result.plan.program.k;
+    const std::vector<std::string> told = notes_of(result);
+    if (is_plain(order) && (ending == ".bvh" || ending == ".glb")) {
+        export_motion(options.out, target.character, ResultView(target.character.rig.skeleton, result),
+                      &notes);
+    } else {
+        Handed handed = handed_of(target.character, std::move(result));
+        take_steps(order, handed);
+        WriteOptions how;
+        how.reduce = order.reduce;
+        const Written written = write_handed(options.out, handed, how);
+        notes.insert(notes.end(), handed.told.begin(), handed.told.end());
+        notes.insert(notes.end(), written.notes.begin(), written.notes.end());
+        if (order.reduce)
+            notes.push_back(fmt::format("{} of {} keys; the largest error is {:.3f} mm and {:.3f} degrees",
+                                        written.keys, written.keys_before, 1e3 * written.error.place_m,
+                                        rad_to_deg(written.error.turn_rad)));
+    }
     if (!options.review.empty()) {
         Json document = review_document(review);
         document["events"] = events_document(events);
         write_file(options.review, format_document(document));
     }
 
-    fmt::print("{} onto {}: {} frames, place map x{:.3f}\n", take_name, target.character.name, review.frames,
-               result.plan.program.k);
+    fmt::print("{} onto {}: {} frames, place map x{:.3f}\n", take_name, target.character.name, frames, k);
     fmt::print(
         "  foot slide p95 {:.1f} cm/s at 175 cm (the capture's own {:.1f}); tips within {:.2f} cm p95; "
         "directions within {:.2f} degrees p95\n",
@@ -355,7 +404,7 @@ int transfer(const Options& options) {
         fmt::print("  frame {}: {}\n", events[i].worst_frame, events[i].text);
     if (events.size() > 5) fmt::print("  and {} more places (--review)\n", events.size() - 5);
     print_notes(notes);
-    print_notes(notes_of(result));
+    print_notes(told);
     const bool source_is_unsure = report_roles("source", source.character);
     const bool target_is_unsure = report_roles("target", target.character);
     return source_is_unsure || target_is_unsure ? exit_unsure_roles : exit_done;

@@ -13,6 +13,7 @@ inline constexpr int exit_done = 0;
 inline constexpr int exit_wrong_use = 2;
 inline constexpr int exit_bad_input = 3;
 inline constexpr int exit_unsure_roles = 4;
+inline constexpr int exit_stale = 5;
 
 struct WrongUse : std::runtime_error {
     using std::runtime_error::runtime_error;
@@ -21,7 +22,7 @@ struct WrongUse : std::runtime_error {
 struct Options {
     std::string file, out, roles, take, target, source_character, target_character, pairing, passes, frames,
         review, view, plan, apply, vrm, iso, stance, fingers, spread_fingers, thumb, clavicles, spine,
-        as_rest, against, touch_up;
+        as_rest, against, touch_up, library, travel, reduce;
     std::string theme = "ink";
     std::string body_look = "mesh";
     std::optional<double> fps;
@@ -35,6 +36,10 @@ struct Options {
     bool has_root_track = false;
     bool has_no_touch_up = false;  ///< those kept with pair and body are left out
     bool is_forced = false;        ///< existing files may be written over
+    bool is_dry = false;           ///< list what would be written, write nothing
+    bool is_stale_asked = false;   ///< the file is a report: which of its files are stale
+    bool has_stance_first = false;
+    bool starts_at_origin = false;
     std::vector<std::string> takes;
 };
 
@@ -50,6 +55,7 @@ int transfer(const Options& options);
 int map_bones(const Options& options);
 int review_table(const Options& options);
 int limber(const Options& options);
+int hand_over(const Options& options);
 int picture(const Options& options);
 
 }  // namespace nb::cli

@@ -23,6 +23,7 @@ int run(const CLI::App& command, const nb::cli::Options& options) {
     if (name == "transfer") return nb::cli::transfer(options);
     if (name == "map") return nb::cli::map_bones(options);
     if (name == "review-table") return nb::cli::review_table(options);
+    if (name == "hand-over") return nb::cli::hand_over(options);
     if (name == "limber") return nb::cli::limber(options);
     return nb::cli::picture(options);
 }
@@ -98,7 +99,7 @@ int main(int argc, char** argv) {
     transfer->add_option("--source-character", options.source_character, "character.json of the take's body");
     transfer->add_option("--target-character", options.target_character, "character.json of the target");
     transfer->add_option("--pairing", options.pairing, "Pairing document");
-    transfer->add_option("--out", options.out, "OUT.bvh or OUT.glb")->required();
+    transfer->add_option("--out", options.out, "OUT.bvh, .glb, .vrma or .csv")->required();
     transfer->add_option("--passes", options.passes,
                          "Of gather,root,angles,reach,contacts,twist, those to run");
     transfer->add_flag("--root-track", options.has_root_track,
@@ -111,6 +112,29 @@ int main(int argc, char** argv) {
                          "Touch-ups: a document of layers (docs/touch-up.md), after those of pair and body");
     transfer->add_flag("--no-touch-up", options.has_no_touch_up,
                        "Leave out what pairing and character document keep of touch-ups");
+
+    transfer
+        ->add_option(
+            "--travel", options.travel,
+            "Where the travel goes: 'in hips', 'on root' (added where the rig has none) or 'in place'")
+        ->check(CLI::IsMember({"in hips", "on root", "in place"}));
+    transfer->add_option("--reduce", options.reduce,
+                         "The fewest keys with which no joint errs by more: MM or MM,DEGREES (.glb, .vrma)");
+    transfer->add_flag("--stance-first", options.has_stance_first,
+                       "One frame more at the beginning: the aligned rest");
+    transfer->add_flag("--at-origin", options.starts_at_origin, "The take begins over the origin, facing +Z");
+
+    auto* hand_over =
+        app.add_subcommand("hand-over", "Writes what an order of a library names, and proves it.");
+    hand_over->add_option("ORDER", options.file, "orders/NAME.json of a library; with --stale a report")
+        ->required();
+    hand_over->add_option("--library", options.library,
+                          "The library's folder, when the order lies elsewhere");
+    hand_over->add_flag("--dry", options.is_dry, "List every file and clash, write nothing");
+    hand_over->add_flag("--stale", options.is_stale_asked,
+                        "Which files of a report are no longer up to date");
+    hand_over->add_option("--threads", options.threads, "At most so many threads")
+        ->check(CLI::Range(0, 1024));
 
     auto* map = app.add_subcommand("map", "Which bones drive which, what is left over, what to expect.");
     map->add_option("--take", options.take, "A take of the source, or its rig with motion")->required();

@@ -3,6 +3,7 @@
 #include <QWidget>
 
 #include "app/stations/chains/chains_station.hpp"
+#include "app/stations/hand_over/hand_over_station.hpp"
 #include "app/stations/intake/intake_station.hpp"
 #include "app/stations/rest/rest_station.hpp"
 #include "app/stations/roles/roles_station.hpp"
@@ -13,18 +14,9 @@ namespace nb {
 
 StationList make_stations(const StationContext& context) {
     return {
-        new IntakeStation(context),
-        new RolesStation(context),
-        new RestStation(context),
-        new ChainsStation(context),
-        new TransferStation(context),
-        new TouchStation(context),
-        new Station(
-            {"hand over", QObject::tr("Hand over"),
-             QObject::tr("Here results will be baked, named and written; until then Ctrl+E writes this "
-                         "transfer."),
-             1.5},
-            context.window),
+        new IntakeStation(context),   new RolesStation(context),    new RestStation(context),
+        new ChainsStation(context),   new TransferStation(context), new TouchStation(context),
+        new HandOverStation(context),
     };
 }
 

@@ -1,8 +1,8 @@
 #include "core/handover/keys.hpp"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
+#include <type_traits>
 
 #include "core/base/parallel.hpp"
 #include "core/motion/kinematics.hpp"
@@ -13,7 +13,8 @@ namespace {
 
 constexpr double moved_rad = 1e-7;
 constexpr double moved_m = 1e-9;
-constexpr std::array<double, 3> shares{1.0, 0.6, 0.35};
+constexpr double first_share = 1.5;  // of what each channel alone might err by: errors seldom add up
+constexpr int mended_apart = 5;      // frames that share one further key in a round
 
 /// One channel of the motion, all frames.
 struct Channels {
@@ -129,10 +130,13 @@ class Reducer {
             for (int up = skeleton.parents[size_t(j)]; up >= 0; up = skeleton.parents[size_t(up)])
                 lever_[size_t(up)] =
                     std::max(lever_[size_t(up)], (rest.p[size_t(j)] - rest.p[size_t(up)]).norm());
+        below_.resize(skeleton.names.size());
+        for (int j = 0; j < skeleton.size(); ++j)
+            for (int up = j; up >= 0; up = skeleton.parents[size_t(up)]) below_[size_t(up)].push_back(j);
         pose(channels_, world_);
     }
 
-    Reduction at(double share, const Watch& watch) {
+    Reduction reduce(const Watch& watch) {
         Reduction result;
         result.before = every_.count();
         result.keys = every_;
@@ -140,12 +144,12 @@ class Reducer {
             for (int j = first; j < last; ++j)
                 if (!every_.turns[size_t(j)].empty())
                     result.keys.turns[size_t(j)] =
-                        greedy(channels_.turns[size_t(j)], share * allowed_turn(j), kept(j));
+                        greedy(channels_.turns[size_t(j)], first_share * allowed_turn(j), kept(j));
         });
         for (size_t m = 0; m < every_.places.size(); ++m)
             if (!every_.places[m].empty())
                 result.keys.places[m] =
-                    greedy(channels_.places[m], share * allowed_.place_m, kept(about_.translated[m]));
+                    greedy(channels_.places[m], first_share * allowed_.place_m, kept(about_.translated[m]));
         Channels played = channels_;
         for (;;) {
             watch.look(0.0);
@@ -159,8 +163,10 @@ class Reducer {
                     play(channels_.places[m], result.keys.places[m], played.places[m]);
             WorldMotion world;
             pose(played, world);
-            result.error = {};
-            if (!mend(played, world, result)) return result;
+            if (mend(played, world, result)) continue;
+            thin(played, world, result.keys);
+            mend(played, world, result);
+            return result;
         }
     }
 
@@ -171,8 +177,9 @@ class Reducer {
     const std::vector<std::vector<int>>& kept_;
     const Channels channels_;
     const MotionKeys every_;
-    std::vector<int> place_of_;  ///< by joint, in translated; -1
-    std::vector<double> lever_;  ///< by joint, m
+    std::vector<int> place_of_;            ///< by joint, in translated; -1
+    std::vector<double> lever_;            ///< by joint, m
+    std::vector<std::vector<int>> below_;  ///< by joint: itself and what hangs on it, parents first
     WorldMotion world_;
 
     double allowed_turn(int joint) const {
@@ -231,15 +238,96 @@ class Reducer {
         return true;
     }
 
+    /// Poses joint `j` and what hangs on it in one frame; false when one of them is too far off.
+    bool pose_below(int j, int f, const Quat& turn, const Vec3& place, std::vector<Quat>& R,
+                    std::vector<Vec3>& p, const Channels& played, const WorldMotion& world) const {
+        for (const int k : below_[size_t(j)]) {
+            const size_t at = world.at(f, k);
+            const int parent = skeleton_.parents[size_t(k)], m = place_of_[size_t(k)];
+            const Quat& own = k == j ? turn : played.turns[size_t(k)][size_t(f)];
+            const Vec3& offset = k == j  ? place
+                                 : m < 0 ? skeleton_.rest_p[size_t(k)]
+                                         : played.places[size_t(m)][size_t(f)];
+            if (parent < 0) {
+                R[size_t(k)] = own;
+                p[size_t(k)] = offset;
+            } else {
+                // Above `j` all is as it was.
+                const bool is_below = k != j;
+                const Quat& R_P = is_below ? R[size_t(parent)] : world.R[world.at(f, parent)];
+                const Vec3& p_P = is_below ? p[size_t(parent)] : world.p[world.at(f, parent)];
+                R[size_t(k)] = (R_P * own).normalized();
+                p[size_t(k)] = p_P + R_P * offset;
+            }
+            if (off(p[size_t(k)], world_.p[at]) > allowed_.place_m ||
+                off(R[size_t(k)], world_.R[at]) > allowed_.turn_rad)
+                return false;
+        }
+        return true;
+    }
+
+    /// Keys without which all stays within what is allowed are left out, one after another.
+    template <typename Value>
+    void thin_channel(int j, const std::vector<Value>& values, std::vector<int>& keys,
+                      std::vector<Value>& played_values, Channels& played, WorldMotion& world) const {
+        const size_t joints = size_t(about_.joints);
+        std::vector<Quat> R(joints);
+        std::vector<Vec3> p(joints);
+        std::vector<Value> without;
+        const int m = place_of_[size_t(j)];
+        const auto place = [&](int f, const Value& value) {
+            if constexpr (std::is_same_v<Value, Quat>)
+                return pose_below(j, f, value,
+                                  m < 0 ? skeleton_.rest_p[size_t(j)] : played.places[size_t(m)][size_t(f)],
+                                  R, p, played, world);
+            else
+                return pose_below(j, f, played.turns[size_t(j)][size_t(f)], value, R, p, played, world);
+        };
+        for (size_t k = 1; k + 1 < keys.size();) {
+            const int a = keys[k - 1], b = keys[k + 1];
+            const auto value = [&](int f) {
+                return between(values[size_t(a)], values[size_t(b)], double(f - a) / (b - a));
+            };
+            bool is_needed = std::binary_search(kept(j).begin(), kept(j).end(), keys[k]) ||
+                             !place(keys[k], value(keys[k]));
+            for (int f = a + 1; f < b && !is_needed; ++f) is_needed = !place(f, value(f));
+            if (is_needed) {
+                ++k;
+                continue;
+            }
+            keys.erase(keys.begin() + std::ptrdiff_t(k));
+            for (int f = a + 1; f < b; ++f) {
+                const Value now = value(f);
+                place(f, now);
+                played_values[size_t(f)] = now;
+                for (const int below : below_[size_t(j)]) {
+                    world.R[world.at(f, below)] = R[size_t(below)];
+                    world.p[world.at(f, below)] = p[size_t(below)];
+                }
+            }
+        }
+    }
+    void thin(Channels& played, WorldMotion& world, MotionKeys& keys) const {
+        for (int j = 0; j < about_.joints; ++j) {
+            if (keys.turns[size_t(j)].size() > 2)
+                thin_channel(j, channels_.turns[size_t(j)], keys.turns[size_t(j)], played.turns[size_t(j)],
+                             played, world);
+            if (const int m = place_of_[size_t(j)]; m >= 0 && keys.places[size_t(m)].size() > 2)
+                thin_channel(j, channels_.places[size_t(m)], keys.places[size_t(m)], played.places[size_t(m)],
+                             played, world);
+        }
+    }
+
     /// Fills `result.error`; false when nothing that keys could mend is beyond what is allowed.
     bool mend(const Channels& played, const WorldMotion& world, Reduction& result) const {
-        KeyError& error = result.error;
+        KeyError& error = result.error = {};
         struct Worst {
             double share = 0.0;
             int frame = -1, joint = -1;
             bool is_turn = false;
         } worst;
         bool is_mended = false;
+        int span_first = 0;
         const auto close_span = [&] {
             if (worst.frame < 0) return;
             is_mended |= add_key(played, worst.frame, worst.joint, worst.is_turn, result.keys);
@@ -259,10 +347,11 @@ class Reducer {
                 if (const double share = turn / allowed_.turn_rad; share > here.share)
                     here = {share, f, j, true};
             }
-            if (here.share <= 1.0)
+            if (here.share <= 1.0 || f - span_first >= mended_apart) {
                 close_span();
-            else if (here.share > worst.share)
-                worst = here;
+                span_first = f;
+            }
+            if (here.share > 1.0 && here.share > worst.share) worst = here;
         }
         close_span();
         return is_mended;
@@ -302,15 +391,8 @@ MotionKeys key_every_frame(const Skeleton& skeleton, const MotionView& motion) {
 
 Reduction reduce_keys(const Skeleton& skeleton, const MotionView& motion, const KeyTolerance& allowed,
                       const std::vector<std::vector<int>>& kept, const Watch& watch) {
-    Reduction best;
-    if (motion.about().frames < 1) return best;
-    Reducer reducer(skeleton, motion, allowed, kept);
-    for (size_t i = 0; i < shares.size(); ++i) {
-        watch.look(double(i) / double(shares.size()));
-        Reduction one = reducer.at(shares[i], watch.part(double(i) / double(shares.size()), 0.3));
-        if (i == 0 || one.keys.count() < best.keys.count()) best = std::move(one);
-    }
-    return best;
+    if (motion.about().frames < 1) return {};
+    return Reducer(skeleton, motion, allowed, kept).reduce(watch);
 }
 
 }  // namespace nb

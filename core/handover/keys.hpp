@@ -1,13 +1,13 @@
 // Which frames of a motion become keys: all, or the fewest with which no joint errs by more than is allowed.
 //
 // Between keys a player goes straight: places linearly, turns by slerp (glTF 2.0, ISO/IEC 12113, appendix C). Reduction:
-//   1. A channel may err by s e: turns by e = min(turn, place / lever), lever the way to the joint's farthest
+//   1. A channel may err by 1.5 e: turns by e = min(turn, place / lever), lever the way to the joint's farthest
 //      descendant at rest; places by e = place. Greedily from each key as far as the frames between stay within that,
 //      by doubling and bisection; frames to keep are keys.
 //   2. The whole body is posed in every frame, from the keys and from the motion. Where a joint is too far off, the
 //      channel above it that errs most there (its error times the way to that joint) gets a key at the worst frame of
-//      each such span; again until there is none.
-// Done for s = 1, 0.6 and 0.35; the fewest keys are taken.
+//      every five; again until there is none.
+//   3. Keys without which all joints below stay within what is allowed are left out, one after another.
 #pragma once
 #include <vector>
 

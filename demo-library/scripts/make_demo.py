@@ -169,6 +169,19 @@ def touched(library, character, take, layer, touches):
                 'take_touches': {fixed_uuid(take): [{'name': layer, 'touches': touches}]}})
 
 
+def order(library):
+    """What goes to the game's people each week: five takes on two bodies, the fewest keys, travel on a root bone."""
+    pairs = [{'take': take, 'character': character} for take in ('quay-walk', 'carry-crate', 'haul-rope', 'mole-steps', 'lantern-signal')
+             for character in ('ferrier', 'dockhand')]
+    os.makedirs(os.path.join(library, 'orders'), exist_ok=True)
+    write_json(os.path.join(library, 'orders', 'quay-week.json'),
+               {'format': 'nimble-bone/order', 'version': 1, 'id': fixed_uuid('order quay-week'), 'name': 'quay week', 'pairs': pairs,
+                'span': {'first': 0, 'last': 0}, 'stance_first': False, 'motion_alone': False,
+                'travel': {'kind': 'on root', 'heading': True, 'height': False, 'cut_off_hz': 0, 'track_file': False},
+                'reduce': {'place_mm': 0.5, 'turn_deg': 0.2}, 'formats': ['.glb'], 'folder': 'handed-over',
+                'pattern': '{take}_{character}_{fps}', 'version_word': '1', 'clash': 'skip'})
+
+
 def main(library):
     for name in ('performer', 'dockhand', 'ferrier', 'lamp-child', 'net-mender', 'quay-dog'):
         os.makedirs(os.path.join(library, 'characters', name), exist_ok=True)
@@ -250,6 +263,7 @@ def main(library):
     touched(library, 'ferrier', 'boat-leap', 'higher', [{'kind': 'body', 'stage': 'source', 'when': span(1.97, 1.97, .22), 'axes': 'world', 'turn_deg': [0., 0., 0.], 'place_cm': [0., 22., 0.]}])
     os.makedirs(os.path.join(library, 'set'), exist_ok=True)
     pieces.write_all(os.path.join(library, 'set'))
+    order(library)
     write_json(os.path.join(library, 'library.json'),
                {'format': 'nimble-bone/library', 'version': 1, 'id': fixed_uuid('library'), 'name': 'Tidal harbour',
                 'opens_with': {'take': 'quay-walk', 'character': 'ferrier'}})

@@ -26,7 +26,7 @@ namespace {
 /// Nodes below each other that are read, as in BVH files.
 constexpr int deepest = 512;
 
-/// A frame this near to a key, as a share of the key distance, is the key.
+/// A frame this near to a key, as a share of a frame, is the key.
 constexpr double key_snap = 0.05;
 
 struct Track {
@@ -36,7 +36,7 @@ struct Track {
     std::string interpolation;
 
     /// glTF 2.0, appendix C: STEP, LINEAR (spherical for rotations), CUBICSPLINE.
-    Eigen::Vector4d at(double time) const {
+    Eigen::Vector4d at(double time, double frame_s) const {
         const auto value = [this](size_t key, size_t part = 1) {
             Eigen::Vector4d v = Eigen::Vector4d::Zero();
             const size_t row = interpolation == "CUBICSPLINE" ? key * 3 + part : key;
@@ -49,7 +49,7 @@ struct Track {
         const double step = times[after] - times[after - 1];
         double u = std::clamp((time - times[after - 1]) / step, 0.0, 1.0);
         // Single-precision times lie beside the frames they stand for.
-        if (u < key_snap || u > 1.0 - key_snap) u = std::round(u);
+        if (std::min(u, 1.0 - u) * step < key_snap * std::min(step, frame_s)) u = std::round(u);
         const Eigen::Vector4d a = value(after - 1);
         const Eigen::Vector4d b = value(after);
         if (interpolation == "CUBICSPLINE") {
@@ -240,6 +240,29 @@ class Reader {
         file_.notes.push_back(fmt::format("scale keys of '{}' are not followed", name));
     }
 
+    /// The time of a frame of which all keys are multiples: the smallest distance of keys or a part of it, measured over
+    /// the whole (single times are single precision); that distance itself where there is none.
+    static double common_step(double smallest, double first, const std::vector<std::pair<int, Track>>& turns,
+                              const std::vector<std::pair<int, Track>>& moves) {
+        std::set<double> times;
+        for (const auto* tracks : {&turns, &moves})
+            for (const auto& [joint, track] : *tracks) times.insert(track.times.begin(), track.times.end());
+        for (int parts = 1; parts <= 4; ++parts) {
+            double step = smallest / parts;
+            size_t off = 0;
+            for (const double time : times) {
+                const double frames = (time - first) / step;
+                const double whole = std::round(frames);
+                if (std::abs(frames - whole) > 0.1)
+                    ++off;
+                else if (whole > 0.0)
+                    step = (time - first) / whole;
+            }
+            if (off * 100 <= times.size()) return step;
+        }
+        return smallest;
+    }
+
     void animate() {
         for (size_t i = 0; i < model_.animations.size(); ++i)
             file_.animations.push_back(model_.animations[i].name.empty() ? fmt::format("animation {}", i + 1)
@@ -298,8 +321,11 @@ class Reader {
         if (turns.empty() && moves.empty()) return;
         Take& take = file_.take;
         file_.facts.key_rate_fps = step < 1e29 ? 1.0 / step : 0.0;
-        // Evenly keyed, the mean distance of the longest track is exact; else the smallest distance serves.
-        if (std::abs(longest_mean_step - step) < 0.01 * step) step = longest_mean_step;
+        // Evenly keyed, the mean distance of the longest track is exact; else what all keys are multiples of.
+        if (std::abs(longest_mean_step - step) < 0.01 * step)
+            step = longest_mean_step;
+        else if (step < 1e29)
+            step = common_step(step, first, turns, moves);
         const double fps = step < 1e29 ? std::clamp(1.0 / step, 1.0, 1000.0) : 30.0;
         const double whole = std::round(fps);
         const double rate = std::abs(fps - whole) < 0.02 ? whole : fps;
@@ -327,7 +353,7 @@ class Reader {
             Quat* R = rotations.data() + size_t(f) * size_t(take.joints);
             std::copy(file_.skeleton.rest_R.begin(), file_.skeleton.rest_R.end(), R);
             for (const auto& [joint, track] : turns) {
-                const Eigen::Vector4d v = track.at(time);
+                const Eigen::Vector4d v = track.at(time, take.frame_time_s);
                 const Quat in_file =
                     v.norm() > 1e-9 ? Quat(v[3], v[0], v[1], v[2]).normalized() : Quat::Identity();
                 R[joint] = JointFrames::rotation(file_.nodes[size_t(joint)], in_file);
@@ -335,7 +361,7 @@ class Reader {
             for (size_t m = 0; m < moves.size(); ++m) {
                 const FileNode& at = file_.nodes[size_t(moves[m].first)];
                 places[size_t(f) * moves.size() + m] =
-                    JointFrames::place(at, moves[m].second.at(time).head<3>());
+                    JointFrames::place(at, moves[m].second.at(time, take.frame_time_s).head<3>());
             }
         }
     }

@@ -1,0 +1,291 @@
+#include "app/work/hand_over_desk.hpp"
+
+#include <QSettings>
+#include <QUndoStack>
+#include <algorithm>
+#include <filesystem>
+
+#include "core/base/files.hpp"
+#include "core/base/uuid.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr int plan_after_ms = 150;
+constexpr const char* draft_key = "hand over/draft";
+
+HandOverOrder new_order() {
+    HandOverOrder order;
+    order.id = make_uuid();
+    order.name = "order";
+    return order;
+}
+
+std::string text_of_order(const HandOverOrder& order) {
+    return format_document(order_document(order));
+}
+
+}  // namespace
+
+bool ChangeOrder::mergeWith(const QUndoCommand* other) {
+    const auto* next = dynamic_cast<const ChangeOrder*>(other);
+    if (!next || next->topic_ != topic_) return false;
+    after_ = next->after_;
+    return true;
+}
+
+HandOverDesk::HandOverDesk(Workspace& workspace, QUndoStack& undo, QObject* parent)
+    : QObject(parent), workspace_(workspace), undo_(undo), order_(new_order()) {
+    plan_soon_.setSingleShot(true);
+    plan_soon_.setInterval(plan_after_ms);
+    connect(&plan_soon_, &QTimer::timeout, this, &HandOverDesk::plan);
+    connect(&jobs_, &Jobs::failed, this, &HandOverDesk::failed);
+    connect(&workspace_, &Workspace::choices_changed, this, &HandOverDesk::look_at_library);
+    // What is saved is what is handed over.
+    connect(&workspace_, &Workspace::unsaved_changed, this, [this] {
+        files_.reset();
+        plan_soon_.start();
+    });
+    take_draft();
+    look_at_library();
+}
+
+HandOverDesk::~HandOverDesk() {
+    nb::cancel(planning_);
+    nb::cancel(running_);
+    jobs_.wait();
+}
+
+void HandOverDesk::look_at_library() {
+    files_.reset();
+    kept_.clear();
+    if (workspace_.has_library()) {
+        std::vector<std::string> troubles;
+        Library library;
+        library.folder = workspace_.library_folder().toStdString();
+        kept_ = orders_of(library, troubles);
+        for (const std::string& trouble : troubles) emit failed(QString::fromStdString(trouble));
+        if (order_.pairs.empty() && !kept_.empty()) order_ = kept_.front().order;
+    }
+    emit changed();
+    plan_soon_.start();
+}
+
+void HandOverDesk::keep_draft() const {
+    QSettings().setValue(
+        draft_key, QStringList{workspace_.library_folder(), QString::fromStdString(text_of_order(order_))});
+}
+
+/// What a session that ended left of an order it had not kept.
+void HandOverDesk::take_draft() {
+    const QStringList draft = QSettings().value(draft_key).toStringList();
+    if (draft.size() != 2 || draft[0] != workspace_.library_folder()) return;
+    try {
+        const std::string where = "the order in hand";
+        order_ = read_order(parse_document(draft[1].toStdString(), where, "order"), where);
+    } catch (const std::exception&) {  // Of another version: a new one is begun.
+    }
+}
+
+void HandOverDesk::change(const QString& text, int topic, const std::function<void(HandOverOrder&)>& edit) {
+    HandOverOrder after = order_;
+    edit(after);
+    if (text_of_order(after) == text_of_order(order_)) return;
+    undo_.push(new ChangeOrder(*this, std::move(after), text, topic));
+}
+
+void HandOverDesk::set_order(const HandOverOrder& order) {
+    order_ = order;
+    keep_draft();
+    emit changed();
+    plan_soon_.start();
+}
+
+std::optional<OrderedPair> HandOverDesk::shown_pair() const {
+    const int take = workspace_.take_index(), target = workspace_.target_index();
+    if (take < 0 || target < 0 || !workspace_.has_library()) return {};
+    const Choice& of = workspace_.takes()[size_t(take)];
+    const Choice& on = workspace_.targets()[size_t(target)];
+    if (!of.is_of_library || !on.is_of_library) return {};
+    // The library's own names: a take its file, a character its folder.
+    const std::filesystem::path take_path(of.path.toStdString()), rig_path(on.path.toStdString());
+    return OrderedPair{take_path.stem().string(), rig_path.parent_path().filename().string()};
+}
+
+void HandOverDesk::add_pairs(const std::vector<OrderedPair>& pairs) {
+    change(tr("add to the order"), -1, [&](HandOverOrder& order) {
+        for (const OrderedPair& pair : pairs)
+            if (std::find(order.pairs.begin(), order.pairs.end(), pair) == order.pairs.end())
+                order.pairs.push_back(pair);
+    });
+}
+
+void HandOverDesk::remove_pairs(const std::vector<OrderedPair>& pairs) {
+    change(tr("take out of the order"), -1, [&](HandOverOrder& order) {
+        std::erase_if(order.pairs, [&](const OrderedPair& pair) {
+            return std::find(pairs.begin(), pairs.end(), pair) != pairs.end();
+        });
+    });
+}
+
+void HandOverDesk::add_many(Many many) {
+    const auto shown = shown_pair();
+    std::vector<OrderedPair> pairs;
+    for (const Choice& take : workspace_.takes()) {
+        if (!take.is_of_library) continue;
+        const std::string of = std::filesystem::path(take.path.toStdString()).stem().string();
+        if (many == Many::characters && (!shown || of != shown->take)) continue;
+        for (const Choice& target : workspace_.targets()) {
+            if (!target.is_of_library) continue;
+            const std::string on =
+                std::filesystem::path(target.path.toStdString()).parent_path().filename().string();
+            if (many == Many::takes && (!shown || on != shown->character)) continue;
+            pairs.push_back({of, on});
+        }
+    }
+    if (pairs.empty())
+        emit failed(tr("The library has none of what is on the stage: take it into the library first."));
+    else
+        add_pairs(pairs);
+}
+
+void HandOverDesk::take_up(int at) {
+    if (at < 0 || at >= int(kept_.size())) return;
+    const HandOverOrder kept = kept_[size_t(at)].order;
+    change(tr("take up the order %1").arg(QString::fromStdString(kept.name)), -1,
+           [&](HandOverOrder& order) { order = kept; });
+}
+
+bool HandOverDesk::is_as_kept() const {
+    return std::any_of(kept_.begin(), kept_.end(), [this](const KeptOrder& one) {
+        return one.order.name == order_.name && text_of_order(one.order) == text_of_order(order_);
+    });
+}
+
+void HandOverDesk::keep() {
+    if (!workspace_.has_library()) {
+        emit failed(tr("No library is open: an order is kept with one."));
+        return;
+    }
+    Library library;
+    library.folder = workspace_.library_folder().toStdString();
+    try {
+        const std::string path = order_place(library, order_.name);
+        std::error_code error;
+        std::filesystem::create_directories(std::filesystem::path(path).parent_path(), error);
+        write_file(path, text_of_order(order_));
+        emit said(tr("The order %1 is kept with the library.").arg(QString::fromStdString(order_.name)));
+    } catch (const std::exception& fault) {
+        emit failed(QString::fromStdString(fault.what()));
+    }
+    look_at_library();
+}
+
+int HandOverDesk::to_write() const {
+    return int(std::count_if(rows_.begin(), rows_.end(),
+                             [this](const HandOverRow& row) { return row.is_written(order_.clash); }));
+}
+
+QString HandOverDesk::folder() const {
+    Library library;
+    library.folder = workspace_.library_folder().toStdString();
+    return QString::fromStdString(order_folder(order_, library));
+}
+
+std::string HandOverDesk::report_path() const {
+    std::string file = order_.name.empty() ? "order" : order_.name;
+    for (char& c : file)
+        if (c == ' ' || c == '/') c = '-';
+    return (std::filesystem::path(folder().toStdString()) / (file + ".report.json")).string();
+}
+
+void HandOverDesk::plan() {
+    if (!workspace_.has_library() || is_running()) return;
+    nb::cancel(planning_);
+    planning_ = not_cancelled();
+    is_planning_ = true;
+    struct Planned {
+        std::vector<HandOverRow> rows;
+        std::vector<StaleRow> stale;
+        std::shared_ptr<LibraryFiles> files;
+    };
+    jobs_.run(
+        tr("Listing the files of the order"), planning_,
+        [order = order_, files = files_, lock = files_lock_,
+         folder = workspace_.library_folder().toStdString(), report = report_path()](const auto&) {
+            const std::lock_guard<std::mutex> guard(*lock);
+            Planned planned;
+            planned.files = files ? files : std::make_shared<LibraryFiles>(open_library(folder));
+            planned.rows = plan_hand_over(order, *planned.files);
+            std::error_code error;
+            if (std::filesystem::exists(report, error))
+                planned.stale = stale_rows(read_document(report, "hand-over-report"), report);
+            return planned;
+        },
+        [this](Planned planned) {
+            is_planning_ = false;
+            rows_ = std::move(planned.rows);
+            stale_ = std::move(planned.stale);
+            files_ = std::move(planned.files);
+            emit this->planned();
+        },
+        [this] { is_planning_ = false; });
+}
+
+const Json* HandOverDesk::outcome(const std::string& name) const {
+    if (!outcome_.contains("files")) return nullptr;
+    for (const Json& file : outcome_["files"])
+        if (file["name"] == name) return &file;
+    return nullptr;
+}
+
+void HandOverDesk::hand_over() {
+    if (is_running() || rows_.empty() || !files_) return;
+    if (workspace_.has_unsaved_changes()) {
+        emit failed(tr("What is not saved would not be in the files: save first (Ctrl+S)."));
+        return;
+    }
+    nb::cancel(planning_);
+    running_ = not_cancelled();
+    emit progressed(0, int(rows_.size()), {});
+    jobs_.run(
+        tr("Handing over"), running_,
+        [this, order = order_, files = files_, lock = files_lock_, flag = running_](const auto&) {
+            const std::lock_guard<std::mutex> guard(*lock);
+            return run_hand_over(order, *files, 0, [this, flag](int done, int of, const std::string& name) {
+                if (done >= 0)
+                    QMetaObject::invokeMethod(this, [this, done, of, name] {
+                        emit progressed(done, of, QString::fromStdString(name));
+                    });
+                return !*flag;
+            });
+        },
+        [this](const HandOverReport& report) {
+            running_.reset();
+            outcome_ = report.document;
+            report_page_ = QString::fromStdString(report.page_path);
+            emit progressed(0, 0, {});
+            const QString all = tr("%1 written, %2 skipped, %3 failed; each read back and compared.")
+                                    .arg(report.written)
+                                    .arg(report.skipped)
+                                    .arg(report.failed);
+            if (report.failed > 0)
+                emit failed(all);
+            else
+                emit said(all);
+            plan();
+        },
+        [this] {
+            running_.reset();
+            emit progressed(0, 0, {});
+            emit said(tr("Stopped: what was written stays, nothing is half written."));
+            plan();
+        });
+}
+
+void HandOverDesk::cancel() {
+    nb::cancel(running_);
+}
+
+}  // namespace nb

@@ -1,0 +1,90 @@
+// nbone hand-over: what an order names, written, read back and kept account of.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+
+#include "cli/commands.hpp"
+#include "core/base/fault.hpp"
+#include "core/base/text_encoding.hpp"
+#include "core/library/hand_over.hpp"
+
+namespace nb::cli {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// The library an order is kept with: the folder above `orders`, else the one given.
+std::string library_of(const Options& options) {
+    if (!options.library.empty()) return options.library;
+    const fs::path folder = fs::absolute(options.file).parent_path();
+    if (folder.filename() == "orders") return folder.parent_path().string();
+    throw WrongUse(fmt::format("hand-over {}: it lies in no library's 'orders'; give --library FOLDER",
+                               shown_text(options.file)));
+}
+
+std::string row_state(const HandOverRow& row, Clash clash) {
+    switch (row.state) {
+        case HandOverRow::State::free:
+            return "new";
+        case HandOverRow::State::there:
+            return clash == Clash::skip ? "is there: skipped" : std::string(clash_name(clash));
+        case HandOverRow::State::twice:
+        case HandOverRow::State::refused:
+            return row.why;
+    }
+    return "";
+}
+
+void print_rows(const HandOverOrder& order, const std::vector<HandOverRow>& rows) {
+    for (const HandOverRow& row : rows) {
+        fmt::print("  {:44} {:>6} frames at {:<7.4g} about {:>7.2f} MB  {}\n", shown_text(row.name),
+                   row.frames, row.fps, double(row.bytes) / 1e6, shown_text(row_state(row, order.clash)));
+        for (const std::string& lost : row.lost) fmt::print("      {}\n", shown_text(lost));
+    }
+}
+
+/// Exit code 5: something is stale.
+int tell_stale(const Options& options) {
+    const auto stale = stale_rows(read_document(options.file, "hand-over-report"), options.file);
+    for (const StaleRow& row : stale)
+        fmt::print("stale  {}: {}\n", shown_text(row.name), shown_text(row.why));
+    fmt::print("{}\n", stale.empty() ? "nothing is stale" : fmt::format("{} stale", stale.size()));
+    return stale.empty() ? exit_done : exit_stale;
+}
+
+}  // namespace
+
+int hand_over(const Options& options) {
+    if (options.is_stale_asked) return tell_stale(options);
+    const HandOverOrder order = read_order(read_document(options.file, "order"), options.file);
+    LibraryFiles files(open_library(library_of(options)));
+    if (options.is_dry) {
+        const auto rows = plan_hand_over(order, files);
+        fmt::print("{}: {} files into {}\n", shown_text(order.name), rows.size(),
+                   shown_text(order_folder(order, files.library())));
+        print_rows(order, rows);
+        const bool is_clear = std::all_of(rows.begin(), rows.end(), [](const HandOverRow& row) {
+            return row.state == HandOverRow::State::free || row.state == HandOverRow::State::there;
+        });
+        return is_clear ? exit_done : exit_bad_input;
+    }
+    const HandOverReport report = run_hand_over(order, files, options.threads);
+    for (const Json& file : report.document["files"]) {
+        const std::string state = file["state"];
+        fmt::print("  {:10} {}", state, shown_text(file["name"].get<std::string>()));
+        if (file.contains("why")) fmt::print(": {}", shown_text(file["why"].get<std::string>()));
+        if (state == "written")
+            fmt::print("  {} frames, {} of {} keys, read back within {:.4f} mm and {:.4f} degrees",
+                       file["frames"].get<int>(), file["keys"].get<size_t>(),
+                       file["keys_before"].get<size_t>(), file["read_back"]["place_mm"].get<double>(),
+                       file["read_back"]["turn_deg"].get<double>());
+        fmt::print("\n");
+    }
+    fmt::print("{} written, {} skipped, {} failed; {}\n", report.written, report.skipped, report.failed,
+               shown_text(report.page_path));
+    return report.failed > 0 ? exit_bad_input : exit_done;
+}
+
+}  // namespace nb::cli
