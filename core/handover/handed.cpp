@@ -141,22 +141,37 @@ Rigid footing(const Handed& handed, int frame) {
     return root_track(one, lines_of(handed.character.roles), handed.motion.frame_time_s, 0).front();
 }
 
-void move_frame(WorldMotion& motion, int frame, const Rigid& by) {
-    for (int j = 0; j < motion.joints; ++j) {
-        const size_t at = motion.at(frame, j);
-        motion.R[at] = (by.R * motion.R[at]).normalized();
-        motion.p[at] = by * motion.p[at];
-    }
+}  // namespace
+
+std::vector<char> with_the_body(const Handed& handed) {
+    const Skeleton& skeleton = handed.character.rig.skeleton;
+    std::vector<char> goes(skeleton.names.size(), 0);
+    for (const int j : handed.own_places) goes[size_t(j)] = 1;
+    for (size_t j = 0; j < goes.size(); ++j)
+        if (const int parent = skeleton.parents[j]; parent >= 0 && goes[size_t(parent)]) goes[j] = 1;
+    return goes;
 }
 
-}  // namespace
+void move_body(Handed& handed, const std::function<Rigid(int)>& by) {
+    const std::vector<char> goes = with_the_body(handed);
+    WorldMotion& motion = handed.motion;
+    for (int f = 0; f < motion.frames; ++f) {
+        const Rigid X = by(f);
+        for (int j = 0; j < motion.joints; ++j) {
+            if (!goes[size_t(j)]) continue;
+            const size_t at = motion.at(f, j);
+            motion.R[at] = (X.R * motion.R[at]).normalized();
+            motion.p[at] = X * motion.p[at];
+        }
+    }
+}
 
 void put_stance_first(Handed& handed) {
     WorldMotion& motion = handed.motion;
     if (motion.frames < 1) return;
     const Rigid X = footing(handed, 0);
     const RestAlignment& rest = handed.character.rest;
-    // Joints that were added have no aligned rest: as they stand in the first frame.
+    // What does not go with the body, and the root bone, as in the first frame.
     std::vector<Quat> R(motion.R.begin(), motion.R.begin() + motion.joints);
     std::vector<Vec3> p(motion.p.begin(), motion.p.begin() + motion.joints);
     const size_t known = std::min(R.size(), rest.R_WJ0.size());
@@ -164,7 +179,9 @@ void put_stance_first(Handed& handed) {
     const Vec3 centre = 0.5 * (rest.p_WJ0[size_t(roles.joint("thigh.left"))] +
                                rest.p_WJ0[size_t(roles.joint("thigh.right"))]);
     const Rigid X_W0 = X * Rigid{Quat::Identity(), {-centre.x(), 0.0, -centre.z()}};
+    const std::vector<char> goes = with_the_body(handed);
     for (size_t j = 0; j < known; ++j) {
+        if (!goes[j] || int(j) == handed.root) continue;
         R[j] = (X_W0.R * rest.R_WJ0[j]).normalized();
         p[j] = X_W0 * rest.p_WJ0[j];
     }
@@ -187,7 +204,7 @@ void place_take(Handed& handed, const Placement& placement) {
     const Rigid to = placement.starts_at_origin ? Rigid{} : first;
     const Rigid asked{exp_rotation(placement.turn_rad * Vec3::UnitY()) * to.R, to.p + placement.move_m};
     const Rigid by = asked * inverse(first);
-    for (int f = 0; f < handed.motion.frames; ++f) move_frame(handed.motion, f, by);
+    move_body(handed, [&](int) { return by; });
     for (Rigid& X : handed.track) X = by * X;
     handed.told.push_back(
         fmt::format("the take begins at {:.1f} · {:.1f} cm on the floor, facing {:.0f} degrees (before: "

@@ -1,6 +1,7 @@
 // A result on its way out: the body as it will be written and its motion, which the steps of a hand over change
 // (span, rate, stance, placement, travel) before a format writes it.
 #pragma once
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -31,6 +32,11 @@ Handed handed_of(const Character& target, const TransferResult& result);
 
 /// The motion as local turns and places: what writers take.
 Take local_take(const Handed& handed);
+
+/// By joint: 1 where it goes with the body. Others stand still in the file: a root bone that carries nothing.
+std::vector<char> with_the_body(const Handed& handed);
+/// What goes with the body moves by X(frame), world.
+void move_body(Handed& handed, const std::function<Rigid(int)>& by);
 
 /// Frames first up to, not including, last.
 void cut(Handed& handed, int first, int last);

@@ -20,8 +20,10 @@ namespace {
 /// What was read, in the world of the program.
 struct ReadBack {
     std::vector<std::string> names;
+    std::vector<int> parents;  ///< where places are those of roots alone
     WorldMotion motion;
     bool has_turns = true;
+    bool has_places = true;  ///< else those of roots alone
 };
 
 ReadBack read_skeleton(const SkeletonFile& file, const Quat& R_WF, double unit_m) {
@@ -103,6 +105,13 @@ ReadBack read_back(const std::string& path, const Handed& handed) {
     SkeletonFile file = read_gltf(path);
     if (const size_t count = file.animations.size(); count > 1) file = read_gltf(path, int(count) - 1);
     const bool is_own = ending == ".glb" && !handed.character.rig.nodes.empty();
+    if (ending == ".vrma") {
+        // Bones in between are not in it: places are those of the body it is played on.
+        ReadBack back = read_skeleton(file, Quat::Identity(), 1.0);
+        back.has_places = false;
+        back.parents = file.skeleton.parents;
+        return back;
+    }
     return is_own ? read_skeleton(file, own.R_WF, own.unit_m) : read_skeleton(file, Quat::Identity(), 1.0);
 }
 
@@ -134,7 +143,8 @@ Proof prove(const std::string& path, const Handed& handed) {
         ++proof.frames;
         for (const auto& [j, other] : joints) {
             const size_t a = shown.at(frame, j), b = back.motion.at(f, other);
-            if (const double off = (shown.p[a] - back.motion.p[b]).norm(); !(off <= proof.place_m)) {
+            const bool has_place = back.has_places || back.parents[size_t(other)] < 0;
+            if (const double off = (shown.p[a] - back.motion.p[b]).norm(); has_place && !(off <= proof.place_m)) {
                 proof.place_m = off;
                 proof.place_joint = skeleton.names[size_t(j)];
                 proof.place_frame = frame;

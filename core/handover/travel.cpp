@@ -148,15 +148,7 @@ void take_travel(Handed& handed, const Travel& travel) {
     const auto [place_before, turn_before] = most_of_top(handed);
     WorldMotion& motion = handed.motion;
     if (travel.kind == Travel::Kind::in_place) {
-        for (int f = 0; f < motion.frames; ++f) {
-            const Rigid X_RW = inverse(handed.track[size_t(f)]);
-            for (int j = 0; j < motion.joints; ++j) {
-                const size_t at = motion.at(f, j);
-                motion.R[at] = (X_RW.R * motion.R[at]).normalized();
-                motion.p[at] = X_RW * motion.p[at];
-            }
-        }
-        // What hangs on a root bone beside the body stays with that.
+        move_body(handed, [&](int f) { return inverse(handed.track[size_t(f)]); });
     } else {
         const Skeleton& skeleton = handed.character.rig.skeleton;
         const int own = handed.character.roles.joint("root");

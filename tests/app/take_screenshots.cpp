@@ -39,6 +39,7 @@
 #include "app/window/station_line.hpp"
 #include "app/window/unsaved_list.hpp"
 #include "app/work/commands.hpp"
+#include "app/work/hand_over_desk.hpp"
 #include "core/touchup/hand_pose.hpp"
 #include "draw/renderer.hpp"
 
@@ -491,8 +492,29 @@ int main(int argc, char** argv) {
              shoot("rest-dog");
              window.stations().set_station("transfer");
          }},
+        {"hand-over",
+         [&] {
+             window.stations().set_station("hand over");
+             QTest::qWait(900);
+             shoot("hand-over");
+             if (!wanted.isEmpty()) {
+                 HandOverDesk& desk = window.part<HandOverDesk>();
+                 desk.change("folder", -1, [](HandOverOrder& order) { order.folder = "/tmp/handed-over-pictures"; });
+                 QTest::qWait(900);
+                 desk.hand_over();
+                 QTest::qWait(1500);
+                 shoot("hand-over-running");
+                 desk.wait();
+                 QTest::qWait(1500);
+                 shoot("hand-over-done");
+                 while (window.undo_stack().canUndo()) window.undo_stack().undo();
+             }
+             window.stations().set_station("transfer");
+             window.notice().say({});
+         }},
         {"unsaved",
          [&] {
+             if (!wanted.contains("unsaved")) return;
              Workspace& workspace = window.workspace();
              PairingSettings settings = workspace.settings();
              settings.scale = 1.1;

@@ -15,13 +15,19 @@ std::string_view bytes_of(const std::vector<Value>& values) {
     return {reinterpret_cast<const char*>(values.data()), values.size() * sizeof(Value)};
 }
 
+/// To a list of the file, which is made where it is missing; its index. What is appended is made before: a reference
+/// into the file's JSON does not outlive a further key.
+size_t append(GlbParts& parts, const char* list, Json item) {
+    Json& all = parts.json[list];
+    if (all.is_null()) all = Json::array();
+    all.push_back(std::move(item));
+    return all.size() - 1;
+}
+
 size_t add_accessor(GlbParts& parts, std::string_view bytes, int component, const char* type, size_t count) {
     const size_t view = parts.add_view(bytes);
-    Json& accessors = parts.json["accessors"];
-    if (accessors.is_null()) accessors = Json::array();
-    accessors.push_back(
-        {{"bufferView", view}, {"componentType", component}, {"count", count}, {"type", type}});
-    return accessors.size() - 1;
+    return append(parts, "accessors",
+                  {{"bufferView", view}, {"componentType", component}, {"count", count}, {"type", type}});
 }
 
 Json rounded(const Eigen::Ref<const Eigen::VectorXd>& values) {
@@ -57,11 +63,8 @@ size_t add_skin(GlbParts& parts, const std::string& name, const std::vector<Mesh
         for (const size_t row : {3u, 7u, 11u}) binds[binds.size() - 16 + row] = 0.0f;
         binds.back() = 1.0f;
     }
-    Json& skins = parts.json["skins"];
-    if (skins.is_null()) skins = Json::array();
     const size_t at = parts.add_floats(binds, "MAT4", 16);
-    skins.push_back({{"name", name}, {"joints", std::move(joints)}, {"inverseBindMatrices", at}});
-    return skins.size() - 1;
+    return append(parts, "skins", {{"name", name}, {"joints", std::move(joints)}, {"inverseBindMatrices", at}});
 }
 
 /// The weights of up to four joints a vertex, of those from `first` on.
@@ -84,16 +87,28 @@ size_t material_of(GlbParts& parts, const Mesh& mesh) {
     Json surface = {{"baseColorFactor", rounded(mesh.base_colour.cast<double>())}, {"metallicFactor", 0.0}};
     if (mesh.image >= 0) surface["baseColorTexture"] = {{"index", mesh.image}};
     Json material = {{"pbrMetallicRoughness", std::move(surface)}};
-    Json& materials = parts.json["materials"];
-    if (materials.is_null()) materials = Json::array();
-    for (size_t i = 0; i < materials.size(); ++i)
-        if (materials[i] == material) return i;
-    materials.push_back(std::move(material));
-    return materials.size() - 1;
+    if (parts.json.contains("materials"))
+        for (size_t i = 0; i < parts.json["materials"].size(); ++i)
+            if (parts.json["materials"][i] == material) return i;
+    return append(parts, "materials", std::move(material));
 }
 
-void add_mesh(GlbParts& parts, const Mesh& mesh) {
-    if (mesh.positions.empty() || mesh.indices.empty()) return;
+/// Joints as a skin has them that is bound at rest.
+std::vector<MeshJoint> bound_at_rest(const Skeleton& skeleton, const std::vector<int>& joints) {
+    const Pose rest = rest_pose(skeleton);
+    std::vector<MeshJoint> palette;
+    for (const int j : joints) {
+        const Rigid X_JW = inverse({rest.R[size_t(j)], rest.p[size_t(j)]});
+        MeshJoint one{j, Eigen::Matrix4d::Identity()};
+        one.attach.topLeftCorner<3, 3>() = X_JW.R.toRotationMatrix();
+        one.attach.topRightCorner<3, 1>() = X_JW.p;
+        palette.push_back(one);
+    }
+    return palette;
+}
+
+/// `more`: joints of no mesh, which go into its skin, too, so that they are read as bones.
+void add_mesh(GlbParts& parts, const Mesh& mesh, const std::vector<MeshJoint>& more) {
     Json attributes;
     const size_t count = mesh.positions.size();
     const size_t positions = add_accessor(parts, bytes_of(mesh.positions), float_component, "VEC3", count);
@@ -117,17 +132,15 @@ void add_mesh(GlbParts& parts, const Mesh& mesh) {
         add_weights(parts, mesh, 4, attributes);
     const size_t indices =
         add_accessor(parts, bytes_of(mesh.indices), word_component, "SCALAR", mesh.indices.size());
-    Json& meshes = parts.json["meshes"];
-    if (meshes.is_null()) meshes = Json::array();
-    meshes.push_back({{"name", mesh.name},
-                      {"primitives", Json::array({{{"attributes", std::move(attributes)},
-                                                   {"indices", indices},
-                                                   {"material", material_of(parts, mesh)}}})}});
-    const size_t number = meshes.size() - 1;
-    Json& nodes = parts.json["nodes"];
-    nodes.push_back(
-        {{"name", mesh.name}, {"mesh", number}, {"skin", add_skin(parts, mesh.name, mesh.palette)}});
-    parts.json["scenes"][0]["nodes"].push_back(nodes.size() - 1);
+    std::vector<MeshJoint> palette = mesh.palette;
+    palette.insert(palette.end(), more.begin(), more.end());
+    const size_t material = material_of(parts, mesh), skin = add_skin(parts, mesh.name, palette);
+    const size_t number = append(
+        parts, "meshes",
+        {{"name", mesh.name},
+         {"primitives", Json::array({{{"attributes", attributes}, {"indices", indices}, {"material", material}}})}});
+    const size_t node = append(parts, "nodes", {{"name", mesh.name}, {"mesh", number}, {"skin", skin}});
+    parts.json["scenes"][0]["nodes"].push_back(node);
 }
 
 }  // namespace
@@ -137,26 +150,28 @@ GlbParts rig_as_glb(const Rig& rig) {
     add_nodes(parts, rig.skeleton);
     for (const std::string& picture : rig.images) {
         const bool is_png = picture.starts_with("\x89PNG");
-        Json& images = parts.json["images"];
-        if (images.is_null()) images = Json::array();
         const size_t view = parts.add_view(picture);
-        images.push_back({{"mimeType", is_png ? "image/png" : "image/jpeg"}, {"bufferView", view}});
-        Json& textures = parts.json["textures"];
-        if (textures.is_null()) textures = Json::array();
-        textures.push_back({{"source", images.size() - 1}});
+        const size_t image =
+            append(parts, "images", {{"mimeType", is_png ? "image/png" : "image/jpeg"}, {"bufferView", view}});
+        append(parts, "textures", {{"source", image}});
     }
-    for (const Mesh& mesh : rig.meshes) add_mesh(parts, mesh);
+    std::vector<int> free;
+    for (int j = 0; j < rig.skeleton.size(); ++j)
+        if (std::none_of(rig.meshes.begin(), rig.meshes.end(), [j](const Mesh& mesh) {
+                return std::any_of(mesh.palette.begin(), mesh.palette.end(),
+                                   [j](const MeshJoint& one) { return one.joint == j; });
+            }))
+            free.push_back(j);
+    std::vector<MeshJoint> more = bound_at_rest(rig.skeleton, free);
+    for (const Mesh& mesh : rig.meshes) {
+        if (mesh.positions.empty() || mesh.indices.empty()) continue;
+        add_mesh(parts, mesh, more);
+        more.clear();
+    }
     if (parts.json.contains("skins") || rig.skeleton.size() == 0) return parts;
-    const Pose rest = rest_pose(rig.skeleton);
-    std::vector<MeshJoint> all;
-    for (int j = 0; j < rig.skeleton.size(); ++j) {
-        const Rigid X_JW = inverse({rest.R[size_t(j)], rest.p[size_t(j)]});
-        MeshJoint one{j, Eigen::Matrix4d::Identity()};
-        one.attach.topLeftCorner<3, 3>() = X_JW.R.toRotationMatrix();
-        one.attach.topRightCorner<3, 1>() = X_JW.p;
-        all.push_back(one);
-    }
-    add_skin(parts, "skeleton", all);
+    std::vector<int> all(rig.skeleton.names.size());
+    for (size_t j = 0; j < all.size(); ++j) all[j] = int(j);
+    add_skin(parts, "skeleton", bound_at_rest(rig.skeleton, all));
     return parts;
 }
 

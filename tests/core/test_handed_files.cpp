@@ -1,0 +1,201 @@
+// Files that are handed over, read by other programs: numpy (keys played densely, tests/support/keys.py), the Khronos
+// validator, three's loader, the reference loader of VRM animation (@pixiv/three-vrm-animation).
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
+#include <QProcess>
+#include <QTemporaryDir>
+#include <QtTest>
+
+#include "core/files/gltf/gltf.hpp"
+#include "core/files/scene/scene.hpp"
+#include "core/handover/glb_animation.hpp"
+#include "core/handover/travel.hpp"
+#include "core/handover/vrm.hpp"
+#include "core/handover/write.hpp"
+#include "core/body/standards.hpp"
+#include "tests/support/run_test.hpp"
+#include "tests/support/test_rigs.hpp"
+
+using namespace nb;
+using namespace nb::test;
+
+class HandedFilesTest : public QObject {
+    Q_OBJECT
+    QTemporaryDir folder_;
+    std::string in(const std::string& name) const {
+        return folder_.filePath(QString::fromStdString(name)).toStdString();
+    }
+    static QByteArray run(const QString& program, const QStringList& arguments, int* code = nullptr) {
+        QProcess process;
+        process.start(program, arguments);
+        process.waitForFinished(120000);
+        if (code) *code = process.exitCode();
+        const QByteArray error = process.readAllStandardError();
+        return process.exitCode() == 0 ? process.readAllStandardOutput()
+                                       : process.readAllStandardOutput() + error;
+    }
+    static QByteArray node(QStringList arguments, int* code = nullptr) {
+        arguments[0] = NB_NODE_FOLDER "/" + arguments[0];
+        return run("node", arguments, code);
+    }
+    static void verify_valid(const std::string& path) {
+        int code = 0;
+        const QByteArray said = node({"validate.mjs", QString::fromStdString(path)}, &code);
+        QVERIFY2(code == 0, said);
+    }
+    Handed handed(const char* take, const char* body) {
+        const LoadedFile source = demo_take(take), target = demo_body(body);
+        return handed_of(target.character, carry(source, target));
+    }
+
+  private slots:
+    void reduced_keys_play_within_their_tolerance_elsewhere_data() {
+        QTest::addColumn<QString>("take");
+        QTest::addColumn<QString>("body");
+        QTest::newRow("quay walk") << "quay-walk" << "ferrier";
+        QTest::newRow("crate") << "carry-crate" << "net-mender";
+        QTest::newRow("child") << "mole-steps" << "lamp-child";
+    }
+    void reduced_keys_play_within_their_tolerance_elsewhere() {  // property 3
+        QFETCH(QString, take);
+        QFETCH(QString, body);
+        Handed shown = handed(take.toLatin1().data(), body.toLatin1().data());
+        cut(shown, 0, std::min(shown.motion.frames, 300));
+        // In the file's own axes the body stands as in the world only where unit and facing are the world's.
+        const FileConventions& own = shown.character.rig.conventions;
+        Handed in_file = shown;
+        for (Vec3& p : in_file.motion.p) p = own.R_WF.conjugate() * p / own.unit_m;
+        for (Quat& R : in_file.motion.R) R = own.R_WF.conjugate() * R * own.R_WF;
+        WriteOptions few;
+        few.reduce = KeyTolerance{};
+        const Written written = write_handed(in("few.glb"), shown, few);
+        write_handed(in("shown.csv"), in_file, {});
+        verify_valid(in("few.glb"));
+        const auto found = QJsonDocument::fromJson(
+                               run("/usr/bin/python3", {NB_SOURCE_DIR "/tests/support/keys.py",
+                                                        QString::fromStdString(in("few.glb")),
+                                                        QString::fromStdString(in("shown.csv"))}))
+                               .object();
+        QCOMPARE(found["frames"].toInt(), shown.motion.frames);
+        QVERIFY(found["joints"].toInt() > 15);
+        QVERIFY(found["keys"].toInt() >= int(written.keys));
+        // Nodes above the joints bring unit and axes back: then the table must be in the world.
+        const double place_m = found["place_m"].toDouble() * own.unit_m;
+        QVERIFY2(place_m <= 0.5e-3 + 2e-5, qPrintable(QString::number(place_m)));
+        QVERIFY2(found["turn_deg"].toDouble() <= 0.2 + 0.01, qPrintable(QString::number(found["turn_deg"].toDouble())));
+        // It is found out when a key is not what was shown.
+        QVERIFY(place_m > 1e-5);
+    }
+
+    void an_added_root_is_read_by_others() {
+        for (const char* body : {"dockhand", "lamp-child", "ferrier"}) {
+            Handed shown = handed("mole-steps", body);
+            take_travel(shown, {Travel::Kind::on_root, true, false, 0.0});
+            const std::string path = in(std::string(body) + ".glb");
+            write_handed(path, shown, {});
+            verify_valid(path);
+            // three's loader: the joints where they were shown, also those below the added node.
+            const int f = 200;
+            const QByteArray said = node({"positions.mjs", QString::fromStdString(path), "0",
+                                          QString::number(f * shown.motion.frame_time_s, 'g', 12)});
+            const auto joints = QJsonDocument::fromJson(said).array()[0].toObject()["joints"].toObject();
+            const FileConventions& own = shown.character.rig.conventions;
+            int compared = 0;
+            for (int j = 0; j < shown.motion.joints; ++j) {
+                const auto at = joints[QString::fromStdString(shown.character.rig.nodes[size_t(j)].name)].toArray();
+                if (at.size() != 3) continue;
+                const Vec3 there = own.R_WF * Vec3(at[0].toDouble(), at[1].toDouble(), at[2].toDouble()) * own.unit_m;
+                const Vec3& here = shown.motion.p[shown.motion.at(f, j)];
+                QVERIFY2((there - here).norm() < 2e-4,
+                         qPrintable(QString("%1 %2: %3 m").arg(body, shown.character.rig.skeleton.names[size_t(j)].c_str()).arg((there - here).norm())));
+                ++compared;
+            }
+            QVERIFY(compared > 15);
+        }
+    }
+    void motion_alone_is_valid_and_small() {
+        Handed shown = handed("lantern-signal", "ferrier");
+        WriteOptions alone;
+        alone.is_motion_alone = true;
+        write_handed(in("alone.glb"), shown, alone);
+        write_handed(in("whole.glb"), shown, {});
+        verify_valid(in("alone.glb"));
+        QVERIFY(prove(in("alone.glb"), shown).place_m < 1e-4);
+        QVERIFY(read_gltf(in("alone.glb")).meshes.empty());
+        QVERIFY(!read_gltf(in("whole.glb")).meshes.empty());
+    }
+
+    /// Mesh, weights, colours of a rig of another format go along (open models of Debian's package
+    /// assimp-testmodels).
+    void rigs_of_other_formats_keep_their_mesh() {
+        for (const char* model : {"X/Testwuson.X", "FBX/huesitos.fbx", "MD5/SimpleCube.md5mesh"}) {
+            const SkeletonFile file = read_scene(std::string("/usr/share/assimp/models/") + model);
+            Rig rig;
+            rig.path = model;
+            rig.skeleton = file.skeleton;
+            rig.meshes = file.meshes;
+            rig.images = file.images;
+            Take take = file.take;
+            take.joints = file.skeleton.size();
+            const std::string path = in("other.glb");
+            const TakeView view(take);
+            write_glb(path, rig, view, key_every_frame(rig.skeleton, view));
+            verify_valid(path);
+            const SkeletonFile back = read_gltf(path);
+            QCOMPARE(back.skeleton.names.size(), file.skeleton.names.size());
+            QCOMPARE(back.meshes.size(), file.meshes.size());
+            // Skinned vertices stand where they stood, at rest and in a frame.
+            const auto pose = [&](const SkeletonFile& of) {
+                return of.take.frames > 3 ? pose_at(of.skeleton, of.take, 3) : rest_pose(of.skeleton);
+            };
+            for (size_t i = 0; i < file.meshes.size(); ++i) {
+                const auto before = skin_vertices(file.meshes[i], pose(file));
+                const auto after = skin_vertices(back.meshes[i], pose(back));
+                QCOMPARE(after.size(), before.size());
+                double size = 1e-9, worst = 0.0;
+                for (size_t v = 0; v < before.size(); ++v) {
+                    size = std::max(size, before[v].norm());
+                    worst = std::max(worst, (after[v] - before[v]).norm());
+                }
+                QVERIFY2(worst < 1e-5 * size, qPrintable(QString("%1: %2 of %3").arg(model).arg(worst).arg(size)));
+                QVERIFY((back.meshes[i].base_colour - file.meshes[i].base_colour).norm() < 1e-5f);
+            }
+        }
+    }
+
+    /// The reference loader plays it on the same body's humanoid: each bone turns as it was shown since the T.
+    void vrm_animations_play_as_shown() {
+        Handed shown = handed("haul-rope", "ferrier");
+        cut(shown, 100, 400);
+        write_handed(in("haul.vrma"), shown, {});
+        write_vrm(in("ferrier.vrm"), shown.character, {.name = "ferrier"});
+        QStringList arguments{"animation.mjs", QString::fromStdString(in("haul.vrma")),
+                              QString::fromStdString(in("ferrier.vrm"))};
+        const std::vector<int> frames{0, 60, 123, 240};
+        for (const int f : frames) arguments << QString::number(f * shown.motion.frame_time_s, 'g', 12);
+        int code = 0;
+        const QByteArray said = node(arguments, &code);
+        QVERIFY2(code == 0, said);
+        const auto told = QJsonDocument::fromJson(said).array();
+        const RestAlignment& rest = shown.character.rest;
+        int compared = 0;
+        for (size_t i = 0; i < frames.size(); ++i) {
+            const auto bones = told[int(i)].toObject()["bones"].toObject();
+            for (const auto& [name, joint] : vrm_bones(shown.character.roles)) {
+                const auto q = bones[QString::fromStdString(name)].toArray();
+                if (q.size() != 4 || name.ends_with("Eye")) continue;
+                const Quat there(q[3].toDouble(), q[0].toDouble(), q[1].toDouble(), q[2].toDouble());
+                // VRM's bodies face +Z as ours: turns since the T.
+                const Quat here = shown.motion.R[shown.motion.at(frames[i], joint)] * rest.R_WJ0[size_t(joint)].conjugate();
+                const double off = rad_to_deg(angle_between(there, here));
+                QVERIFY2(off < 0.5, qPrintable(QString("%1 frame %2: %3 degrees").arg(name.c_str()).arg(frames[i]).arg(off)));
+                ++compared;
+            }
+        }
+        QVERIFY(compared > 80);
+    }
+};
+
+NB_TEST(HandedFilesTest)
+#include "test_handed_files.moc"
