@@ -241,7 +241,7 @@ const Json* HandOverDesk::outcome(const std::string& name) const {
 }
 
 void HandOverDesk::hand_over() {
-    if (is_running() || rows_.empty() || !files_) return;
+    if (is_running() || order_.pairs.empty() || !workspace_.has_library()) return;
     if (workspace_.has_unsaved_changes()) {
         emit failed(tr("What is not saved would not be in the files: save first (Ctrl+S)."));
         return;
@@ -251,8 +251,10 @@ void HandOverDesk::hand_over() {
     emit progressed(0, int(rows_.size()), {});
     jobs_.run(
         tr("Handing over"), running_,
-        [this, order = order_, files = files_, lock = files_lock_, flag = running_](const auto&) {
+        [this, order = order_, now = files_, lock = files_lock_, flag = running_,
+         folder = workspace_.library_folder().toStdString()](const auto&) {
             const std::lock_guard<std::mutex> guard(*lock);
+            const auto files = now ? now : std::make_shared<LibraryFiles>(open_library(folder));
             return run_hand_over(order, *files, 0, [this, flag](int done, int of, const std::string& name) {
                 if (done >= 0)
                     QMetaObject::invokeMethod(this, [this, done, of, name] {

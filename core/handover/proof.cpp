@@ -144,7 +144,8 @@ Proof prove(const std::string& path, const Handed& handed) {
         for (const auto& [j, other] : joints) {
             const size_t a = shown.at(frame, j), b = back.motion.at(f, other);
             const bool has_place = back.has_places || back.parents[size_t(other)] < 0;
-            if (const double off = (shown.p[a] - back.motion.p[b]).norm(); has_place && !(off <= proof.place_m)) {
+            if (const double off = (shown.p[a] - back.motion.p[b]).norm();
+                has_place && !(off <= proof.place_m)) {
                 proof.place_m = off;
                 proof.place_joint = skeleton.names[size_t(j)];
                 proof.place_frame = frame;

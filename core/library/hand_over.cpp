@@ -291,7 +291,12 @@ class Run {
         of_pair_ = Json::object();
         Json& inputs = of_pair_["inputs"] = Json::object();
         const auto add_input = [&](const std::string& path) {
-            if (!path.empty()) inputs[path] = hash_of(read_file(path));
+            // Seen from the report: both may be moved together.
+            if (!path.empty())
+                inputs[fs::absolute(path)
+                           .lexically_normal()
+                           .lexically_relative(fs::absolute(folder_).lexically_normal())
+                           .generic_string()] = hash_of(read_file(path));
         };
         add_input(take.character.rig.path);
         add_input(take.take_document.path);
@@ -404,7 +409,7 @@ std::vector<StaleRow> stale_rows(const Json& report, const std::string& path) {
             }
             return hash;
         };
-        const fs::path folder = fs::path(path).parent_path();
+        const fs::path folder = fs::absolute(path).lexically_normal().parent_path();
         for (const Json& file : list_or_none(report, "files", path)) {
             if (text_in(file, "state", path) != "written") continue;
             const std::string name = text_in(file, "name", path);
@@ -416,7 +421,7 @@ std::vector<StaleRow> stale_rows(const Json& report, const std::string& path) {
                 why = "the file was changed after it was handed over";
             for (const auto& [input, hash] : object_in(file, "inputs", path).items()) {
                 if (!why.empty()) break;
-                const std::string now = hash_now(input);
+                const std::string now = hash_now((folder / input).lexically_normal().string());
                 if (now != hash.get<std::string>())
                     why = fmt::format("{} {}", fs::path(input).filename().string(),
                                       now == "gone" ? "is gone" : "has changed");

@@ -499,7 +499,8 @@ int main(int argc, char** argv) {
              shoot("hand-over");
              if (!wanted.isEmpty()) {
                  HandOverDesk& desk = window.part<HandOverDesk>();
-                 desk.change("folder", -1, [](HandOverOrder& order) { order.folder = "/tmp/handed-over-pictures"; });
+                 desk.change("folder", -1,
+                             [](HandOverOrder& order) { order.folder = "/tmp/handed-over-pictures"; });
                  QTest::qWait(900);
                  desk.hand_over();
                  QTest::qWait(1500);

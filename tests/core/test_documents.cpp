@@ -17,6 +17,7 @@
 #include "core/documents/review.hpp"
 #include "core/documents/take.hpp"
 #include "core/library/beside.hpp"
+#include "core/library/hand_over.hpp"
 #include "core/library/library.hpp"
 #include "core/touchup/hand_pose.hpp"
 #include "tests/support/run_test.hpp"
@@ -167,6 +168,18 @@ class DocumentsTest : public QObject {
             QCOMPARE(format_document(pairing_document(read_pairing(read_document(path, "pairing"), path))),
                      read_file(path));
         }
+        paths << demo.filePath("orders/quay-week.json");
+        const std::string order = paths.back().toStdString();
+        QCOMPARE(format_document(order_document(read_order(read_document(order, "order"), order))),
+                 read_file(order));
+        LibraryFiles files(open_library(test::demo("")));
+        HandOverOrder small;
+        small.name = "small";
+        small.pairs = {{"lantern-signal", "ferrier"}, {"no-such", "ferrier"}};
+        small.last = 20;
+        small.reduce = KeyTolerance{};
+        small.folder = in_folder("handed");
+        paths << QString::fromStdString(run_hand_over(small, files).path);
         paths << demo.filePath("library.json") << demo.filePath("takes/quay-walk.take.json");
         for (const auto* name : {"dockhand", "ferrier", "lamp-child", "performer"})
             paths << demo.filePath(QString("characters/%1/character.json").arg(name));

@@ -110,10 +110,14 @@ class HandOverTest : public QObject {
         QTest::addColumn<QString>("body");
         QTest::addColumn<double>("most_share");
         // A quarter of the keys: the bar for the quay walk at 0.5 mm.
-        QTest::newRow("quay walk") << "quay-walk" << "ferrier" << 0.25;
-        QTest::newRow("hauling") << "haul-rope" << "dockhand" << 0.25;
-        QTest::newRow("child") << "mole-steps" << "lamp-child" << 0.3;
-        QTest::newRow("dog") << "dog-trot" << "quay-dog" << 0.75;
+        QTest::newRow("quay walk") << "quay-walk"
+                                   << "ferrier" << 0.25;
+        QTest::newRow("hauling") << "haul-rope"
+                                 << "dockhand" << 0.25;
+        QTest::newRow("child") << "mole-steps"
+                               << "lamp-child" << 0.3;
+        QTest::newRow("dog") << "dog-trot"
+                             << "quay-dog" << 0.75;
     }
     void keys_are_few_and_within_their_tolerance() {  // property 3
         QFETCH(QString, take);
@@ -136,7 +140,8 @@ class HandOverTest : public QObject {
         for (size_t j = 0; j < shown.kept_frames.size(); ++j)
             for (const int frame : shown.kept_frames[j])
                 if (reduced.keys.turns[j].size() > 1)
-                    QVERIFY(std::binary_search(reduced.keys.turns[j].begin(), reduced.keys.turns[j].end(), frame));
+                    QVERIFY(std::binary_search(reduced.keys.turns[j].begin(), reduced.keys.turns[j].end(),
+                                               frame));
     }
     void keys_of_random_motions_are_within_their_tolerance() {
         for (const std::uint64_t seed : {3u, 8u, 21u}) {
@@ -145,8 +150,8 @@ class HandOverTest : public QObject {
             const Take motion = local_take(shown);
             for (const KeyTolerance allowed : {KeyTolerance{}, KeyTolerance{5e-3, deg_to_rad(2.0)}}) {
                 const Reduction reduced = reduce_keys(skeleton, TakeView(motion), allowed);
-                const Difference off =
-                    difference(forward_kinematics(skeleton, played(skeleton, motion, reduced.keys)), shown.motion);
+                const Difference off = difference(
+                    forward_kinematics(skeleton, played(skeleton, motion, reduced.keys)), shown.motion);
                 QVERIFY(off.place_m <= allowed.place_m + 1e-9);
                 QVERIFY(off.turn_deg <= rad_to_deg(allowed.turn_rad) + 1e-6);
                 QVERIFY(reduced.keys.count() < reduced.before);
@@ -196,8 +201,10 @@ class HandOverTest : public QObject {
             for (int f = 0; f < before.motion.frames; ++f)
                 for (int j = 0; j < before.motion.joints; ++j) {
                     const int now = j < on_root.root ? j : j + 1;
-                    worst = std::max(worst, (again.p[again.at(f, now)] - before.motion.p[before.motion.at(f, j)]).norm());
-                    QVERIFY(angle_between(again.R[again.at(f, now)], before.motion.R[before.motion.at(f, j)]) < 1e-7);
+                    worst = std::max(
+                        worst, (again.p[again.at(f, now)] - before.motion.p[before.motion.at(f, j)]).norm());
+                    QVERIFY(angle_between(again.R[again.at(f, now)],
+                                          before.motion.R[before.motion.at(f, j)]) < 1e-7);
                 }
             QVERIFY2(worst < 1e-9, qPrintable(QString::number(worst)));
             // In place: the track brings it back.
@@ -237,20 +244,25 @@ class HandOverTest : public QObject {
         Handed walk = handed("quay-walk", "ferrier");
         const WorldMotion before = walk.motion;
         place_take(walk, {true, {0.0, 0.0, 0.0}, 0.0});
-        const BodyLines lines{walk.character.roles.joint("thigh.left"), walk.character.roles.joint("thigh.right"),
-                              walk.character.roles.joint("upperarm.left"), walk.character.roles.joint("upperarm.right")};
+        const BodyLines lines{
+            walk.character.roles.joint("thigh.left"), walk.character.roles.joint("thigh.right"),
+            walk.character.roles.joint("upperarm.left"), walk.character.roles.joint("upperarm.right")};
         const Rigid first = root_track(walk.motion, lines, walk.motion.frame_time_s, 0).front();
         QVERIFY(first.p.norm() < 1e-9 && angle_between(first.R, Quat::Identity()) < 1e-9);
         // One rigid move of the whole: distances and heights stay.
         const int head = walk.character.roles.joint("head");
         for (const int f : {0, 100, 400}) {
-            QVERIFY(std::abs(walk.motion.p[walk.motion.at(f, head)].y() - before.p[before.at(f, head)].y()) < 1e-12);
-            QVERIFY(std::abs((walk.motion.p[walk.motion.at(f, head)] - walk.motion.p[walk.motion.at(0, head)]).norm() -
-                             (before.p[before.at(f, head)] - before.p[before.at(0, head)]).norm()) < 1e-9);
+            QVERIFY(std::abs(walk.motion.p[walk.motion.at(f, head)].y() - before.p[before.at(f, head)].y()) <
+                    1e-12);
+            QVERIFY(
+                std::abs(
+                    (walk.motion.p[walk.motion.at(f, head)] - walk.motion.p[walk.motion.at(0, head)]).norm() -
+                    (before.p[before.at(f, head)] - before.p[before.at(0, head)]).norm()) < 1e-9);
         }
         Handed moved = handed("quay-walk", "ferrier");
         place_take(moved, {false, {1.0, 0.0, -2.0}, 0.0});
-        QVERIFY((moved.motion.p[moved.motion.at(7, head)] - before.p[before.at(7, head)] - Vec3(1, 0, -2)).norm() < 1e-9);
+        QVERIFY((moved.motion.p[moved.motion.at(7, head)] - before.p[before.at(7, head)] - Vec3(1, 0, -2))
+                    .norm() < 1e-9);
     }
     void a_stance_comes_first() {
         Handed walk = handed("quay-walk", "ferrier");
@@ -259,14 +271,16 @@ class HandOverTest : public QObject {
         QCOMPARE(walk.motion.frames, before.frames + 1);
         const RestAlignment& rest = walk.character.rest;
         const auto limb = [&](const Pose& pose, const char* a, const char* b) {
-            return Vec3(pose.p[size_t(walk.character.roles.joint(b))] - pose.p[size_t(walk.character.roles.joint(a))]);
+            return Vec3(pose.p[size_t(walk.character.roles.joint(b))] -
+                        pose.p[size_t(walk.character.roles.joint(a))]);
         };
         const Pose stance{{walk.motion.R.begin(), walk.motion.R.begin() + walk.motion.joints},
                           {walk.motion.p.begin(), walk.motion.p.begin() + walk.motion.joints}};
         const Pose aligned{rest.R_WJ0, rest.p_WJ0};
-        QVERIFY(angle_between(limb(stance, "upperarm.left", "hand.left"), limb(stance, "upperarm.right", "hand.right")) >
-                deg_to_rad(175.0));
-        QVERIFY(std::abs(limb(stance, "thigh.left", "head").norm() - limb(aligned, "thigh.left", "head").norm()) < 1e-9);
+        QVERIFY(angle_between(limb(stance, "upperarm.left", "hand.left"),
+                              limb(stance, "upperarm.right", "hand.right")) > deg_to_rad(175.0));
+        QVERIFY(std::abs(limb(stance, "thigh.left", "head").norm() -
+                         limb(aligned, "thigh.left", "head").norm()) < 1e-9);
         // The rest of the take is as it was.
         for (int j = 0; j < before.joints; ++j)
             QVERIFY(walk.motion.p[walk.motion.at(1, j)] == before.p[before.at(0, j)]);
@@ -289,9 +303,12 @@ class HandOverTest : public QObject {
             write_handed(path, shown, {});
             const Proof proof = prove(path, shown);
             QCOMPARE(proof.frames, shown.motion.frames);
-            QVERIFY2(proof.place_m <= (std::string(ending) == ".bvh" ? 2e-5 : 1e-4),
-                     qPrintable(QString("%1: %2 m, %3").arg(ending).arg(proof.place_m).arg(proof.place_joint.c_str())));
-            QVERIFY2(proof.turn_rad <= deg_to_rad(0.01), qPrintable(QString("%1: %2").arg(ending).arg(proof.turn_rad)));
+            QVERIFY2(
+                proof.place_m <= (std::string(ending) == ".bvh" ? 2e-5 : 1e-4),
+                qPrintable(
+                    QString("%1: %2 m, %3").arg(ending).arg(proof.place_m).arg(proof.place_joint.c_str())));
+            QVERIFY2(proof.turn_rad <= deg_to_rad(0.01),
+                     qPrintable(QString("%1: %2").arg(ending).arg(proof.turn_rad)));
             if (std::string(ending) != ".vrma") QVERIFY(proof.missing.empty());
         }
     }
@@ -327,7 +344,8 @@ class HandOverTest : public QObject {
         QCOMPARE(goals.size(), size_t(14));
         const GoalTrack wrist = goal_track(shown, "wrist.left");
         const int hand = roles.joint("hand.left");
-        for (const int f : {0, 77, 500}) QVERIFY(wrist.X_WG[size_t(f)].p == shown.motion.p[shown.motion.at(f, hand)]);
+        for (const int f : {0, 77, 500})
+            QVERIFY(wrist.X_WG[size_t(f)].p == shown.motion.p[shown.motion.at(f, hand)]);
         // A pole lies in the plane of a bent limb, on the side it is bent to, and goes without a step.
         for (const char* pole : {"elbow.left", "knee.right"}) {
             const GoalTrack track = goal_track(shown, pole, 0.5);
@@ -343,7 +361,8 @@ class HandOverTest : public QObject {
                 const Vec3 to_pole = track.X_WG[size_t(f)].p - b;
                 if (angle_between(Vec3(b - a), Vec3(c - b)) > deg_to_rad(13.0)) {
                     QVERIFY(std::abs(n.normalized().dot(to_pole.normalized())) < 1e-9);
-                    QVERIFY(to_pole.dot((b - a) - (c - a).normalized() * (c - a).normalized().dot(b - a)) > 0.0);
+                    QVERIFY(to_pole.dot((b - a) - (c - a).normalized() * (c - a).normalized().dot(b - a)) >
+                            0.0);
                 }
                 if (f > 0) {
                     const Vec3 step = track.X_WG[size_t(f)].p - track.X_WG[size_t(f - 1)].p;
@@ -362,10 +381,13 @@ class HandOverTest : public QObject {
             const Handed nodes = goals_as_nodes(shown, options);
             const WorldMotion again = forward_kinematics(nodes.character.rig.skeleton, local_take(nodes));
             for (int i = 0; i < in_world.motion.joints; ++i) {
-                const int same = nodes.character.rig.skeleton.find(in_world.character.rig.skeleton.names[size_t(i)]);
+                const int same =
+                    nodes.character.rig.skeleton.find(in_world.character.rig.skeleton.names[size_t(i)]);
                 QVERIFY(same >= 0);
                 for (const int f : {0, 150, 400})
-                    QVERIFY((again.p[again.at(f, same)] - in_world.motion.p[in_world.motion.at(f, i)]).norm() < 1e-9);
+                    QVERIFY(
+                        (again.p[again.at(f, same)] - in_world.motion.p[in_world.motion.at(f, i)]).norm() <
+                        1e-9);
             }
             const std::string path = in("goals.glb");
             write_handed(path, nodes, {});
@@ -374,7 +396,8 @@ class HandOverTest : public QObject {
     }
 
     void names_follow_their_pattern() {
-        const std::map<std::string, std::string> values{{"take", "Quay walk"}, {"character", "a/b"}, {"fps", "60"}};
+        const std::map<std::string, std::string> values{
+            {"take", "Quay walk"}, {"character", "a/b"}, {"fps", "60"}};
         QCOMPARE(fill_pattern("{take}_{character}_{fps}", values), std::string("Quay-walk_a-b_60"));
         QCOMPARE(fill_pattern("{character}/{take}", values), std::string("a-b/Quay-walk"));
         QCOMPARE(fill_pattern("plain{version}", values), std::string("plain"));
@@ -382,7 +405,8 @@ class HandOverTest : public QObject {
             QVERIFY_EXCEPTION_THROWN(fill_pattern(wrong, values), std::invalid_argument);
         for (const char* illegal : {"", "a:b", "../x", "/x", "a//b", "x?", "a\nb", "dot."})
             QVERIFY2(!why_illegal(illegal).empty(), illegal);
-        for (const char* fine : {"a", "folder/file", "Bollard sit", "\xc3\xa4"}) QVERIFY2(why_illegal(fine).empty(), fine);
+        for (const char* fine : {"a", "folder/file", "Bollard sit", "\xc3\xa4"})
+            QVERIFY2(why_illegal(fine).empty(), fine);
     }
     void orders_are_kept_as_documents() {
         HandOverOrder order = small_order();
@@ -484,10 +508,11 @@ class HandOverTest : public QObject {
     void what_is_cancelled_leaves_whole_files_only() {
         LibraryFiles files(open_library(demo("")));
         int asked = 0;
-        const HandOverReport report = run_hand_over(small_order(), files, 0, [&](int done, int of, const std::string&) {
-            if (done == 1 && of > 0) ++asked;
-            return asked == 0;
-        });
+        const HandOverReport report =
+            run_hand_over(small_order(), files, 0, [&](int done, int of, const std::string&) {
+                if (done == 1 && of > 0) ++asked;
+                return asked == 0;
+            });
         QCOMPARE(report.written, 1);
         QCOMPARE(report.left, 1);
         QVERIFY(std::filesystem::exists(in("out/lantern-signal_ferrier.glb")));
@@ -502,7 +527,8 @@ class HandOverTest : public QObject {
         const HandOverReport report = run_hand_over(order, files);
         QCOMPARE(report.failed, 2);
         QCOMPARE(report.written, 2);
-        QVERIFY(report.document["files"][0]["why"].get<std::string>().find("no-such-take") != std::string::npos);
+        QVERIFY(report.document["files"][0]["why"].get<std::string>().find("no-such-take") !=
+                std::string::npos);
     }
     void the_page_shows_names_as_they_are() {
         Json report = {{"order", "<script>"}, {"files", Json::array()}};

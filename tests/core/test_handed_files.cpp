@@ -7,13 +7,13 @@
 #include <QTemporaryDir>
 #include <QtTest>
 
+#include "core/body/standards.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/files/scene/scene.hpp"
 #include "core/handover/glb_animation.hpp"
 #include "core/handover/travel.hpp"
 #include "core/handover/vrm.hpp"
 #include "core/handover/write.hpp"
-#include "core/body/standards.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -53,9 +53,12 @@ class HandedFilesTest : public QObject {
     void reduced_keys_play_within_their_tolerance_elsewhere_data() {
         QTest::addColumn<QString>("take");
         QTest::addColumn<QString>("body");
-        QTest::newRow("quay walk") << "quay-walk" << "ferrier";
-        QTest::newRow("crate") << "carry-crate" << "net-mender";
-        QTest::newRow("child") << "mole-steps" << "lamp-child";
+        QTest::newRow("quay walk") << "quay-walk"
+                                   << "ferrier";
+        QTest::newRow("crate") << "carry-crate"
+                               << "net-mender";
+        QTest::newRow("child") << "mole-steps"
+                               << "lamp-child";
     }
     void reduced_keys_play_within_their_tolerance_elsewhere() {  // property 3
         QFETCH(QString, take);
@@ -72,18 +75,19 @@ class HandedFilesTest : public QObject {
         const Written written = write_handed(in("few.glb"), shown, few);
         write_handed(in("shown.csv"), in_file, {});
         verify_valid(in("few.glb"));
-        const auto found = QJsonDocument::fromJson(
-                               run("/usr/bin/python3", {NB_SOURCE_DIR "/tests/support/keys.py",
-                                                        QString::fromStdString(in("few.glb")),
-                                                        QString::fromStdString(in("shown.csv"))}))
-                               .object();
+        const auto found =
+            QJsonDocument::fromJson(run("/usr/bin/python3", {NB_SOURCE_DIR "/tests/support/keys.py",
+                                                             QString::fromStdString(in("few.glb")),
+                                                             QString::fromStdString(in("shown.csv"))}))
+                .object();
         QCOMPARE(found["frames"].toInt(), shown.motion.frames);
         QVERIFY(found["joints"].toInt() > 15);
         QVERIFY(found["keys"].toInt() >= int(written.keys));
         // Nodes above the joints bring unit and axes back: then the table must be in the world.
         const double place_m = found["place_m"].toDouble() * own.unit_m;
         QVERIFY2(place_m <= 0.5e-3 + 2e-5, qPrintable(QString::number(place_m)));
-        QVERIFY2(found["turn_deg"].toDouble() <= 0.2 + 0.01, qPrintable(QString::number(found["turn_deg"].toDouble())));
+        QVERIFY2(found["turn_deg"].toDouble() <= 0.2 + 0.01,
+                 qPrintable(QString::number(found["turn_deg"].toDouble())));
         // It is found out when a key is not what was shown.
         QVERIFY(place_m > 1e-5);
     }
@@ -103,12 +107,16 @@ class HandedFilesTest : public QObject {
             const FileConventions& own = shown.character.rig.conventions;
             int compared = 0;
             for (int j = 0; j < shown.motion.joints; ++j) {
-                const auto at = joints[QString::fromStdString(shown.character.rig.nodes[size_t(j)].name)].toArray();
+                const auto at =
+                    joints[QString::fromStdString(shown.character.rig.nodes[size_t(j)].name)].toArray();
                 if (at.size() != 3) continue;
-                const Vec3 there = own.R_WF * Vec3(at[0].toDouble(), at[1].toDouble(), at[2].toDouble()) * own.unit_m;
+                const Vec3 there =
+                    own.R_WF * Vec3(at[0].toDouble(), at[1].toDouble(), at[2].toDouble()) * own.unit_m;
                 const Vec3& here = shown.motion.p[shown.motion.at(f, j)];
                 QVERIFY2((there - here).norm() < 2e-4,
-                         qPrintable(QString("%1 %2: %3 m").arg(body, shown.character.rig.skeleton.names[size_t(j)].c_str()).arg((there - here).norm())));
+                         qPrintable(QString("%1 %2: %3 m")
+                                        .arg(body, shown.character.rig.skeleton.names[size_t(j)].c_str())
+                                        .arg((there - here).norm())));
                 ++compared;
             }
             QVERIFY(compared > 15);
@@ -158,7 +166,8 @@ class HandedFilesTest : public QObject {
                     size = std::max(size, before[v].norm());
                     worst = std::max(worst, (after[v] - before[v]).norm());
                 }
-                QVERIFY2(worst < 1e-5 * size, qPrintable(QString("%1: %2 of %3").arg(model).arg(worst).arg(size)));
+                QVERIFY2(worst < 1e-5 * size,
+                         qPrintable(QString("%1: %2 of %3").arg(model).arg(worst).arg(size)));
                 QVERIFY((back.meshes[i].base_colour - file.meshes[i].base_colour).norm() < 1e-5f);
             }
         }
@@ -187,9 +196,12 @@ class HandedFilesTest : public QObject {
                 if (q.size() != 4 || name.ends_with("Eye")) continue;
                 const Quat there(q[3].toDouble(), q[0].toDouble(), q[1].toDouble(), q[2].toDouble());
                 // VRM's bodies face +Z as ours: turns since the T.
-                const Quat here = shown.motion.R[shown.motion.at(frames[i], joint)] * rest.R_WJ0[size_t(joint)].conjugate();
+                const Quat here =
+                    shown.motion.R[shown.motion.at(frames[i], joint)] * rest.R_WJ0[size_t(joint)].conjugate();
                 const double off = rad_to_deg(angle_between(there, here));
-                QVERIFY2(off < 0.5, qPrintable(QString("%1 frame %2: %3 degrees").arg(name.c_str()).arg(frames[i]).arg(off)));
+                QVERIFY2(
+                    off < 0.5,
+                    qPrintable(QString("%1 frame %2: %3 degrees").arg(name.c_str()).arg(frames[i]).arg(off)));
                 ++compared;
             }
         }

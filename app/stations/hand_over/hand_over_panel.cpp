@@ -32,7 +32,10 @@ HandOverPanel::HandOverPanel(Workspace& workspace, Playback& playback, HandOverD
     grid->setVerticalSpacing(5);
     grid->setColumnStretch(1, 1);
     auto row = [&, at = 0](const QString& word, const std::vector<QWidget*>& fields) mutable {
-        grid->addWidget(dim_label(word, this), at, 0);
+        // Beside the first line of what follows.
+        auto* label = dim_label(word, this);
+        when_scaled(label, [label] { label->setContentsMargins(0, scaled(4), 0, 0); });
+        grid->addWidget(label, at, 0, Qt::AlignTop);
         auto* flow = new Flow(6);
         for (QWidget* field : fields) flow->addWidget(field);
         grid->addLayout(flow, at++, 1);
@@ -50,7 +53,8 @@ HandOverPanel::HandOverPanel(Workspace& workspace, Playback& playback, HandOverD
         if (!is_filling_ && at > 0) desk_.take_up(at - 1);
     });
     connect(keep_, &QToolButton::clicked, this, [this] { desk_.keep(); });
-    row(tr("order"), {name, kept_, keep_});
+    row(tr("order"), {name, keep_});
+    row({}, {kept_});
 
     // Which results.
     results_ = new QLabel(this);
@@ -318,10 +322,11 @@ void HandOverPanel::refresh() {
     const HandOverOrder& order = desk_.order();
     for (const auto& fill : fill_) fill(order);
     kept_->clear();
-    kept_->addItem(desk_.is_as_kept() ? tr("kept") : tr("not kept yet"));
+    kept_->addItem(desk_.kept().empty() ? tr("none is kept yet") : tr("take up another one …"));
+    kept_->setEnabled(!desk_.kept().empty());
     for (const KeptOrder& one : desk_.kept()) kept_->addItem(QString::fromStdString(one.order.name));
     keep_->setEnabled(!desk_.is_as_kept());
-    results_->setText(tr("%n result(s)", nullptr, int(order.pairs.size())));
+    results_->setText(order.pairs.size() == 1 ? tr("one result") : tr("%1 results").arg(order.pairs.size()));
     const auto named = std::find_if(desk_.rows().begin(), desk_.rows().end(),
                                     [](const HandOverRow& one) { return !one.name.empty(); });
     const auto wrong = std::find_if(desk_.rows().begin(), desk_.rows().end(), [](const HandOverRow& one) {
@@ -330,8 +335,9 @@ void HandOverPanel::refresh() {
     example_->setText(wrong != desk_.rows().end()   ? QString::fromStdString(wrong->why)
                       : named != desk_.rows().end() ? QString::fromStdString(named->name)
                                                     : QString());
-    run_->setText(desk_.is_running() ? tr("handing over …")
-                                     : tr("hand over %n file(s)", nullptr, desk_.to_write()));
+    run_->setText(desk_.is_running()      ? tr("handing over …")
+                  : desk_.to_write() == 1 ? tr("hand over one file")
+                                          : tr("hand over %1 files").arg(desk_.to_write()));
     run_->setEnabled(!desk_.is_running() && desk_.to_write() > 0);
     stop_->setVisible(desk_.is_running());
     progress_->setVisible(desk_.is_running());

@@ -2,7 +2,6 @@
 
 #include <QKeyEvent>
 #include <QLabel>
-#include <QShortcut>
 #include <QTableWidget>
 #include <QToolButton>
 #include <QVBoxLayout>
@@ -45,9 +44,7 @@ HandOverSheet::HandOverSheet(HandOverDesk& desk, QWidget* parent) : QWidget(pare
     table_->setSelectionMode(QAbstractItemView::ExtendedSelection);
     column->addWidget(table_, 1);
     connect(take_out_, &QToolButton::clicked, this, &HandOverSheet::take_out);
-    auto* remove = new QShortcut(QKeySequence::Delete, table_);
-    remove->setContext(Qt::WidgetShortcut);
-    connect(remove, &QShortcut::activated, this, &HandOverSheet::take_out);
+    table_->installEventFilter(this);
     connect(&desk_, &HandOverDesk::planned, this, &HandOverSheet::refresh);
     connect(&desk_, &HandOverDesk::changed, this, &HandOverSheet::refresh_count);
     connect(&desk_, &HandOverDesk::progressed, this, [this](int done, int of, const QString& name) {
@@ -61,6 +58,16 @@ HandOverSheet::HandOverSheet(HandOverDesk& desk, QWidget* parent) : QWidget(pare
         }
     });
     refresh();
+}
+
+/// Delete is this table's before it is anybody else's.
+bool HandOverSheet::eventFilter(QObject* of, QEvent* event) {
+    if (event->type() != QEvent::KeyPress && event->type() != QEvent::ShortcutOverride)
+        return QWidget::eventFilter(of, event);
+    if (static_cast<QKeyEvent*>(event)->key() != Qt::Key_Delete) return QWidget::eventFilter(of, event);
+    if (event->type() == QEvent::KeyPress) take_out();
+    event->accept();
+    return true;
 }
 
 void HandOverSheet::take_out() {

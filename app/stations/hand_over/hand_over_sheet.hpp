@@ -20,6 +20,9 @@ class HandOverSheet : public QWidget {
     /// The pairs of the chosen rows leave the order.
     void take_out();
 
+  protected:
+    bool eventFilter(QObject* of, QEvent* event) override;
+
   private:
     HandOverDesk& desk_;
     QLabel* count_;

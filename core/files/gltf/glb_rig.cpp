@@ -64,7 +64,8 @@ size_t add_skin(GlbParts& parts, const std::string& name, const std::vector<Mesh
         binds.back() = 1.0f;
     }
     const size_t at = parts.add_floats(binds, "MAT4", 16);
-    return append(parts, "skins", {{"name", name}, {"joints", std::move(joints)}, {"inverseBindMatrices", at}});
+    return append(parts, "skins",
+                  {{"name", name}, {"joints", std::move(joints)}, {"inverseBindMatrices", at}});
 }
 
 /// The weights of up to four joints a vertex, of those from `first` on.
@@ -135,10 +136,11 @@ void add_mesh(GlbParts& parts, const Mesh& mesh, const std::vector<MeshJoint>& m
     std::vector<MeshJoint> palette = mesh.palette;
     palette.insert(palette.end(), more.begin(), more.end());
     const size_t material = material_of(parts, mesh), skin = add_skin(parts, mesh.name, palette);
-    const size_t number = append(
-        parts, "meshes",
-        {{"name", mesh.name},
-         {"primitives", Json::array({{{"attributes", attributes}, {"indices", indices}, {"material", material}}})}});
+    const size_t number =
+        append(parts, "meshes",
+               {{"name", mesh.name},
+                {"primitives",
+                 Json::array({{{"attributes", attributes}, {"indices", indices}, {"material", material}}})}});
     const size_t node = append(parts, "nodes", {{"name", mesh.name}, {"mesh", number}, {"skin", skin}});
     parts.json["scenes"][0]["nodes"].push_back(node);
 }
@@ -151,8 +153,8 @@ GlbParts rig_as_glb(const Rig& rig) {
     for (const std::string& picture : rig.images) {
         const bool is_png = picture.starts_with("\x89PNG");
         const size_t view = parts.add_view(picture);
-        const size_t image =
-            append(parts, "images", {{"mimeType", is_png ? "image/png" : "image/jpeg"}, {"bufferView", view}});
+        const size_t image = append(
+            parts, "images", {{"mimeType", is_png ? "image/png" : "image/jpeg"}, {"bufferView", view}});
         append(parts, "textures", {{"source", image}});
     }
     std::vector<int> free;
