@@ -56,6 +56,7 @@ int map_bones(const Options& options);
 int review_table(const Options& options);
 int limber(const Options& options);
 int hand_over(const Options& options);
+int join(const Options& options);
 int picture(const Options& options);
 
 }  // namespace nb::cli

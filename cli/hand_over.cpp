@@ -8,6 +8,7 @@
 #include "core/base/fault.hpp"
 #include "core/base/text_encoding.hpp"
 #include "core/library/hand_over.hpp"
+#include "core/library/joined.hpp"
 
 namespace nb::cli {
 
@@ -15,12 +16,12 @@ namespace fs = std::filesystem;
 
 namespace {
 
-/// The library an order is kept with: the folder above `orders`, else the one given.
+/// The library an order or plan is kept with: the folder above it, else the one given.
 std::string library_of(const Options& options) {
     if (!options.library.empty()) return options.library;
     const fs::path folder = fs::absolute(options.file).parent_path();
-    if (folder.filename() == "orders") return folder.parent_path().string();
-    throw WrongUse(fmt::format("hand-over {}: it lies in no library's 'orders'; give --library FOLDER",
+    if (folder.filename() == "orders" || folder.filename() == "joins") return folder.parent_path().string();
+    throw WrongUse(fmt::format("{}: it lies in no library's 'orders' or 'joins'; give --library FOLDER",
                                shown_text(options.file)));
 }
 
@@ -85,6 +86,34 @@ int hand_over(const Options& options) {
     fmt::print("{} written, {} skipped, {} failed; {}\n", report.written, report.skipped, report.failed,
                shown_text(report.page_path));
     return report.failed > 0 ? exit_bad_input : exit_done;
+}
+
+int join(const Options& options) {
+    const JoinPlan plan = read_join(read_document(options.file, "join"), options.file);
+    if (options.out.empty() && options.take.empty())
+        throw WrongUse("join: say where it goes, --out FILE or --take NAME");
+    LibraryFiles files(open_library(library_of(options)));
+    const Joined joined = join_takes(plan, files, options.threads);
+    if (!options.out.empty()) write_handed(options.out, joined.motion, {});
+    fmt::print("{}: {} clips, {} frames, {:.2f} s\n", shown_text(joined.motion.name), plan.clips.size(),
+               joined.motion.motion.frames, joined.motion.motion.frames * joined.motion.motion.frame_time_s);
+    for (size_t i = 0; i < joined.seams.size(); ++i) {
+        const SeamReport& seam = joined.seams[i];
+        fmt::print(
+            "  seam at {}: {} meets within {:.1f} cm and {:.1f} degrees over {:.2f} s; poses {:.1f} cm "
+            "apart; jerk "
+            "{:.0f} m/s3 (the clips' own {:.0f}); raised by {:.1f} cm; {} and {} frames left out\n",
+            seam.frame, plan.seams[i].point, 100.0 * seam.place_error_m, rad_to_deg(seam.heading_error_rad),
+            plan.seams[i].overlap_s, 100.0 * seam.distance_m, seam.jerk, seam.own_jerk, 100.0 * seam.step_m,
+            seam.cut_earlier, seam.cut_later);
+    }
+    if (!options.take.empty()) {
+        JoinPlan named = plan;
+        named.name = options.take;
+        const LibraryEntry entry = keep_joined(files.library(), named, joined, files);
+        fmt::print("  {} is in the library now\n", shown_text(entry.path));
+    }
+    return exit_done;
 }
 
 }  // namespace nb::cli

@@ -24,6 +24,7 @@ int run(const CLI::App& command, const nb::cli::Options& options) {
     if (name == "map") return nb::cli::map_bones(options);
     if (name == "review-table") return nb::cli::review_table(options);
     if (name == "hand-over") return nb::cli::hand_over(options);
+    if (name == "join") return nb::cli::join(options);
     if (name == "limber") return nb::cli::limber(options);
     return nb::cli::picture(options);
 }
@@ -136,6 +137,13 @@ int main(int argc, char** argv) {
     hand_over->add_option("--threads", options.threads, "At most so many threads")
         ->check(CLI::Range(0, 1024));
 
+    auto* join = app.add_subcommand("join", "Clips of one body in a row, met and blended at their seams.");
+    join->add_option("PLAN", options.file, "A join document")->required();
+    join->add_option("--library", options.library, "The library's folder, when the plan lies elsewhere");
+    join->add_option("--out", options.out, "OUT.bvh, .glb, .vrma or .csv");
+    join->add_option("--take", options.take, "Take it into the library under this name");
+    join->add_option("--threads", options.threads, "At most so many threads")->check(CLI::Range(0, 1024));
+
     auto* map = app.add_subcommand("map", "Which bones drive which, what is left over, what to expect.");
     map->add_option("--take", options.take, "A take of the source, or its rig with motion")->required();
     map->add_option("--target", options.target, "The rig it goes to")->required();
@@ -181,7 +189,7 @@ int main(int argc, char** argv) {
     picture->add_option("--theme", options.theme, "ink or paper")->check(CLI::IsMember({"ink", "paper"}));
     picture->add_option("--out", options.out, "P.png")->required();
 
-    for (auto* command : {characterize, align, transfer, map, table, limber, picture})
+    for (auto* command : {characterize, align, transfer, join, map, table, limber, picture})
         command->add_flag("--force", options.is_forced, "Write over files that are there");
 
     try {

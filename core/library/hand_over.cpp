@@ -17,6 +17,7 @@
 #include "core/documents/review.hpp"
 #include "core/handover/name_pattern.hpp"
 #include "core/library/beside.hpp"
+#include "core/library/controls.hpp"
 #include "core/review/bars.hpp"
 
 namespace nb {
@@ -125,18 +126,29 @@ std::vector<HandOverRow> plan_hand_over(const HandOverOrder& order, LibraryFiles
     std::vector<HandOverRow> rows;
     const std::string folder = order_folder(order, files.library());
     std::set<std::string> taken;
-    for (const OrderedPair& pair : order.pairs)
-        for (const std::string& ending : order.formats) {
+    using What = HandOverRow::What;
+    for (const OrderedPair& pair : order.pairs) {
+        std::vector<std::pair<What, std::string>> wanted;
+        for (const std::string& ending : order.formats) wanted.emplace_back(What::body, ending);
+        for (const std::string& ending : order.formats)
+            if (order.goals && (ending == ".glb" || ending == ".bvh"))
+                wanted.emplace_back(What::goals, ending);
+        if (order.has_controls) wanted.emplace_back(What::controls, ".glb");
+        for (const auto& [what, ending] : wanted) {
             HandOverRow row;
             row.pair = pair;
+            row.what = what;
             row.ending = ending;
             try {
                 const LoadedFile& take = files.take(pair.take);
                 const LoadedFile& body = files.character(pair.character);
                 row.frames = frames_of(order, *take.take);
                 row.fps = fps_of(order, *take.take);
-                row.bytes = size_of(ending, body.character, row.frames, order);
-                row.lost = lost_in(ending, body.character);
+                row.bytes = what == What::body ? size_of(ending, body.character, row.frames, order)
+                                               : size_t(row.frames) * 25 * 28;
+                if (what == What::body) row.lost = lost_in(ending, body.character);
+                if (what == What::controls && !controls_beside(body.character.rig.path))
+                    row.why = "the character has no control rig: controls.json beside its rig";
                 const PairSettings settings = settings_of(files.library(), take, body);
                 row.name = fill_pattern(
                                order.pattern,
@@ -150,8 +162,11 @@ std::vector<HandOverRow> plan_hand_over(const HandOverOrder& order, LibraryFiles
                                 {"frames", std::to_string(row.frames)},
                                 {"date", today()},
                                 {"version", order.version}}) +
+                           (what == What::goals      ? ".goals"
+                            : what == What::controls ? ".controls"
+                                                     : "") +
                            ending;
-                row.why = why_illegal(row.name);
+                if (row.why.empty()) row.why = why_illegal(row.name);
                 if (ending == ".vrma" && !row.lost.empty() && row.lost.front().starts_with("it cannot"))
                     row.why = row.lost.front();
             } catch (const std::exception& error) {
@@ -176,7 +191,16 @@ std::vector<HandOverRow> plan_hand_over(const HandOverOrder& order, LibraryFiles
             }
             rows.push_back(std::move(row));
         }
+    }
     return rows;
+}
+
+Handed carry_pair(LibraryFiles& files, const OrderedPair& pair, int threads) {
+    const LoadedFile& take = files.take(pair.take);
+    const LoadedFile& body = files.character(pair.character);
+    const PairSettings found = settings_of(files.library(), take, body);
+    return handed_of(body.character,
+                     transfer(take.character, *take.take, body.character, found.pairing.settings, threads));
 }
 
 void take_steps(const HandOverOrder& order, Handed& handed) {
@@ -333,11 +357,16 @@ class Run {
         options.is_motion_alone = order_.is_motion_alone;
         // Beside its name until it is proved: nothing that is not whole and right ever has it.
         const std::string beside = fs::path(row.path).replace_extension(".unproved" + row.ending).string();
+        const Handed shown = row.what == HandOverRow::What::goals ? goals_as_nodes(handed_, *order_.goals)
+                             : row.what == HandOverRow::What::controls
+                                 ? controls_as_handed(handed_, *controls_beside(handed_.character.rig.path))
+                                 : Handed{};
+        const Handed& out = row.what == HandOverRow::What::body ? handed_ : shown;
         const Written written = write_handed(
-            beside, handed_, options, Watch([&](double) { return !progress_ || progress_(-1, 0, ""); }));
+            beside, out, options, Watch([&](double) { return !progress_ || progress_(-1, 0, ""); }));
         Proof proof;
         try {
-            proof = prove(beside, handed_);
+            proof = prove(beside, out);
             const double limit = proof_limit_m + (order_.reduce ? order_.reduce->place_m : 0.0);
             if (proof.place_m > limit)
                 throw FileError(row.path,
@@ -354,7 +383,7 @@ class Run {
             fs::remove(beside, error);
             throw FileError(row.path, "is there since a moment ago", "hand over again");
         }
-        if (order_.has_track_file && !handed_.track.empty())
+        if (order_.has_track_file && !handed_.track.empty() && row.what == HandOverRow::What::body)
             write_file(fs::path(row.path).replace_extension(".track.csv").string(), track_csv(handed_));
         told["frames"] = handed_.motion.frames;
         told["fps"] = canonical(1.0 / handed_.motion.frame_time_s);
@@ -363,7 +392,7 @@ class Run {
         told["keys_before"] = written.keys_before;
         told["keys"] = written.keys;
         told["bones_without_keys"] = written.without_keys;
-        const Skeleton& skeleton = handed_.character.rig.skeleton;
+        const Skeleton& skeleton = out.character.rig.skeleton;
         const auto name = [&](int joint) {
             return joint < 0 ? std::string() : skeleton.names[size_t(joint)];
         };
@@ -384,6 +413,7 @@ class Run {
         told["lost"] = row.lost;
         for (const auto& [key, value] : of_pair_.items()) told[key] = value;
         for (const std::string& note : written.notes) told["notes"].push_back(note);
+        for (const std::string& note : shown.told) told["notes"].push_back(note);
     }
 };
 

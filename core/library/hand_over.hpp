@@ -34,6 +34,7 @@ class LibraryFiles {
 /// One file to be.
 struct HandOverRow {
     OrderedPair pair;
+    enum class What { body, goals, controls } what = What::body;
     std::string ending;
     std::string name;  ///< with its ending, relative to the order's folder
     std::string path;
@@ -69,6 +70,9 @@ struct HandOverReport {
 /// the folder or the report cannot be written.
 HandOverReport run_hand_over(const HandOverOrder& order, LibraryFiles& files, int threads = 0,
                              const HandOverProgress& progress = {});
+
+/// A take of the library on a character of it, with what is kept for the pair.
+Handed carry_pair(LibraryFiles& files, const OrderedPair& pair, int threads = 0);
 
 /// A result through the steps of an order: span, rate, placement, stance, travel.
 void take_steps(const HandOverOrder& order, Handed& handed);

@@ -19,10 +19,12 @@ constexpr std::array<std::pair<Clash, const char*>, 3> clash_names{
     {{Clash::skip, "skip"}, {Clash::number, "number"}, {Clash::replace, "replace"}}};
 
 const Shape& order_shape() {
-    static const Shape shape = object_of({"fps", "reduce", "placement"}, {{"span", object_of({})},
-                                                                          {"travel", object_of({})},
-                                                                          {"placement", object_of({})},
-                                                                          {"reduce", object_of({})}});
+    static const Shape shape =
+        object_of({"fps", "reduce", "placement", "goals"}, {{"span", object_of({})},
+                                                            {"travel", object_of({})},
+                                                            {"placement", object_of({})},
+                                                            {"reduce", object_of({})},
+                                                            {"goals", object_of({"names"})}});
     return shape;
 }
 
@@ -64,6 +66,22 @@ HandOverOrder order_from(const Json& document, const std::string& path) {
         order.reduce = KeyTolerance{1e-3 * number_in(reduce, "place_mm", 0.001, 1000.0, 0.5, path),
                                     deg_to_rad(number_in(reduce, "turn_deg", 0.001, 90.0, 0.2, path))};
     }
+    if (document.contains("goals")) {
+        const Json& goals = object_in(document, "goals", path);
+        order.goals = GoalOptions{};
+        order.goals->goals = texts_or_none(goals, "names", path);
+        const std::string space = text_in(goals, "space", "world", path);
+        const auto seen_from = goal_space(space);
+        if (!seen_from)
+            throw FileError(path, fmt::format("there is no space '{}'", space),
+                            "write \"world\", \"root\", \"hips\" or \"chest\"");
+        order.goals->space = *seen_from;
+        order.goals->pole_share = number_in(goals, "pole_share", 0.01, 10.0, 0.5, path);
+        order.goals->pattern = text_in(goals, "pattern", order.goals->pattern, path);
+        if (order.goals->pattern.find("{goal}") == std::string::npos)
+            throw FileError(path, "the names of goals would all be one", "put {goal} into their pattern");
+    }
+    order.has_controls = flag_in(document, "controls", false, path);
     if (document.contains("formats")) order.formats = texts_or_none(document, "formats", path);
     for (const std::string& format : order.formats)
         if (!is_file_format(format))
@@ -120,6 +138,14 @@ Json order_document(const HandOverOrder& order) {
         document["reduce"]["place_mm"] = canonical_in(order.reduce->place_m, 1e-3);
         document["reduce"]["turn_deg"] = canonical_in(order.reduce->turn_rad, deg_to_rad(1.0));
     }
+    if (order.goals) {
+        Json& goals = document["goals"];
+        if (!order.goals->goals.empty()) goals["names"] = order.goals->goals;
+        goals["space"] = std::string(goal_space_name(order.goals->space));
+        goals["pole_share"] = canonical(order.goals->pole_share);
+        goals["pattern"] = order.goals->pattern;
+    }
+    document["controls"] = order.has_controls;
     document["formats"] = order.formats;
     document["folder"] = order.folder;
     document["pattern"] = order.pattern;

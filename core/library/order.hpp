@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "core/documents/format.hpp"
+#include "core/handover/goals.hpp"
 #include "core/handover/handed.hpp"
 #include "core/handover/travel.hpp"
 #include "core/handover/write.hpp"
@@ -34,6 +35,8 @@ struct HandOverOrder {
     Travel travel;
     bool has_track_file = false;  ///< the travel as a table beside
     std::optional<KeyTolerance> reduce;
+    std::optional<GoalOptions> goals;  ///< as nodes, a file of its own (.glb, .bvh)
+    bool has_controls = false;         ///< the character's control rig keyed, a file of its own (.glb)
     std::vector<std::string> formats{".glb"};
     std::string folder = "handed-over";  ///< relative to the library, or anywhere
     std::string pattern = "{take}_{character}";

@@ -125,6 +125,7 @@ void bend_chain(std::span<const Vec3> bones, const Vec3& side, const Vec3& to, s
     if (length < tiny || chord.norm() < tiny || to.norm() < tiny || (to - chord).norm() < tiny * length)
         return;
     for (size_t i = 0; i < chain.count; ++i) middle[i] /= length;
+    const double was = chord.norm();
     const auto lay = [&](const Vec3& x, const Vec3& y) {
         for (size_t i = 0; i < chain.count; ++i) chain.z[i] = {bent[i].dot(x), bent[i].dot(y)};
     };
@@ -154,7 +155,8 @@ void bend_chain(std::span<const Vec3> bones, const Vec3& side, const Vec3& to, s
     }
     const double straight = straightest(chain);
     const double most = std::sqrt(beside * beside + std::norm(chain.chord(straight).at));
-    const double free = std::min(longest, std::max(chord.norm() / most, soften_from));
+    // As long as it was it may be again.
+    const double free = std::min(longest, std::max(std::max(chord.norm(), was) / most, soften_from));
     const double asked = most * std::max(least_share, soften_beyond(to.norm() / most, free));
     const double squared = std::max(0.0, asked * asked - beside * beside);
     const double forward = bent_to(chain, straight, squared) - straight;

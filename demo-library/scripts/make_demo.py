@@ -178,7 +178,7 @@ def order(library):
                {'format': 'nimble-bone/order', 'version': 1, 'id': fixed_uuid('order quay-week'), 'name': 'quay week', 'pairs': pairs,
                 'span': {'first': 0, 'last': 0}, 'stance_first': False, 'motion_alone': False,
                 'travel': {'kind': 'on root', 'heading': True, 'height': False, 'cut_off_hz': 0., 'track_file': False},
-                'reduce': {'place_mm': 0.5, 'turn_deg': 0.2}, 'formats': ['.glb'], 'folder': 'handed-over',
+                'reduce': {'place_mm': 0.5, 'turn_deg': 0.2}, 'controls': False, 'formats': ['.glb'], 'folder': 'handed-over',
                 'pattern': '{take}_{character}_{fps}', 'version_word': '1', 'clash': 'skip'})
 
 

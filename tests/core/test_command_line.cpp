@@ -15,6 +15,7 @@
 #include <QTemporaryDir>
 #include <QtTest>
 #include <array>
+#include <filesystem>
 
 #include <fmt/format.h>
 
@@ -96,6 +97,112 @@ class CommandLineTest : public QObject {
     QString in(const QString& name) const { return folder_.filePath(name); }
 
   private slots:
+    void orders_are_handed_over_and_found_stale() {
+        QTemporaryDir folder;
+        const QString library = folder.filePath("library");
+        std::filesystem::copy(test::demo(""), library.toStdString(),
+                              std::filesystem::copy_options::recursive);
+        const QString order = library + "/orders/quay-week.json";
+        const Run dry = nbone({"hand-over", order, "--dry"});
+        QCOMPARE(dry.code, 0);
+        QVERIFY(dry.out.contains("10 files") && dry.out.contains("quay-walk_ferrier_60.glb"));
+        QVERIFY(!QDir(library + "/handed-over").exists());
+        // A small one, all formats; twice the same bytes.
+        std::string text = read_file(order.toStdString());
+        const auto put = [&](const std::string& from, const std::string& to) {
+            const size_t at = text.find(from);
+            QVERIFY2(at != std::string::npos, from.c_str());
+            text.replace(at, from.size(), to);
+        };
+        const size_t pairs = text.find("\"pairs\""), span = text.find("\"span\"");
+        text.replace(pairs, span - pairs, R"("pairs": [{"take": "lantern-signal", "character": "dockhand"}],
+  )");
+        put("\"last\": 0", "\"last\": 60");
+        put("\".glb\"", R"(".glb", ".bvh", ".vrma", ".csv")");
+        put("quay week", "small");
+        const QString small = library + "/orders/small.json";
+        write_file(small.toStdString(), text);
+        const Run run = nbone({"hand-over", small});
+        QVERIFY2(run.code == 0, qPrintable(run.out + run.error));
+        QVERIFY(run.out.contains("4 written, 0 skipped, 0 failed"));
+        const QString report = library + "/handed-over/small.report.json";
+        QCOMPARE(nbone({"hand-over", report, "--stale"}).code, 0);
+        QCOMPARE(nbone({"hand-over", small}).out.count("skipped "), 4);
+        // The same without the order: the same bytes.
+        const QString out = folder.filePath("same.glb");
+        const QString body = library + "/characters/dockhand/";
+        const Run same = nbone({"transfer", "--take", library + "/takes/lantern-signal.take.json", "--target",
+                                body + "rig.glb", "--target-character", body + "character.json", "--travel",
+                                "on root", "--reduce", "0.5,0.2", "--out", out, "--threads", "1"});
+        QVERIFY2(same.code == 0 || same.code == 4, qPrintable(same.error));
+        text = read_file(small.toStdString());
+        put("\"last\": 60", "\"last\": 0");
+        put("\"skip\"", "\"replace\"");
+        write_file(small.toStdString(), text);
+        QCOMPARE(nbone({"hand-over", small}).code, 0);
+        QVERIFY(read_file(out.toStdString()) ==
+                read_file((library + "/handed-over/lantern-signal_dockhand_60.glb").toStdString()));
+        // What it was made from changes: stale, exit code 5.
+        write_file((body + "character.json").toStdString(),
+                   read_file((body + "character.json").toStdString()) + "\n");
+        const Run stale = nbone({"hand-over", report, "--stale"});
+        QCOMPARE(stale.code, 5);
+        QVERIFY(stale.out.contains("character.json has changed"));
+        QCOMPARE(nbone({"hand-over", small + "x"}).code, 3);
+        QCOMPARE(nbone({"hand-over", folder.filePath("same.glb")}).code, 3);
+    }
+    void a_killed_hand_over_leaves_whole_files() {  // property 2
+        QTemporaryDir folder;
+        std::string text = read_file(test::demo("orders/quay-week.json"));
+        const std::string there = folder.filePath("out").toStdString();
+        text.replace(text.find("handed-over"), 11, there);
+        const QString order = folder.filePath("order.json");
+        write_file(order.toStdString(), text);
+        for (const int after_ms : {700, 1500, 2600}) {
+            QProcess process;
+            process.start(NB_NBONE,
+                          {"hand-over", order, "--library", QString::fromStdString(test::demo(""))});
+            QVERIFY(process.waitForStarted());
+            QTest::qWait(after_ms);
+            process.kill();
+            process.waitForFinished();
+            // Whatever has its name is whole and can be read; the report says so.
+            int whole = 0;
+            for (const QFileInfo& file : QDir(folder.filePath("out")).entryInfoList({"*.glb"}, QDir::Files)) {
+                if (file.fileName().contains(".unproved")) continue;
+                QVERIFY(read_gltf(file.filePath().toStdString()).take.frames > 100);
+                ++whole;
+            }
+            const QString report = folder.filePath("out/quay-week.report.json");
+            if (!QFile::exists(report)) continue;
+            int told = 0;
+            for (const auto& file :
+                 QJsonDocument::fromJson(QByteArray::fromStdString(read_file(report.toStdString())))
+                     .object()["files"]
+                     .toArray()) {
+                const QString state = file.toObject()["state"].toString();
+                QVERIFY(state == "written" || state == "skipped" || state == "under way" || state == "to do");
+                told += state == "written" || state == "skipped" ? 1 : 0;
+            }
+            // One may have got its name just before it was told.
+            QVERIFY2(whole == told || whole == told + 1,
+                     qPrintable(QString("%1 files, %2 told").arg(whole).arg(told)));
+        }
+        // The next run does the rest.
+        const Run rest = nbone({"hand-over", order, "--library", QString::fromStdString(test::demo(""))});
+        QVERIFY2(rest.code == 0, qPrintable(rest.out + rest.error));
+        QCOMPARE(QDir(folder.filePath("out")).entryList({"*_60.glb", "*_120.glb"}, QDir::Files).size(), 10);
+    }
+    void clips_are_joined() {
+        QTemporaryDir folder;
+        const QString out = folder.filePath("joined.bvh");
+        const QString plan = QString::fromStdString(test::demo("joins/steps-to-quay.json"));
+        const Run run = nbone({"join", plan, "--out", out});
+        QVERIFY2(run.code == 0, qPrintable(run.error));
+        QVERIFY(run.out.contains("foot.left meets within") && run.out.contains("raised by 81"));
+        QVERIFY(read_bvh(out.toStdString()).take.frames > 500);
+        QCOMPARE(nbone({"join", plan}).code, 2);
+    }
     void touch_ups_are_run_by_the_command_line() {
         QTemporaryDir folder;
         const QString touch = folder.filePath("touch.json");

@@ -168,6 +168,8 @@ class DocumentsTest : public QObject {
             QCOMPARE(format_document(pairing_document(read_pairing(read_document(path, "pairing"), path))),
                      read_file(path));
         }
+        paths << demo.filePath("joins/steps-to-quay.json")
+              << demo.filePath("characters/ferrier/controls.json");
         paths << demo.filePath("orders/quay-week.json");
         const std::string order = paths.back().toStdString();
         QCOMPARE(format_document(order_document(read_order(read_document(order, "order"), order))),

@@ -9,10 +9,13 @@
 #include "core/base/files.hpp"
 #include "core/body/propose.hpp"
 #include "core/handover/goals.hpp"
+#include "core/handover/join.hpp"
 #include "core/handover/name_pattern.hpp"
 #include "core/handover/travel.hpp"
 #include "core/handover/write.hpp"
+#include "core/library/controls.hpp"
 #include "core/library/hand_over.hpp"
+#include "core/library/joined.hpp"
 #include "core/motion/heading.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
@@ -393,6 +396,171 @@ class HandOverTest : public QObject {
             write_handed(path, nodes, {});
             QVERIFY(prove(path, nodes).place_m < 1e-5);
         }
+    }
+
+    void controls_are_found_by_their_names() {
+        const RoleMap roles = demo_body("ferrier").character.roles;
+        const std::vector<std::string> nodes{"Pelvis_CTL",      "hand_L_ctl", "hand_R_ctl", "LeftKneePole",
+                                             "upperarm_L_turn", "foot.r",     "r_foot_fk",  "mystery",
+                                             "lookAt",          "thing_hand"};
+        const auto found = propose_controls(nodes, roles);
+        const auto goal_of = [&](const std::string& node) {
+            for (const Control& one : found)
+                if (one.node == node) return one.goal;
+            return std::string();
+        };
+        QCOMPARE(goal_of("Pelvis_CTL"), std::string("hips"));
+        QCOMPARE(goal_of("hand_L_ctl"), std::string("wrist.left"));
+        QCOMPARE(goal_of("LeftKneePole"), std::string("knee.left"));
+        QCOMPARE(goal_of("upperarm_L_turn"), std::string("upperarm.left"));
+        QCOMPARE(goal_of("foot.r"), std::string("ankle.right"));
+        QCOMPARE(goal_of("r_foot_fk"), std::string("foot.right"));
+        QCOMPARE(goal_of("lookAt"), std::string("look"));
+        QVERIFY(goal_of("mystery").empty() && goal_of("thing_hand").empty());
+        const Control other = mirrored_control({"hand_L_ctl", "wrist.left", true, false}, nodes);
+        QCOMPARE(other.node, std::string("hand_R_ctl"));
+        QCOMPARE(other.goal, std::string("wrist.right"));
+        QVERIFY(other.has_place && !other.has_turn);
+    }
+    void controls_are_kept_as_documents() {
+        const auto rig = controls_beside(demo("characters/ferrier/rig.glb"));
+        QVERIFY(rig && rig->controls.size() == 24);
+        const std::string path = demo("characters/ferrier/controls.json");
+        QCOMPARE(
+            format_document(controls_document(*rig, text_in(read_document(path, "controls"), "id", path))),
+            read_file(path));
+        QVERIFY(!controls_beside(demo("characters/lamp-child/rig.glb")));
+        // What the body has not, and nodes the rig has not, are told.
+        ControlRig wrong = *rig;
+        wrong.controls.push_back({"no_such_node", "hips", true, true});
+        wrong.controls.push_back({"harbour", "wing.left", true, true});
+        wrong.controls.push_back({"look_ctl", "", true, false});
+        Handed shown = handed("lantern-signal", "ferrier");
+        cut(shown, 0, 10);
+        const Handed keyed = controls_as_handed(shown, wrong);
+        QCOMPARE(keyed.told.size(), size_t(3));
+        // At the aligned rest every control stands at its own rest.
+        put_stance_first(shown);
+        cut(shown, 0, 1);
+        place_take(shown, {true, Vec3::Zero(), 0.0});
+        const Handed rest = controls_as_handed(shown, *rig);
+        const Pose own = rest_pose(rest.character.rig.skeleton);
+        for (int j = 0; j < rest.motion.joints; ++j)
+            QVERIFY2((rest.motion.p[size_t(j)] - own.p[size_t(j)]).norm() < 2e-3,
+                     rest.character.rig.skeleton.names[size_t(j)].c_str());
+    }
+
+    void two_halves_joined_are_the_take() {  // property 4
+        for (const char* body : {"ferrier", "dockhand"}) {
+            const Handed whole = handed("quay-walk", body);
+            Handed first = whole, second = whole;
+            const int at = 260, overlap = 18;
+            cut(first, 0, at + overlap + 1);
+            cut(second, at, whole.motion.frames);
+            Seam seam;
+            seam.overlap_s = overlap * whole.motion.frame_time_s;
+            for (const char* point : {"hips", "foot.left", "hand.right"}) {
+                for (const bool searched : {false, true}) {
+                    seam.point = point;
+                    seam.is_searched = searched;
+                    std::vector<SeamReport> reports;
+                    const Handed joined = join_clips({first, second}, {seam}, 0.0, 0.0, reports);
+                    QCOMPARE(joined.motion.frames, whole.motion.frames);
+                    const Difference off = difference(joined.motion, whole.motion);
+                    QVERIFY2(off.place_m <= 1e-6 && off.turn_deg <= 1e-4,
+                             qPrintable(QString("%1 m, %2 degrees").arg(off.place_m).arg(off.turn_deg)));
+                    QVERIFY(reports[0].place_error_m < 1e-9 && reports[0].distance_m < 1e-9);
+                }
+            }
+        }
+    }
+    void clips_meet_where_they_are_asked() {
+        LibraryFiles files(open_library(demo("")));
+        const std::string path = demo("joins/steps-to-quay.json");
+        const JoinPlan plan = read_join(read_document(path, "join"), path);
+        QCOMPARE(format_document(join_document(plan)), read_file(path));
+        const Joined joined = join_takes(plan, files);
+        const SeamReport& seam = joined.seams.front();
+        // The quay is carried on at the height of the mole.
+        QVERIFY2(seam.step_m > 0.5, qPrintable(QString::number(seam.step_m)));
+        QVERIFY2(seam.heading_error_rad < deg_to_rad(6.0),
+                 qPrintable(QString::number(rad_to_deg(seam.heading_error_rad))));
+        // From standing into a walk in 0.3 s: more than either has by itself.
+        QVERIFY2(seam.jerk < 2.5 * seam.own_jerk,
+                 qPrintable(QString("%1 beside %2").arg(seam.jerk).arg(seam.own_jerk)));
+        // No joint makes a step at the seam that it makes nowhere else.
+        const WorldMotion& motion = joined.motion.motion;
+        double most = 0.0, at_seam = 0.0;
+        for (int f = 1; f < motion.frames; ++f)
+            for (int j = 0; j < motion.joints; ++j) {
+                const double step = (motion.p[motion.at(f, j)] - motion.p[motion.at(f - 1, j)]).norm();
+                (std::abs(f - seam.frame) < 15 ? at_seam : most) =
+                    std::max(std::abs(f - seam.frame) < 15 ? at_seam : most, step);
+            }
+        QVERIFY2(at_seam < 1.2 * most, qPrintable(QString("%1 beside %2").arg(at_seam).arg(most)));
+        // Legs keep their lengths through the blend.
+        const RoleMap& roles = joined.motion.character.roles;
+        for (const char* side : {".left", ".right"}) {
+            const auto length = [&](const char* a, const char* b, int f) {
+                return (motion.p[motion.at(f, roles.joint(std::string(b) + side))] -
+                        motion.p[motion.at(f, roles.joint(std::string(a) + side))])
+                    .norm();
+            };
+            for (int f = 0; f < motion.frames; ++f) {
+                QVERIFY(std::abs(length("thigh", "shin", f) - length("thigh", "shin", 0)) < 1e-6);
+                QVERIFY(std::abs(length("shin", "foot", f) - length("shin", "foot", 0)) < 1e-6);
+            }
+        }
+        // Half a second is held at the end.
+        const int held = int(std::lround(0.5 / motion.frame_time_s));
+        QVERIFY(motion.p[motion.at(motion.frames - 1, 0)] == motion.p[motion.at(motion.frames - held, 0)]);
+    }
+    void a_pace_takes_its_time() {
+        Handed walk = handed("quay-walk", "ferrier");
+        const double seconds = walk.motion.frames * walk.motion.frame_time_s;
+        const Vec3 last = walk.motion.p[walk.motion.at(walk.motion.frames - 1, walk.top)];
+        pace_clip(walk, 125.0);
+        QVERIFY(std::abs(walk.motion.frames * walk.motion.frame_time_s - seconds / 1.25) < 0.05);
+        QVERIFY((walk.motion.p[walk.motion.at(walk.motion.frames - 1, walk.top)] - last).norm() < 0.03);
+        QVERIFY(std::abs(1.0 / walk.motion.frame_time_s - 60.0) < 1e-3);
+    }
+    void a_joined_motion_is_a_take_of_the_library() {
+        std::filesystem::remove_all(in("lib"));
+        std::filesystem::copy(demo(""), in("lib"), std::filesystem::copy_options::recursive);
+        const Library library = open_library(in("lib"));
+        LibraryFiles files(library);
+        const std::string path = in("lib/joins/steps-to-quay.json");
+        const JoinPlan plan = read_join(read_document(path, "join"), path);
+        const Joined joined = join_takes(plan, files);
+        const LibraryEntry entry = keep_joined(library, plan, joined, files);
+        QCOMPARE(open_library(in("lib")).takes.size(), library.takes.size() + 1);
+        std::vector<std::string> notes;
+        const LoadedFile take = load_take(entry.document, "", notes);
+        QCOMPARE(take.take->frames, joined.motion.motion.frames);
+        QVERIFY(read_file(entry.document).find("mole-steps, quay-walk 60 to 300") != std::string::npos);
+        // On its own body it is what was joined.
+        const WorldMotion again = forward_kinematics(take.character.rig.skeleton, *take.take);
+        const int hips = take.character.roles.joint("hips");
+        const int own = joined.motion.character.roles.joint("hips");
+        double worst = 0.0;
+        const Vec3 shift =
+            again.p[again.at(0, hips)] - joined.motion.motion.p[joined.motion.motion.at(0, own)];
+        for (int f = 0; f < again.frames; ++f)
+            worst = std::max(worst, (again.p[again.at(f, hips)] -
+                                     joined.motion.motion.p[joined.motion.motion.at(f, own)] - shift)
+                                        .norm());
+        QVERIFY2(worst < 1e-4, qPrintable(QString::number(worst)));
+    }
+    void clips_that_cannot_be_joined_say_why() {
+        Handed a = handed("quay-walk", "ferrier"), b = handed("quay-walk", "dockhand");
+        std::vector<SeamReport> reports;
+        QVERIFY_EXCEPTION_THROWN(join_clips({a, b}, {Seam{}}, 0, 0, reports), std::invalid_argument);
+        Seam seam;
+        seam.point = "wing.left";
+        QVERIFY_EXCEPTION_THROWN(join_clips({a, a}, {seam}, 0, 0, reports), std::invalid_argument);
+        cut(a, 0, 5);
+        QVERIFY_EXCEPTION_THROWN(join_clips({a, a}, {Seam{}}, 0, 0, reports), std::invalid_argument);
+        QVERIFY_EXCEPTION_THROWN(join_clips({a}, {Seam{}}, 0, 0, reports), std::invalid_argument);
     }
 
     void names_follow_their_pattern() {

@@ -6,14 +6,18 @@
 #include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>
+#include <random>
 
+#include "core/base/files.hpp"
 #include "core/body/standards.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/files/scene/scene.hpp"
 #include "core/handover/glb_animation.hpp"
+#include "core/handover/join.hpp"
 #include "core/handover/travel.hpp"
 #include "core/handover/vrm.hpp"
 #include "core/handover/write.hpp"
+#include "core/library/controls.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -170,6 +174,78 @@ class HandedFilesTest : public QObject {
                          qPrintable(QString("%1: %2 of %3").arg(model).arg(worst).arg(size)));
                 QVERIFY((back.meshes[i].base_colour - file.meshes[i].base_colour).norm() < 1e-5f);
             }
+        }
+    }
+
+    /// The demo's control rigs, evaluated by a script that knows no more than the rig's own rules: the body follows.
+    void control_rigs_move_the_body() {
+        for (const char* body : {"ferrier", "dockhand"}) {
+            Handed shown = handed("haul-rope", body);
+            cut(shown, 0, 400);
+            place_take(shown, {true, Vec3::Zero(), 0.0});
+            put_stance_first(shown);
+            const auto rig = controls_beside(demo(std::string("characters/") + body + "/rig.glb"));
+            QVERIFY(rig.has_value());
+            const Handed controls = controls_as_handed(shown, *rig);
+            QVERIFY2(controls.told.empty(), controls.told.empty() ? "" : controls.told.front().c_str());
+            write_handed(in("controls.glb"), controls, {});
+            write_handed(in("shown.csv"), shown, {});
+            verify_valid(in("controls.glb"));
+            QVERIFY(prove(in("controls.glb"), controls).place_m < 1e-4);
+            Json roles = Json::object();
+            for (const RoleFill& fill : shown.character.roles.fills)
+                roles[fill.role] = shown.character.rig.skeleton.names[size_t(fill.joint)];
+            write_file(in("roles.json"), roles.dump());
+            int code = 0;
+            const QByteArray said =
+                run("/usr/bin/python3",
+                    {NB_SOURCE_DIR "/tests/support/controls.py", QString::fromStdString(in("controls.glb")),
+                     QString::fromStdString(in("shown.csv")), QString::fromStdString(in("roles.json"))},
+                    &code);
+            QVERIFY2(code == 0, said);
+            const auto worst = QJsonDocument::fromJson(said).object();
+            for (const char* rule : {"pelvis", "tips", "poles", "angles"})
+                QVERIFY2(worst[rule].toDouble() < 2e-3,
+                         qPrintable(QString("%1: %2").arg(body, QString(said))));
+        }
+    }
+    /// The closed form against the least sum found by scipy (worked anew each time).
+    void clouds_are_laid_nearest() {
+        std::mt19937 random(11);
+        std::normal_distribution<double> normal;
+        for (int round = 0; round < 3; ++round) {
+            std::vector<Vec3> a, b;
+            QString points = "[";
+            for (int i = 0; i < 25; ++i) {
+                a.emplace_back(normal(random), normal(random), normal(random));
+                b.push_back(exp_rotation(1.1 * round * Vec3::UnitY()) * a.back() + Vec3(2.0, 0.1, -1.0) +
+                            0.3 * Vec3(normal(random), normal(random), normal(random)));
+                points += QString("%1[%2,%3,%4,%5]")
+                              .arg(i ? "," : "")
+                              .arg(a[size_t(i)].x(), 0, 'g', 17)
+                              .arg(a[size_t(i)].z(), 0, 'g', 17)
+                              .arg(b[size_t(i)].x(), 0, 'g', 17)
+                              .arg(b[size_t(i)].z(), 0, 'g', 17);
+            }
+            points += "]";
+            double distance = 0.0;
+            const FloorMove move = nearest_floor_move(a, b, distance);
+            const QByteArray said =
+                run("/usr/bin/python3", {"-c",
+                                         "import json,sys,numpy as np\nfrom scipy.optimize import minimize\n"
+                                         "d=np.array(json.loads(sys.argv[1]))\n"
+                                         "def cost(v):\n t,x,z=v\n bx=d[:,2]*np.cos(t)+d[:,3]*np.sin(t)+x; "
+                                         "bz=-d[:,2]*np.sin(t)+d[:,3]*np.cos(t)+z\n"
+                                         " return ((d[:,0]-bx)**2+(d[:,1]-bz)**2).sum()\n"
+                                         "best=min((minimize(cost,[t,0,0],method='BFGS') for t in "
+                                         "(-2,-1,0,1,2)),key=lambda r:r.fun)\n"
+                                         "print(json.dumps(list(best.x)))",
+                                         points});
+            const auto x = QJsonDocument::fromJson(said).array();
+            QCOMPARE(x.size(), 3);
+            QVERIFY2(std::abs(std::remainder(x[0].toDouble() - move.yaw_rad, 2 * pi)) < 1e-4, said);
+            QVERIFY(std::abs(x[1].toDouble() - move.x_m) < 1e-4 &&
+                    std::abs(x[2].toDouble() - move.z_m) < 1e-4);
         }
     }
 

@@ -227,12 +227,19 @@ class TouchAnglesTest : public QObject {
         const Vec3 by(0, -0.02, 0.04);
         const TransferResult result =
             carry(walk_, ferrier_, with({place_of("head", by, third_to_fourth_second)}));
+        int in_reach = 0;
         for (int f = frame_of_s(3.0) + 1; f < frame_of_s(4.0); ++f) {
             const Vec3 off = at(result.target, f, joint("head")) - at(plain_.target, f, joint("head")) - by;
-            // A spine is nearly straight: the last of its length is eased.
-            QVERIFY2(off.norm() < 2.5e-3, qPrintable(QString::number(off.norm())));
+            // Exactly there, where spine and neck are long enough for it; as near as they get where they are not.
+            const Skeleton& skeleton = ferrier_.character.rig.skeleton;
+            const double length = skeleton.path_length(joint("spine.1"), joint("head"));
+            const Vec3 to = at(plain_.target, f, joint("head")) + by - at(plain_.target, f, joint("spine.1"));
+            in_reach += to.norm() < 0.985 * length ? 1 : 0;
+            QVERIFY2(off.norm() < (to.norm() < 0.985 * length ? 1e-3 : 0.02),
+                     qPrintable(QString("%1 at %2 of %3").arg(off.norm()).arg(to.norm()).arg(length)));
             QVERIFY(at(result.target, f, joint("hips")) == at(plain_.target, f, joint("hips")));
         }
+        QVERIFY(in_reach > 20);
     }
 
     /// Chains of random bones: the tip is where it is asked, else as far as it gets; what moves on a line moves the

@@ -194,6 +194,31 @@ HandOverPanel::HandOverPanel(Workspace& workspace, Playback& playback, HandOverD
              [](const HandOverOrder& o) { return rad_to_deg(o.reduce.value_or(KeyTolerance{}).turn_rad); },
              [tolerance](HandOverOrder& o, double v) { tolerance(o).turn_rad = deg_to_rad(v); })});
 
+    // For animators.
+    auto* space = choice(
+        tr("space of goals"), tr("What goals are seen from"),
+        {tr("in the world"), tr("from the root"), tr("from the hips"), tr("from the chest")},
+        [](const HandOverOrder& o) { return int(o.goals.value_or(GoalOptions{}).space); },
+        [](HandOverOrder& o, int at) {
+            if (!o.goals) o.goals = GoalOptions{};
+            o.goals->space = GoalSpace(at);
+        });
+    row(tr("animators"),
+        {tick(
+             tr("goals"),
+             tr("Where hips, hands, feet, elbows, knees and the look are, as nodes in a file of their own"),
+             [](const HandOverOrder& o) { return o.goals.has_value(); },
+             [](HandOverOrder& o, bool on) {
+                 if (on)
+                     o.goals = GoalOptions{};
+                 else
+                     o.goals.reset();
+             }),
+         space,
+         tick(tr("controls"),
+              tr("The character's control rig (controls.json beside its rig) with keys on its controls"),
+              &HandOverOrder::has_controls)});
+
     // Names.
     QStringList words;
     for (const std::string& word : pattern_words()) words << "{" + QString::fromStdString(word) + "}";

@@ -259,6 +259,8 @@ class Reader {
                     step = (time - first) / whole;
             }
             if (off * 100 <= times.size()) return step;
+            // Some that lie off are told; only where many do a frame is shorter than their smallest distance.
+            if (parts == 1 && off * 5 < times.size()) return smallest;
         }
         return smallest;
     }
@@ -340,7 +342,7 @@ class Reader {
                 for (const double time : track.times) {
                     const double frame = (time - first) * rate;
                     ++file_.facts.keys;
-                    file_.facts.keys_off_frames += std::abs(frame - std::round(frame)) > 0.02;
+                    file_.facts.keys_off_frames += std::abs(frame - std::round(frame)) > 0.01;
                 }
         std::sort(moves.begin(), moves.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
         for (const auto& [joint, track] : moves) take.translated.push_back(joint);

@@ -1,0 +1,123 @@
+#include "core/library/joined.hpp"
+
+#include <fmt/format.h>
+
+#include <filesystem>
+#include <stdexcept>
+
+#include "core/base/files.hpp"
+#include "core/base/uuid.hpp"
+#include "core/documents/take.hpp"
+#include "core/library/changes.hpp"
+
+namespace nb {
+
+namespace fs = std::filesystem;
+
+Json join_document(const JoinPlan& plan) {
+    Json document = document_header("join", plan.id);
+    document["name"] = plan.name;
+    document["character"] = plan.character;
+    document["clips"] = Json::array();
+    for (const JoinPlan::Clip& clip : plan.clips)
+        document["clips"].push_back({{"take", clip.take},
+                                     {"first", clip.first},
+                                     {"last", clip.last},
+                                     {"pace_percent", canonical(clip.pace)}});
+    document["seams"] = Json::array();
+    for (const Seam& seam : plan.seams)
+        document["seams"].push_back({{"meets", seam.point},
+                                     {"overlap_s", canonical(seam.overlap_s)},
+                                     {"searched", seam.is_searched},
+                                     {"search_s", canonical(seam.search_s)}});
+    document["pad_first_s"] = canonical(plan.pad_first_s);
+    document["pad_last_s"] = canonical(plan.pad_last_s);
+    return document;
+}
+
+JoinPlan read_join(const Json& document, const std::string& path) {
+    return reading(path, [&] {
+        JoinPlan plan;
+        plan.id = text_in(document, "id", "", path);
+        plan.name = text_in(document, "name", path);
+        plan.character = text_in(document, "character", path);
+        for (const Json& one : list_or_none(document, "clips", path)) {
+            JoinPlan::Clip clip;
+            clip.take = text_in(one, "take", path);
+            clip.first = whole_in(one, "first", 0, frame_limit, 0, path);
+            clip.last = whole_in(one, "last", 0, frame_limit, 0, path);
+            if (clip.last != 0 && clip.last <= clip.first)
+                throw FileError(path, fmt::format("the clip '{}' ends before it begins", clip.take),
+                                "give 'last' beyond 'first', or 0 for the end");
+            clip.pace = number_in(one, "pace_percent", 10.0, 1000.0, 100.0, path);
+            plan.clips.push_back(clip);
+        }
+        if (plan.clips.empty()) throw FileError(path, "it has no clips", "give at least one");
+        for (const Json& one : list_or_none(document, "seams", path)) {
+            Seam seam;
+            seam.point = text_in(one, "meets", "hips", path);
+            seam.overlap_s = number_in(one, "overlap_s", 0.0, 10.0, seam.overlap_s, path);
+            seam.is_searched = flag_in(one, "searched", true, path);
+            seam.search_s = number_in(one, "search_s", 0.0, 10.0, seam.search_s, path);
+            plan.seams.push_back(seam);
+        }
+        if (plan.seams.size() >= plan.clips.size())
+            throw FileError(path, "there are more seams than places between clips", "leave some out");
+        plan.seams.resize(plan.clips.size() - 1);
+        plan.pad_first_s = number_in(document, "pad_first_s", 0.0, 600.0, 0.0, path);
+        plan.pad_last_s = number_in(document, "pad_last_s", 0.0, 600.0, 0.0, path);
+        return plan;
+    });
+}
+
+Joined join_takes(const JoinPlan& plan, LibraryFiles& files, int threads) {
+    std::vector<Handed> clips;
+    for (const JoinPlan::Clip& clip : plan.clips) {
+        Handed carried = carry_pair(files, {clip.take, plan.character}, threads);
+        cut(carried, clip.first, clip.last == 0 ? carried.motion.frames : clip.last);
+        pace_clip(carried, clip.pace);
+        carried.name = clip.take;
+        clips.push_back(std::move(carried));
+    }
+    Joined joined;
+    try {
+        joined.motion =
+            join_clips(std::move(clips), plan.seams, plan.pad_first_s, plan.pad_last_s, joined.seams);
+    } catch (const std::invalid_argument& fault) {
+        throw FileError(plan.name, fault.what(), "change the plan");
+    }
+    if (!plan.name.empty()) joined.motion.name = plan.name;
+    return joined;
+}
+
+LibraryEntry keep_joined(const Library& library, const JoinPlan& plan, const Joined& joined,
+                         LibraryFiles& files) {
+    const LoadedFile& body = files.character(plan.character);
+    const fs::path motion = fs::path(library.folder) / "takes" / (unfinished_prefix + make_uuid() + ".bvh");
+    std::error_code error;
+    fs::create_directories(motion.parent_path(), error);
+    LibraryEntry entry;
+    try {
+        write_handed(motion.string(), joined.motion, {});
+        entry = add_take(library, motion.string(), body.character_document.path, plan.name);
+    } catch (...) {
+        fs::remove(motion, error);
+        throw;
+    }
+    fs::remove(motion, error);
+    TakeDocument document = read_take_document(read_document(entry.document, "take"), entry.document);
+    std::string parts;
+    for (const JoinPlan::Clip& clip : plan.clips)
+        parts +=
+            fmt::format("{}{}{}{}", parts.empty() ? "" : ", ", clip.take,
+                        clip.first != 0 || clip.last != 0
+                            ? fmt::format(" {} to {}", clip.first,
+                                          clip.last == 0 ? std::string("its end") : std::to_string(clip.last))
+                            : "",
+                        clip.pace != 100.0 ? fmt::format(" at {:.4g} %", clip.pace) : "");
+    document.notes = fmt::format("Joined on {}: {}.", plan.character, parts);
+    write_file(entry.document, format_document(take_document(document)));
+    return entry;
+}
+
+}  // namespace nb
