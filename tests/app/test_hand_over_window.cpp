@@ -151,11 +151,11 @@ class HandOverWindowTest : public test::WindowFixture {
 
     void many_at_once() {
         make_small();
-        QTest::mouseClick(word("this take on all bodies"), Qt::LeftButton);
+        QTest::mouseClick(word("all bodies"), Qt::LeftButton);
         QVERIFY(listed(6));
         w().undo_stack().undo();
         QVERIFY(listed(1));
-        QTest::mouseClick(word("all takes on this body"), Qt::LeftButton);
+        QTest::mouseClick(word("all takes"), Qt::LeftButton);
         QVERIFY(listed(11));
     }
 };

@@ -8,8 +8,11 @@
 #include <QtTest>
 #include <random>
 
+#include <fmt/format.h>
+
 #include "core/base/files.hpp"
 #include "core/body/standards.hpp"
+#include "core/files/bvh.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/files/scene/scene.hpp"
 #include "core/handover/glb_animation.hpp"
@@ -175,6 +178,98 @@ class HandedFilesTest : public QObject {
                 QVERIFY((back.meshes[i].base_colour - file.meshes[i].base_colour).norm() < 1e-5f);
             }
         }
+    }
+
+    /// docs/formats.md says of each format what is in the file again: found here by writing and reading. NB_WRITE_DOCS=1
+    /// writes the table.
+    void what_survives_is_as_the_docs_say() {
+        std::string table =
+            "| format | bones | tree | rest: places | rest: turns | motion: places | motion: turns | mesh | "
+            "rate |\n"
+            "|---|---|---|---|---|---|---|---|---|\n";
+        const auto at_most = [](double value, double unit, const char* word) {
+            double bound = 1e-5;
+            while (bound < value / unit) bound *= 10.0;
+            return fmt::format("within {:g} {}", bound, word);
+        };
+        for (const FileFormat& format : file_formats()) {
+            int bones = 0, all_bones = 0, trees = 0, bodies = 0, meshes = 0, with_mesh = 0, rates = 0;
+            bool has_rest = true;
+            double rest_m = 0.0, rest_rad = 0.0, place_m = 0.0, turn_rad = 0.0;
+            for (const char* body : {"ferrier", "dockhand", "lamp-child"}) {
+                Handed shown = handed("mole-steps", body);
+                cut(shown, 100, 160);
+                const std::string path = in(std::string("survives") + format.ending);
+                write_handed(path, shown, {});
+                const Proof proof = prove(path, shown);
+                ++bodies;
+                all_bones += shown.motion.joints;
+                bones += proof.joints;
+                place_m = std::max(place_m, proof.place_m);
+                turn_rad = std::max(turn_rad, proof.turn_rad);
+                if (std::string(format.ending) == ".csv") {
+                    has_rest = false;
+                    rates += 1;
+                    with_mesh += 1;
+                    continue;
+                }
+                const SkeletonFile back =
+                    std::string(format.ending) == ".bvh" ? read_bvh(path) : read_gltf(path);
+                const Skeleton& own = shown.character.rig.skeleton;
+                const FileConventions& as = shown.character.rig.conventions;
+                const bool is_own = std::string(format.ending) != ".vrma";
+                bool is_tree = true;
+                const Pose rest = rest_pose(own), again = rest_pose(back.skeleton);
+                for (int j = 0; j < own.size(); ++j) {
+                    const int at = back.skeleton.find(own.names[size_t(j)]);
+                    if (at < 0) continue;
+                    const int parent = own.parents[size_t(j)], above = back.skeleton.parents[size_t(at)];
+                    is_tree &= (parent < 0 ? std::string() : own.names[size_t(parent)]) ==
+                               (above < 0 ? std::string() : back.skeleton.names[size_t(above)]);
+                    const Quat R_WF = is_own ? as.R_WF : Quat::Identity();
+                    const double unit = is_own ? as.unit_m : 1.0;
+                    // Of the humanoid the aligned rest is meant.
+                    const Vec3& p = is_own ? rest.p[size_t(j)] : shown.character.rest.p_WJ0[size_t(j)];
+                    const Quat& R = is_own ? rest.R[size_t(j)] : shown.character.rest.R_WJ0[size_t(j)];
+                    rest_m = std::max(rest_m, (unit * (R_WF * again.p[size_t(at)]) - p).norm());
+                    rest_rad =
+                        std::max(rest_rad, angle_between(R_WF * again.R[size_t(at)] * R_WF.conjugate(), R));
+                }
+                trees += is_tree ? 1 : 0;
+                with_mesh += 1;
+                meshes += back.meshes.empty() ? 0 : 1;
+                rates += std::abs(back.take.frame_time_s - shown.motion.frame_time_s) < 1e-6 ? 1 : 0;
+            }
+            const auto all_of = [](int some, int all) {
+                return some == all ? std::string("all")
+                       : some == 0 ? std::string("none")
+                                   : fmt::format("{} of {}", some, all);
+            };
+            const bool is_bvh = std::string(format.ending) == ".bvh", is_csv = !has_rest;
+            table += fmt::format(
+                "| `{}` | {} | {} | {} | {} | {} | {} | {} | {} |\n", format.ending, all_of(bones, all_bones),
+                is_csv            ? "none"
+                : trees == bodies ? "same"
+                                  : "bones in between left out",
+                is_csv ? "none" : at_most(rest_m, 1e-3, "mm"),
+                is_csv || rest_rad > 0.1 ? "none" : at_most(rad_to_deg(rest_rad), 1.0, "degrees"),
+                at_most(place_m, 1e-3, "mm"),
+                is_bvh ? "from the re-framed rest" : at_most(rad_to_deg(turn_rad), 1.0, "degrees"),
+                all_of(meshes, with_mesh), all_of(rates, bodies) == "all" ? "kept" : "other");
+        }
+        const std::string docs = NB_SOURCE_DIR "/docs/formats.md";
+        std::string text = read_file(docs);
+        const std::string from = "<!-- what survives: written by test_handed_files -->\n",
+                          to = "<!-- end -->";
+        const size_t begin = text.find(from), end = text.find(to);
+        QVERIFY(begin != std::string::npos && end != std::string::npos);
+        const std::string now = text.substr(begin + from.size(), end - begin - from.size());
+        if (qEnvironmentVariableIsSet("NB_WRITE_DOCS")) {
+            text.replace(begin + from.size(), now.size(), table);
+            write_file(docs, text);
+            return;
+        }
+        QVERIFY2(now == table, ("docs/formats.md should say\n" + table).c_str());
     }
 
     /// The demo's control rigs, evaluated by a script that knows no more than the rig's own rules: the body follows.

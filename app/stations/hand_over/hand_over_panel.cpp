@@ -28,6 +28,24 @@ HandOverPanel::HandOverPanel(Workspace& workspace, Playback& playback, HandOverD
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(16, 12, 14, 12);
     column->setSpacing(6);
+    run_ = new QPushButton(this);
+    run_->setObjectName("hand over");
+    run_->setProperty("is_main", true);
+    connect(run_, &QPushButton::clicked, this, [this] { desk_.hand_over(); });
+    stop_ = word_button(tr("stop"), tr("What is written stays; nothing is half written"), this);
+    connect(stop_, &QToolButton::clicked, this, [this] { desk_.cancel(); });
+    page_ = new QPushButton(tr("open the report"), this);
+    page_->setToolTip(tr("A page that can be read without the program"));
+    connect(page_, &QPushButton::clicked, this,
+            [this] { QDesktopServices::openUrl(QUrl::fromLocalFile(desk_.report_page())); });
+    auto* last_row = new Flow(6);
+    for (QWidget* one : std::initializer_list<QWidget*>{run_, stop_, page_}) last_row->addWidget(one);
+    column->addLayout(last_row);
+    progress_ = new QProgressBar(this);
+    progress_->setTextVisible(false);
+    when_scaled(progress_, [this] { progress_->setFixedHeight(scaled(6)); });
+    column->addWidget(progress_);
+    column->addSpacing(4);
     auto* grid = new QGridLayout;
     grid->setVerticalSpacing(5);
     grid->setColumnStretch(1, 1);
@@ -72,12 +90,11 @@ HandOverPanel::HandOverPanel(Workspace& workspace, Playback& playback, HandOverD
         connect(button, &QToolButton::clicked, this, [this, of] { desk_.add_many(of); });
         return button;
     };
-    row(tr("results"),
-        {results_, this_pair_,
-         many(tr("all takes on this body"), tr("Every take of the library on the shown target"),
-              HandOverDesk::Many::takes),
-         many(tr("this take on all bodies"), tr("The shown take on every character of the library"),
-              HandOverDesk::Many::characters)});
+    row(tr("results"), {results_, this_pair_,
+                        many(tr("all takes"), tr("Every take of the library on the shown target"),
+                             HandOverDesk::Many::takes),
+                        many(tr("all bodies"), tr("The shown take on every character of the library"),
+                             HandOverDesk::Many::characters)});
 
     // Which frames.
     auto* first = number(
@@ -135,9 +152,10 @@ HandOverPanel::HandOverPanel(Workspace& workspace, Playback& playback, HandOverD
                 o.formats = now;
             }));
     }
+    formats.push_back(tick(tr("motion alone"),
+                           tr("Bones and their motion; mesh and materials stay behind (.glb)"),
+                           &HandOverOrder::is_motion_alone));
     row(tr("formats"), formats);
-    row({}, {tick(tr("motion alone"), tr("Bones and their motion; mesh and materials stay behind (.glb)"),
-                  &HandOverOrder::is_motion_alone)});
 
     // Where the travel goes.
     row(tr("travel"),
@@ -240,25 +258,6 @@ HandOverPanel::HandOverPanel(Workspace& workspace, Playback& playback, HandOverD
                                    [](const HandOverOrder& o) { return int(o.clash); },
                                    [](HandOverOrder& o, int at) { o.clash = Clash(at); })});
     column->addLayout(grid);
-    column->addSpacing(6);
-
-    run_ = new QPushButton(this);
-    run_->setObjectName("hand over");
-    run_->setProperty("is_main", true);
-    connect(run_, &QPushButton::clicked, this, [this] { desk_.hand_over(); });
-    stop_ = word_button(tr("stop"), tr("What is written stays; nothing is half written"), this);
-    connect(stop_, &QToolButton::clicked, this, [this] { desk_.cancel(); });
-    page_ = new QPushButton(tr("open the report"), this);
-    page_->setToolTip(tr("A page that can be read without the program"));
-    connect(page_, &QPushButton::clicked, this,
-            [this] { QDesktopServices::openUrl(QUrl::fromLocalFile(desk_.report_page())); });
-    auto* last_row = new Flow(6);
-    for (QWidget* one : std::initializer_list<QWidget*>{run_, stop_, page_}) last_row->addWidget(one);
-    column->addLayout(last_row);
-    progress_ = new QProgressBar(this);
-    progress_->setTextVisible(false);
-    when_scaled(progress_, [this] { progress_->setFixedHeight(scaled(6)); });
-    column->addWidget(progress_);
     column->addStretch();
 
     connect(&desk_, &HandOverDesk::changed, this, &HandOverPanel::refresh);
