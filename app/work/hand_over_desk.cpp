@@ -194,10 +194,9 @@ QString HandOverDesk::folder() const {
 }
 
 std::string HandOverDesk::report_path() const {
-    std::string file = order_.name.empty() ? "order" : order_.name;
-    for (char& c : file)
-        if (c == ' ' || c == '/') c = '-';
-    return (std::filesystem::path(folder().toStdString()) / (file + ".report.json")).string();
+    Library library;
+    library.folder = workspace_.library_folder().toStdString();
+    return report_place(order_, library);
 }
 
 void HandOverDesk::plan() {

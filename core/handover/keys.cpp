@@ -98,16 +98,18 @@ std::vector<int> greedy(const std::vector<Value>& values, double allowed, const 
     return keys;
 }
 
+/// From key `first_key` up to, not including, key `last_key`; before the first and after the last one they stay.
 template <typename Value>
-void play(const std::vector<Value>& values, const std::vector<int>& keys, std::vector<Value>& played) {
-    played.resize(values.size());
-    for (size_t k = 0; k < keys.size(); ++k) {
-        const int first = keys[k], last = k + 1 < keys.size() ? keys[k + 1] : int(values.size());
+void play(const std::vector<Value>& values, const std::vector<int>& keys, int first_key, int last_key,
+          std::vector<Value>& played) {
+    for (int k = first_key; k < last_key; ++k) {
+        const int first = keys[size_t(k)],
+                  last = k + 1 < int(keys.size()) ? keys[size_t(k) + 1] : int(values.size());
         const Value& from = values[size_t(first)];
-        const Value& to = k + 1 < keys.size() ? values[size_t(last)] : from;
-        for (int f = first; f < last; ++f)
-            played[size_t(f)] = between(from, to, double(f - first) / (last - first));
+        const Value& to = k + 1 < int(keys.size()) ? values[size_t(last)] : from;
         played[size_t(first)] = from;
+        for (int f = first + 1; f < last; ++f)
+            played[size_t(f)] = between(from, to, double(f - first) / (last - first));
     }
 }
 
@@ -133,7 +135,10 @@ class Reducer {
         below_.resize(skeleton.names.size());
         for (int j = 0; j < skeleton.size(); ++j)
             for (int up = j; up >= 0; up = skeleton.parents[size_t(up)]) below_[size_t(up)].push_back(j);
-        pose(channels_, world_);
+        world_.resize(channels_.frames, about_.joints);
+        for_each_frame(channels_.frames, 0, [&](int first, int last) {
+            for (int f = first; f < last; ++f) pose(channels_, f, world_);
+        });
     }
 
     Reduction reduce(const Watch& watch) {
@@ -151,23 +156,32 @@ class Reducer {
                 result.keys.places[m] =
                     greedy(channels_.places[m], first_share * allowed_.place_m, kept(about_.translated[m]));
         Channels played = channels_;
-        for (;;) {
+        for_each_frame(about_.joints, 0, [&](int first, int last) {
+            for (int j = first; j < last; ++j)
+                if (const auto& keys = result.keys.turns[size_t(j)]; !keys.empty())
+                    play(channels_.turns[size_t(j)], keys, 0, int(keys.size()), played.turns[size_t(j)]);
+        });
+        for (size_t m = 0; m < played.places.size(); ++m)
+            if (const auto& keys = result.keys.places[m]; !keys.empty())
+                play(channels_.places[m], keys, 0, int(keys.size()), played.places[m]);
+        WorldMotion world;
+        world.resize(channels_.frames, about_.joints);
+        std::vector<Worst> worst(static_cast<size_t>(channels_.frames));
+        std::vector<char> is_stale(worst.size(), 1);
+        do {
             watch.look(0.0);
-            for_each_frame(about_.joints, 0, [&](int first, int last) {
-                for (int j = first; j < last; ++j)
-                    if (const auto& keys = result.keys.turns[size_t(j)]; !keys.empty())
-                        play(channels_.turns[size_t(j)], keys, played.turns[size_t(j)]);
+            for_each_frame(channels_.frames, 0, [&](int first, int last) {
+                for (int f = first; f < last; ++f) {
+                    if (!is_stale[size_t(f)]) continue;
+                    pose(played, f, world);
+                    worst[size_t(f)] = worst_of(world, f);
+                }
             });
-            for (size_t m = 0; m < played.places.size(); ++m)
-                if (!result.keys.places[m].empty())
-                    play(channels_.places[m], result.keys.places[m], played.places[m]);
-            WorldMotion world;
-            pose(played, world);
-            if (mend(played, world, result)) continue;
-            thin(played, world, result.keys);
-            mend(played, world, result);
-            return result;
-        }
+            is_stale.assign(is_stale.size(), 0);
+        } while (mend(worst, played, is_stale, result.keys));
+        thin(played, world, result.keys);
+        result.error = error_of(world);
+        return result;
     }
 
   private:
@@ -177,6 +191,7 @@ class Reducer {
     const std::vector<std::vector<int>>& kept_;
     const Channels channels_;
     const MotionKeys every_;
+    const double half_turn_ = std::sin(0.5 * allowed_.turn_rad);
     std::vector<int> place_of_;            ///< by joint, in translated; -1
     std::vector<double> lever_;            ///< by joint, m
     std::vector<std::vector<int>> below_;  ///< by joint: itself and what hangs on it, parents first
@@ -190,52 +205,109 @@ class Reducer {
         return size_t(joint) < kept_.size() ? kept_[size_t(joint)] : none;
     }
 
-    void pose(const Channels& channels, WorldMotion& world) const {
-        world.resize(channels.frames, about_.joints);
-        for_each_frame(channels.frames, 0, [&](int first, int last) {
-            for (int f = first; f < last; ++f)
-                for (int j = 0; j < about_.joints; ++j) {
-                    const int parent = skeleton_.parents[size_t(j)], m = place_of_[size_t(j)];
-                    const Quat& R = channels.turns[size_t(j)][size_t(f)];
-                    const Vec3& p =
-                        m < 0 ? skeleton_.rest_p[size_t(j)] : channels.places[size_t(m)][size_t(f)];
-                    const size_t at = world.at(f, j);
-                    if (parent < 0) {
-                        world.R[at] = R;
-                        world.p[at] = p;
-                        continue;
-                    }
-                    const size_t above = world.at(f, parent);
-                    world.R[at] = (world.R[above] * R).normalized();
-                    world.p[at] = world.p[above] + world.R[above] * p;
-                }
-        });
+    void pose(const Channels& channels, int f, WorldMotion& world) const {
+        for (int j = 0; j < about_.joints; ++j) {
+            const int parent = skeleton_.parents[size_t(j)], m = place_of_[size_t(j)];
+            const Quat& R = channels.turns[size_t(j)][size_t(f)];
+            const Vec3& p = m < 0 ? skeleton_.rest_p[size_t(j)] : channels.places[size_t(m)][size_t(f)];
+            const size_t at = world.at(f, j);
+            if (parent < 0) {
+                world.R[at] = R;
+                world.p[at] = p;
+                continue;
+            }
+            const size_t above = world.at(f, parent);
+            world.R[at] = (world.R[above] * R).normalized();
+            world.p[at] = world.p[above] + world.R[above] * p;
+        }
     }
 
-    /// The channel that has most of a joint's error in a frame gets a key there.
-    bool add_key(const Channels& played, int frame, int joint, bool is_turn, MotionKeys& keys) const {
-        std::vector<int>* most_keys = nullptr;
+    /// The joint that is farthest beyond, or nearest to, what is allowed.
+    struct Worst {
+        double share = 0.0;
+        int joint = -1;
+        bool is_turn = false;
+    };
+    Worst worst_of(const WorldMotion& world, int f) const {
+        Worst worst;
+        for (int j = 0; j < about_.joints; ++j) {
+            const size_t at = world.at(f, j);
+            if (const double share = off(world.p[at], world_.p[at]) / allowed_.place_m; share > worst.share)
+                worst = {share, j, false};
+            if (const double share = off(world.R[at], world_.R[at]) / allowed_.turn_rad; share > worst.share)
+                worst = {share, j, true};
+        }
+        return worst;
+    }
+    KeyError error_of(const WorldMotion& world) const {
+        KeyError error;
+        for (int f = 0; f < world.frames; ++f)
+            for (int j = 0; j < about_.joints; ++j) {
+                const size_t at = world.at(f, j);
+                if (const double place = off(world.p[at], world_.p[at]); place > error.place_m) {
+                    error.place_m = place;
+                    error.place_joint = j;
+                    error.place_frame = f;
+                }
+                if (const double turn = off(world.R[at], world_.R[at]); turn > error.turn_rad) {
+                    error.turn_rad = turn;
+                    error.turn_joint = j;
+                    error.turn_frame = f;
+                }
+            }
+        return error;
+    }
+
+    /// The channel that has most of a joint's error in a frame gets a key there; the frames it plays anew are stale.
+    bool add_key(int frame, int joint, bool is_turn, Channels& played, std::vector<char>& is_stale,
+                 MotionKeys& keys) const {
+        int most_joint = -1;
+        bool is_place = false;
         double most = 0.0;
-        const auto weigh = [&](double error, std::vector<int>& channel) {
+        const auto weigh = [&](double error, const std::vector<int>& channel, int j, bool of_place) {
             if (error <= most || channel.empty() || std::binary_search(channel.begin(), channel.end(), frame))
                 return;
             most = error;
-            most_keys = &channel;
+            most_joint = j;
+            is_place = of_place;
         };
         const Vec3& tip = world_.p[world_.at(frame, joint)];
         for (int j = joint; j >= 0; j = skeleton_.parents[size_t(j)]) {
             const double turned =
                 off(played.turns[size_t(j)][size_t(frame)], channels_.turns[size_t(j)][size_t(frame)]);
             const double way = is_turn ? 1.0 : (tip - world_.p[world_.at(frame, j)]).norm();
-            if (is_turn || j != joint) weigh(turned * way, keys.turns[size_t(j)]);
+            if (is_turn || j != joint) weigh(turned * way, keys.turns[size_t(j)], j, false);
             if (const int m = place_of_[size_t(j)]; m >= 0 && !is_turn)
                 weigh(
                     off(played.places[size_t(m)][size_t(frame)], channels_.places[size_t(m)][size_t(frame)]),
-                    keys.places[size_t(m)]);
+                    keys.places[size_t(m)], j, true);
         }
-        if (!most_keys) return false;
-        most_keys->insert(std::lower_bound(most_keys->begin(), most_keys->end(), frame), frame);
+        if (most_joint < 0) return false;
+        const auto insert = [&](std::vector<int>& channel, const auto& values, auto& played_values) {
+            const auto at = channel.insert(std::lower_bound(channel.begin(), channel.end(), frame), frame);
+            const int k = int(at - channel.begin());
+            play(values, channel, std::max(0, k - 1), k + 1, played_values);
+            const int first = channel[size_t(std::max(0, k - 1))];
+            const int last = k + 1 < int(channel.size()) ? channel[size_t(k) + 1] : channels_.frames;
+            std::fill(is_stale.begin() + first, is_stale.begin() + last, char(1));
+        };
+        if (is_place) {
+            const size_t m = size_t(place_of_[size_t(most_joint)]);
+            insert(keys.places[m], channels_.places[m], played.places[m]);
+        } else {
+            insert(keys.turns[size_t(most_joint)], channels_.turns[size_t(most_joint)],
+                   played.turns[size_t(most_joint)]);
+        }
         return true;
+    }
+
+    /// As `off`, without roots and arcs: this is asked very often.
+    bool is_beyond(const Vec3& a, const Vec3& b) const {
+        return (a - b).squaredNorm() > allowed_.place_m * allowed_.place_m;
+    }
+    bool is_beyond(const Quat& a, const Quat& b) const {
+        const double c = a.dot(b);
+        return a.squaredNorm() * b.squaredNorm() - c * c > half_turn_ * half_turn_;
     }
 
     /// Poses joint `j` and what hangs on it in one frame; false when one of them is too far off.
@@ -256,12 +328,10 @@ class Reducer {
                 const bool is_below = k != j;
                 const Quat& R_P = is_below ? R[size_t(parent)] : world.R[world.at(f, parent)];
                 const Vec3& p_P = is_below ? p[size_t(parent)] : world.p[world.at(f, parent)];
-                R[size_t(k)] = (R_P * own).normalized();
+                R[size_t(k)] = R_P * own;
                 p[size_t(k)] = p_P + R_P * offset;
             }
-            if (off(p[size_t(k)], world_.p[at]) > allowed_.place_m ||
-                off(R[size_t(k)], world_.R[at]) > allowed_.turn_rad)
-                return false;
+            if (is_beyond(p[size_t(k)], world_.p[at]) || is_beyond(R[size_t(k)], world_.R[at])) return false;
         }
         return true;
     }
@@ -318,42 +388,20 @@ class Reducer {
         }
     }
 
-    /// Fills `result.error`; false when nothing that keys could mend is beyond what is allowed.
-    bool mend(const Channels& played, const WorldMotion& world, Reduction& result) const {
-        KeyError& error = result.error = {};
-        struct Worst {
-            double share = 0.0;
-            int frame = -1, joint = -1;
-            bool is_turn = false;
-        } worst;
+    /// A key for the worst frame of every few that are beyond what is allowed; false when there is nothing to mend.
+    bool mend(const std::vector<Worst>& worst, Channels& played, std::vector<char>& is_stale,
+              MotionKeys& keys) const {
         bool is_mended = false;
-        int span_first = 0;
-        const auto close_span = [&] {
-            if (worst.frame < 0) return;
-            is_mended |= add_key(played, worst.frame, worst.joint, worst.is_turn, result.keys);
-            worst = {};
-        };
-        for (int f = 0; f < about_.frames; ++f) {
-            Worst here;
-            for (int j = 0; j < about_.joints; ++j) {
-                const size_t at = world_.at(f, j);
-                const double place = off(world.p[at], world_.p[at]), turn = off(world.R[at], world_.R[at]);
-                if (place > error.place_m)
-                    error = {place, error.turn_rad, j, f, error.turn_joint, error.turn_frame};
-                if (turn > error.turn_rad)
-                    error = {error.place_m, turn, error.place_joint, error.place_frame, j, f};
-                if (const double share = place / allowed_.place_m; share > here.share)
-                    here = {share, f, j, false};
-                if (const double share = turn / allowed_.turn_rad; share > here.share)
-                    here = {share, f, j, true};
-            }
-            if (here.share <= 1.0 || f - span_first >= mended_apart) {
-                close_span();
-                span_first = f;
-            }
-            if (here.share > 1.0 && here.share > worst.share) worst = here;
+        for (int first = 0; first < about_.frames; first += mended_apart) {
+            int at = -1;
+            for (int f = first; f < std::min(about_.frames, first + mended_apart); ++f)
+                if (worst[size_t(f)].share > 1.0 &&
+                    (at < 0 || worst[size_t(f)].share > worst[size_t(at)].share))
+                    at = f;
+            if (at < 0) continue;
+            is_mended |=
+                add_key(at, worst[size_t(at)].joint, worst[size_t(at)].is_turn, played, is_stale, keys);
         }
-        close_span();
         return is_mended;
     }
 };

@@ -44,6 +44,13 @@ std::string fill_pattern(const std::string& pattern, const std::map<std::string,
     return name;
 }
 
+std::string file_stem(const std::string& name) {
+    std::string stem = name.empty() ? "order" : name;
+    for (char& c : stem)
+        if (c == ' ' || c == '/') c = '-';
+    return stem;
+}
+
 std::string why_illegal(const std::string& name) {
     if (name.empty()) return "the name is empty";
     if (name.size() > 200) return "the name is longer than 200 bytes";

@@ -13,6 +13,9 @@ const std::vector<std::string>& pattern_words();
 /// that is not known or a brace without its other.
 std::string fill_pattern(const std::string& pattern, const std::map<std::string, std::string>& values);
 
+/// A name somebody gave, as a file is called: blanks and slashes become '-'; empty: "order".
+std::string file_stem(const std::string& name);
+
 /// Why a name cannot stand as a file on every common system; empty: it can. Slashes make folders below.
 std::string why_illegal(const std::string& name);
 

@@ -122,6 +122,10 @@ std::string order_folder(const HandOverOrder& order, const Library& library) {
     return folder.is_absolute() ? folder.string() : (fs::path(library.folder) / folder).string();
 }
 
+std::string report_place(const HandOverOrder& order, const Library& library) {
+    return (fs::path(order_folder(order, library)) / (file_stem(order.name) + ".report.json")).string();
+}
+
 std::vector<HandOverRow> plan_hand_over(const HandOverOrder& order, LibraryFiles& files) {
     std::vector<HandOverRow> rows;
     const std::string folder = order_folder(order, files.library());
@@ -230,11 +234,8 @@ class Run {
         if (error)
             throw FileError(folder_, fmt::format("cannot be made: {}", error.message()),
                             "choose a folder you may write to");
-        std::string file = order_.name.empty() ? "order" : order_.name;
-        for (char& c : file)
-            if (c == ' ' || c == '/') c = '-';
-        report_.path = (fs::path(folder_) / (file + ".report.json")).string();
-        report_.page_path = (fs::path(folder_) / (file + ".report.html")).string();
+        report_.path = report_place(order_, files_.library());
+        report_.page_path = fs::path(report_.path).replace_extension(".html").string();
         begin_report();
         const OrderedPair* of = nullptr;
         for (size_t i = 0; i < rows_.size(); ++i) {

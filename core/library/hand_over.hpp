@@ -54,6 +54,8 @@ struct HandOverRow {
 
 /// Where the order's files go.
 std::string order_folder(const HandOverOrder& order, const Library& library);
+/// Where the report of its runs is.
+std::string report_place(const HandOverOrder& order, const Library& library);
 /// Every file that would be written, in the order it would be. Throws nothing: what is wrong stands in its row.
 std::vector<HandOverRow> plan_hand_over(const HandOverOrder& order, LibraryFiles& files);
 

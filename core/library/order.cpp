@@ -174,9 +174,7 @@ std::vector<KeptOrder> orders_of(const Library& library, std::vector<std::string
 }
 
 std::string order_place(const Library& library, const std::string& name) {
-    std::string file = name;
-    for (char& c : file)
-        if (c == ' ' || c == '/') c = '-';
+    const std::string file = file_stem(name);
     if (const std::string why = why_illegal(file); !why.empty())
         throw FileError(library.folder, fmt::format("no order can be called '{}': {}", name, why),
                         "choose another name");
