@@ -331,7 +331,8 @@ bool is_plain(const HandOverOrder& order) {
 
 int transfer(const Options& options) {
     const std::string ending = std::filesystem::path(options.out).extension().string();
-    if (!is_file_format(ending)) throw WrongUse("--out: choose a name ending in .bvh, .glb, .vrma or .csv");
+    if (!is_file_format(ending))
+        throw WrongUse("--out: choose a name ending in .bvh, .glb, .vrma, .fbx, .dae or .csv");
     const HandOverOrder order = order_of(options);
     std::vector<std::string> notes;
     LoadedFile source = load_take(options.take, options.source_character, notes, options.animation - 1);

@@ -100,7 +100,7 @@ int main(int argc, char** argv) {
     transfer->add_option("--source-character", options.source_character, "character.json of the take's body");
     transfer->add_option("--target-character", options.target_character, "character.json of the target");
     transfer->add_option("--pairing", options.pairing, "Pairing document");
-    transfer->add_option("--out", options.out, "OUT.bvh, .glb, .vrma or .csv")->required();
+    transfer->add_option("--out", options.out, "OUT.bvh, .glb, .vrma, .fbx, .dae or .csv")->required();
     transfer->add_option("--passes", options.passes,
                          "Of gather,root,angles,reach,contacts,twist, those to run");
     transfer->add_flag("--root-track", options.has_root_track,
@@ -140,7 +140,7 @@ int main(int argc, char** argv) {
     auto* join = app.add_subcommand("join", "Clips of one body in a row, met and blended at their seams.");
     join->add_option("PLAN", options.file, "A join document")->required();
     join->add_option("--library", options.library, "The library's folder, when the plan lies elsewhere");
-    join->add_option("--out", options.out, "OUT.bvh, .glb, .vrma or .csv");
+    join->add_option("--out", options.out, "OUT.bvh, .glb, .vrma, .fbx, .dae or .csv");
     join->add_option("--take", options.take, "Take it into the library under this name");
     join->add_option("--threads", options.threads, "At most so many threads")->check(CLI::Range(0, 1024));
 

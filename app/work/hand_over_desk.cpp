@@ -47,7 +47,6 @@ HandOverDesk::HandOverDesk(Workspace& workspace, QUndoStack& undo, QObject* pare
         files_.reset();
         plan_soon_.start();
     });
-    take_draft();
     look_at_library();
 }
 
@@ -66,7 +65,13 @@ void HandOverDesk::look_at_library() {
         library.folder = workspace_.library_folder().toStdString();
         kept_ = orders_of(library, troubles);
         for (const std::string& trouble : troubles) emit failed(QString::fromStdString(trouble));
-        if (order_.pairs.empty() && !kept_.empty()) order_ = kept_.front().order;
+        // Of another library: what was in hand there, else its first.
+        if (const QString folder = workspace_.library_folder(); folder != looked_at_) {
+            looked_at_ = folder;
+            outcome_ = {};
+            report_page_.clear();
+            if (!take_draft()) order_ = kept_.empty() ? new_order() : kept_.front().order;
+        }
     }
     emit changed();
     plan_soon_.start();
@@ -77,14 +82,16 @@ void HandOverDesk::keep_draft() const {
         draft_key, QStringList{workspace_.library_folder(), QString::fromStdString(text_of_order(order_))});
 }
 
-/// What a session that ended left of an order it had not kept.
-void HandOverDesk::take_draft() {
+/// What was in hand of this library's orders when it was last open; false when nothing was.
+bool HandOverDesk::take_draft() {
     const QStringList draft = QSettings().value(draft_key).toStringList();
-    if (draft.size() != 2 || draft[0] != workspace_.library_folder()) return;
+    if (draft.size() != 2 || draft[0] != workspace_.library_folder()) return false;
     try {
         const std::string where = "the order in hand";
         order_ = read_order(parse_document(draft[1].toStdString(), where, "order"), where);
+        return true;
     } catch (const std::exception&) {  // Of another version: a new one is begun.
+        return false;
     }
 }
 

@@ -85,12 +85,13 @@ class HandOverDesk : public QObject {
     bool is_planning_ = false;
     Json outcome_;
     QString report_page_;
+    QString looked_at_;  ///< the library's folder
 
     void plan();
     void look_at_library();
     std::string report_path() const;
     void keep_draft() const;
-    void take_draft();
+    bool take_draft();
 };
 
 /// The order before and after.

@@ -11,6 +11,7 @@
 #include "core/base/files.hpp"
 #include "core/files/bvh.hpp"
 #include "core/files/gltf/gltf.hpp"
+#include "core/files/scene/scene.hpp"
 #include "core/handover/write.hpp"
 
 namespace nb {
@@ -100,6 +101,10 @@ ReadBack read_back(const std::string& path, const Handed& handed) {
         ReadBack back = read_skeleton(read_bvh(path), own.R_WF, own.unit_m);
         back.has_turns = false;  // against the bones' own axes: re-framed
         return back;
+    }
+    if (ending == ".fbx" || ending == ".dae") {
+        const SkeletonFile file = read_scene(path);
+        return read_skeleton(file, Quat::Identity(), file.unit_m > 0.0 ? file.unit_m : 1.0);
     }
     // The last animation is the one that was added.
     SkeletonFile file = read_gltf(path);

@@ -13,6 +13,7 @@
 #include "core/files/gltf/glb_rig.hpp"
 #include "core/handover/export.hpp"
 #include "core/handover/glb_animation.hpp"
+#include "core/handover/scene_write.hpp"
 #include "core/motion/finite.hpp"
 
 namespace nb {
@@ -201,11 +202,21 @@ void write_as_bvh(const std::string& path, const Handed& handed, Written& writte
     written.keys_before = written.keys = turned * size_t(take.frames);
 }
 
+void write_as_scene(const std::string& path, const Handed& handed, const WriteOptions& options,
+                    Written& written) {
+    const Rig& rig = handed.character.rig;
+    const Take take = local_take(handed);
+    require_finite(path, rig.skeleton, take);
+    write_scene(path, rig, take, !options.is_motion_alone);
+    written.keys_before = written.keys = 2 * size_t(take.frames) * size_t(take.joints);
+}
+
 }  // namespace
 
 const std::vector<FileFormat>& file_formats() {
-    static const std::vector<FileFormat> formats{
-        {".glb", "glTF"}, {".bvh", "BVH"}, {".vrma", "VRM animation"}, {".csv", "table"}};
+    static const std::vector<FileFormat> formats{{".glb", "glTF"},           {".bvh", "BVH"},
+                                                 {".vrma", "VRM animation"}, {".fbx", "FBX, as text"},
+                                                 {".dae", "COLLADA"},        {".csv", "table"}};
     return formats;
 }
 
@@ -217,6 +228,8 @@ bool is_file_format(const std::string& ending) {
 
 std::vector<std::string> lost_in(const std::string& ending, const Character& character) {
     if (ending == ".glb" || ending == ".bvh") return left_behind("x" + ending, character);
+    if (ending == ".fbx" || ending == ".dae")
+        return {"materials are colours alone; whether the motion is right in it is found by reading back"};
     if (ending == ".csv")
         return {"a table holds places and turns in the world: no skeleton, no rest, no mesh"};
     std::vector<std::string> lost;
@@ -243,9 +256,11 @@ Written write_handed(const std::string& path, const Handed& handed, const WriteO
         write_as_vrma(path, handed, options, watch, written);
     else if (ending == ".csv")
         write_as_csv(path, handed);
+    else if (ending == ".fbx" || ending == ".dae")
+        write_as_scene(path, handed, options, written);
     else
         throw FileError(path, fmt::format("'{}' is no format that is written", ending),
-                        "choose .glb, .bvh, .vrma or .csv");
+                        "choose .glb, .bvh, .vrma, .fbx, .dae or .csv");
     return written;
 }
 

@@ -4,6 +4,7 @@
 //   .bvh    bones re-framed to world axes at rest, a key a frame
 //   .vrma   VRM animation, extension VRMC_vrm_animation 1.0: the bones of its humanoid in their aligned rest (a T) and
 //           what they turn by; places of the hips alone
+//   .fbx    as text, and .dae (COLLADA), through Assimp's exporters: a key a frame
 //   .csv    RFC 4180: frame, time_s, joint, x_m, y_m, z_m, qx, qy, qz, qw of every joint in the world
 #pragma once
 #include <optional>

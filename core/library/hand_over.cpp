@@ -76,8 +76,10 @@ double fps_of(const HandOverOrder& order, const Take& take) {
 int frames_of(const HandOverOrder& order, const Take& take) {
     const int first = std::clamp(order.first, 0, std::max(0, take.frames - 1));
     const int last = order.last == 0 ? take.frames : std::clamp(order.last, first + 1, take.frames);
-    const double seconds = (last - first - 1) * take.frame_time_s;
-    const int frames = order.fps ? int(std::floor(seconds * *order.fps + 1e-6)) + 1 : last - first;
+    // As core/motion/edit.hpp counts them.
+    const int frames = order.fps
+                           ? int(std::floor((last - first - 1) * *order.fps / take.nominal_fps() + 1e-9)) + 1
+                           : last - first;
     return frames + (order.has_stance_first ? 1 : 0);
 }
 
@@ -287,7 +289,17 @@ class Run {
     Handed handed_;
     Json of_pair_;  ///< what is the same in all files of a pair
 
+    /// Where a file is until it is proved.
+    static std::string beside_of(const HandOverRow& row) {
+        return fs::path(row.path).replace_extension(".unproved" + row.ending).string();
+    }
+
     void begin_report() {
+        // What a run that was killed left.
+        for (const HandOverRow& row : rows_) {
+            std::error_code error;
+            fs::remove(beside_of(row), error);
+        }
         Json& document = report_.document = document_header("hand-over-report", make_uuid());
         document["order"] = order_.name;
         document["order_hash"] = hash_of(format_document(order_document(order_)));
@@ -357,7 +369,7 @@ class Run {
         options.reduce = order_.reduce;
         options.is_motion_alone = order_.is_motion_alone;
         // Beside its name until it is proved: nothing that is not whole and right ever has it.
-        const std::string beside = fs::path(row.path).replace_extension(".unproved" + row.ending).string();
+        const std::string beside = beside_of(row);
         const Handed shown = row.what == HandOverRow::What::goals ? goals_as_nodes(handed_, *order_.goals)
                              : row.what == HandOverRow::What::controls
                                  ? controls_as_handed(handed_, *controls_beside(handed_.character.rig.path))

@@ -86,7 +86,7 @@ HandOverOrder order_from(const Json& document, const std::string& path) {
     for (const std::string& format : order.formats)
         if (!is_file_format(format))
             throw FileError(path, fmt::format("'{}' is no format that is written", format),
-                            "choose of .glb, .bvh, .vrma, .csv");
+                            "choose of .glb, .bvh, .vrma, .fbx, .dae, .csv");
     if (order.formats.empty()) throw FileError(path, "it names no format", "give one, \".glb\"");
     order.folder = text_in(document, "folder", order.folder, path);
     order.pattern = text_in(document, "pattern", order.pattern, path);

@@ -18,6 +18,7 @@ using namespace nb;
 class HandOverWindowTest : public test::WindowFixture {
     Q_OBJECT
 
+    void before_window() override { QSettings().remove("hand over"); }
     HandOverDesk& desk() { return w().part<HandOverDesk>(); }
     QTableWidget& rows() { return w().part<HandOverSheet>().table(); }
     QPushButton* run() { return w().part<HandOverPanel>().findChild<QPushButton*>("hand over"); }
@@ -59,6 +60,23 @@ class HandOverWindowTest : public test::WindowFixture {
     }
 
   private slots:
+    void the_order_in_hand_comes_back() {
+        enter();
+        auto* pattern = named<QLineEdit>("name pattern");
+        pattern->setFocus();
+        pattern->selectAll();
+        QTest::keyClicks(pattern, "{take}-of-{character}");
+        QVERIFY(QTest::qWaitFor([this] { return rows().item(0, 0)->text() == "quay-walk-of-ferrier.glb"; },
+                                10000));
+        // The program ends without being asked.
+        window_ = std::make_unique<MainWindow>();
+        w().show();
+        QVERIFY(QTest::qWaitForWindowExposed(&w()));
+        w().open_files({library()});
+        QVERIFY(settled());
+        enter();
+        QCOMPARE(rows().item(0, 0)->text(), QString("quay-walk-of-ferrier.glb"));
+    }
     void the_librarys_order_is_listed_file_by_file() {
         enter();
         QCOMPARE(rows().item(0, 0)->text(), QString("quay-walk_ferrier_60.glb"));

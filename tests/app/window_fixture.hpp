@@ -29,6 +29,8 @@ class WindowFixture : public QObject {
     std::unique_ptr<MainWindow> window_;
 
     MainWindow& w() { return *window_; }
+    /// Before each test, the library is there and no window yet.
+    virtual void before_window() {}
     QString library() const { return folder_.filePath("library"); }
 
     bool settled() {
@@ -94,6 +96,7 @@ class WindowFixture : public QObject {
     void init() {
         QDir(library()).removeRecursively();
         copy_folder(QString::fromStdString(test::demo("")), library());
+        before_window();
         window_ = std::make_unique<MainWindow>();
         w().show();
         QVERIFY(QTest::qWaitForWindowExposed(&w()));

@@ -618,6 +618,14 @@ class HandOverTest : public QObject {
         QCOMPARE(rows[0].frames, 40);
         for (const HandOverRow& row : rows) QVERIFY(row.state == HandOverRow::State::free);
         QVERIFY(!rows[1].lost.empty());  // a BVH has no mesh
+        // What is said of frames before is what is written.
+        for (const double fps : {24.0, 25.0, 120.0}) {
+            order.fps = fps;
+            Handed carried = carry_pair(files, order.pairs[1]);
+            take_steps(order, carried);
+            QCOMPARE(plan_hand_over(order, files)[2].frames, carried.motion.frames);
+        }
+        order.fps.reset();
         // Equal names, illegal ones, what the library has not.
         order.pattern = "{take}";
         rows = plan_hand_over(order, files);

@@ -252,7 +252,8 @@ class Reader {
             for (unsigned k = 0; k < count; ++k) {
                 first = std::min(first, keys[k].mTime);
                 last = std::max(last, keys[k].mTime);
-                if (k > 0 && keys[k].mTime - keys[k - 1].mTime > 1e-6)
+                // Nearer than a thousandth of a second: the same key, rounded.
+                if (k > 0 && keys[k].mTime - keys[k - 1].mTime > 9e-4 * ticks)
                     step = std::min(step, keys[k].mTime - keys[k - 1].mTime);
             }
         };
