@@ -184,8 +184,8 @@ Control mirrored_control(const Control& control, const std::vector<std::string>&
             other.node = node;
     }
     if (other.node.empty()) return {};
-    const std::string from = side, to = side == ".left" ? ".right" : ".left";
-    if (other.goal.ends_with(from)) other.goal.replace(other.goal.size() - from.size(), from.size(), to);
+    const std::string to = side == ".left" ? ".right" : ".left";
+    if (other.goal.ends_with(side)) other.goal.replace(other.goal.size() - side.size(), side.size(), to);
     return other;
 }
 

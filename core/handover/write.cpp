@@ -135,6 +135,7 @@ Handed humanoid_of(const Handed& handed, std::vector<std::pair<std::string, int>
     // Eyes look; the format has no turns for them.
     std::erase_if(bones, [](const auto& bone) { return bone.first.ends_with("Eye"); });
     std::vector<int> joints;
+    joints.reserve(bones.size());
     for (const auto& [name, joint] : bones) joints.push_back(joint);
     std::sort(joints.begin(), joints.end());
     for (const int j : joints) {

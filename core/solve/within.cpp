@@ -81,9 +81,9 @@ std::vector<char> as_without(const std::vector<char>& is_outside, const AskedLim
                (!without.is_held.empty() && without.is_held[size_t(f)]);
     };
     for (int f = 1; f < frames; ++f)
-        if (!given[size_t(f)] && given[size_t(f - 1)] && is_held(f) && is_held(f - 1)) given[size_t(f)] = 1;
+        if (!given[size_t(f)] && given[size_t(f) - 1] && is_held(f) && is_held(f - 1)) given[size_t(f)] = 1;
     for (int f = frames - 2; f >= 0; --f)
-        if (!given[size_t(f)] && given[size_t(f + 1)] && is_held(f) && is_held(f + 1)) given[size_t(f)] = 1;
+        if (!given[size_t(f)] && given[size_t(f) + 1] && is_held(f) && is_held(f + 1)) given[size_t(f)] = 1;
     return given;
 }
 
@@ -127,6 +127,7 @@ LimbFrame mixed(const LimbFrame& with, const LimbFrame& without, double p, const
 
 std::vector<char> outside(const std::vector<char>& is_inside) {
     std::vector<char> is_outside;
+    is_outside.reserve(is_inside.size());
     for (const char is : is_inside) is_outside.push_back(!is);
     return is_outside;
 }
