@@ -96,6 +96,8 @@ class WindowFixture : public QObject {
     void init() {
         QDir(library()).removeRecursively();
         copy_folder(QString::fromStdString(test::demo("")), library());
+        // What somebody handed over from the tree's own library.
+        QDir(library() + "/handed-over").removeRecursively();
         before_window();
         window_ = std::make_unique<MainWindow>();
         w().show();

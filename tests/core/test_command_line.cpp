@@ -102,6 +102,7 @@ class CommandLineTest : public QObject {
         const QString library = folder.filePath("library");
         std::filesystem::copy(test::demo(""), library.toStdString(),
                               std::filesystem::copy_options::recursive);
+        std::filesystem::remove_all((library + "/handed-over").toStdString());
         const QString order = library + "/orders/quay-week.json";
         const Run dry = nbone({"hand-over", order, "--dry"});
         QCOMPARE(dry.code, 0);
