@@ -204,7 +204,7 @@ void place_take(Handed& handed, const Placement& placement) {
     const Rigid to = placement.starts_at_origin ? Rigid{} : first;
     const Rigid asked{exp_rotation(placement.turn_rad * Vec3::UnitY()) * to.R, to.p + placement.move_m};
     const Rigid by = asked * inverse(first);
-    move_body(handed, [&](int) { return by; });
+    move_body(handed, [&by](int) { return Rigid(by); });
     for (Rigid& X : handed.track) X = by * X;
     handed.told.push_back(
         fmt::format("the take begins at {:.1f} · {:.1f} cm on the floor, facing {:.0f} degrees (before: "
