@@ -277,16 +277,16 @@ class TouchAnglesTest : public QObject {
                     step = std::max(step, angle_between(turns[j], before[j]));
                 }
                 before = turns;
-                // It points there exactly; shorter by what is eased, or longer by what an arc takes of the length.
+                // It points there exactly; one that is bent back strongly is too long while it goes over.
                 QVERIFY(reached.normalized().cross(to.normalized()).norm() < 1e-9);
                 QVERIFY(reached.norm() <= length + 1e-12);
-                if (to.norm() < 0.85 * length)
+                if (to.norm() <= tip.norm())
                     worst_mm = std::max(worst_mm, 1e3 * std::abs(reached.norm() - to.norm()));
             }
             // A straight chain bends fast at first: by the root of what it is shortened by.
             QVERIFY2(step < 0.3, qPrintable(QString("%1 rad in chain %2").arg(step).arg(round)));
         }
-        QVERIFY2(worst_mm < 25.0, qPrintable(QString::number(worst_mm)));
+        QVERIFY2(worst_mm < 80.0, qPrintable(QString::number(worst_mm)));
         // Nothing asked: nothing turned. Far away: straight, and toward it.
         std::vector<Quat> turns(3);
         const std::vector<Vec3> straight(3, Vec3(0, 0.2, 0));
