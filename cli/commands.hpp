@@ -40,7 +40,7 @@ struct Options {
     bool is_stale_asked = false;   ///< the file is a report: which of its files are stale
     bool has_stance_first = false;
     bool starts_at_origin = false;
-    std::vector<std::string> takes;
+    std::vector<std::string> takes, set;
 };
 
 /// "root,angles": those to run, the others left out.
@@ -57,6 +57,7 @@ int review_table(const Options& options);
 int limber(const Options& options);
 int hand_over(const Options& options);
 int join(const Options& options);
+int controls(const Options& options);
 int picture(const Options& options);
 
 }  // namespace nb::cli

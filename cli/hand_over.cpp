@@ -1,4 +1,4 @@
-// nbone hand-over: what an order names, written, read back and kept account of.
+// nbone hand-over: what an order names, written, read back and kept account of; nbone controls, nbone join.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -6,7 +6,12 @@
 
 #include "cli/commands.hpp"
 #include "core/base/fault.hpp"
+#include "core/base/files.hpp"
 #include "core/base/text_encoding.hpp"
+#include "core/base/uuid.hpp"
+#include "core/files/gltf/gltf.hpp"
+#include "core/handover/goals.hpp"
+#include "core/library/controls.hpp"
 #include "core/library/hand_over.hpp"
 #include "core/library/joined.hpp"
 
@@ -86,6 +91,44 @@ int hand_over(const Options& options) {
     fmt::print("{} written, {} skipped, {} failed; {}\n", report.written, report.skipped, report.failed,
                shown_text(report.page_path));
     return report.failed > 0 ? exit_bad_input : exit_done;
+}
+
+int controls(const Options& options) {
+    std::vector<std::string> notes;
+    const LoadedFile body = load_character(options.target, options.target_character, notes);
+    const std::vector<std::string> nodes = read_gltf(options.file).skeleton.names;
+    ControlRig rig;
+    rig.path = options.file;
+    rig.controls = propose_controls(nodes, body.character.roles);
+    const auto put = [&](const Control& control) {
+        std::erase_if(rig.controls, [&](const Control& one) { return one.node == control.node; });
+        rig.controls.push_back(control);
+    };
+    for (const std::string& given : options.set) {
+        const size_t at = given.rfind('=');
+        if (at == std::string::npos)
+            throw WrongUse(fmt::format("--set '{}': write NODE=GOAL", shown_text(given)));
+        Control control{given.substr(0, at), given.substr(at + 1)};
+        if (std::find(nodes.begin(), nodes.end(), control.node) == nodes.end())
+            throw FileError(options.file, fmt::format("has no node '{}'", shown_text(control.node)),
+                            "give one of its nodes");
+        if (!has_goal(body.character.roles, control.goal))
+            throw FileError(options.target, fmt::format("the body has no '{}'", shown_text(control.goal)),
+                            "give a role, or hips, wrist.left, knee.right, look ...");
+        control.has_turn = !is_pole(control.goal) && control.goal != "look";
+        put(control);
+        if (const Control other = mirrored_control(control, nodes); !other.node.empty()) put(other);
+    }
+    for (const char* limb : limb_names) rig.limbs[limb] = LimbMode::both;
+    for (const Control& control : rig.controls)
+        fmt::print("{:28} {:18} {}{}\n", shown_text(control.node), control.goal,
+                   control.has_place ? "place " : "", control.has_turn ? "turn" : "");
+    for (const std::string& node : nodes)
+        if (std::none_of(rig.controls.begin(), rig.controls.end(),
+                         [&](const Control& one) { return one.node == node; }))
+            fmt::print("{:28} -\n", shown_text(node));
+    if (!options.out.empty()) write_file(options.out, format_document(controls_document(rig, make_uuid())));
+    return exit_done;
 }
 
 int join(const Options& options) {

@@ -9,6 +9,7 @@
 #include "cli/outputs.hpp"
 #include "core/base/fault.hpp"
 #include "core/base/text_encoding.hpp"
+#include "core/base/version.hpp"
 #include "core/documents/pairing.hpp"
 #include "core/files/scene/child.hpp"
 
@@ -24,6 +25,7 @@ int run(const CLI::App& command, const nb::cli::Options& options) {
     if (name == "map") return nb::cli::map_bones(options);
     if (name == "review-table") return nb::cli::review_table(options);
     if (name == "hand-over") return nb::cli::hand_over(options);
+    if (name == "controls") return nb::cli::controls(options);
     if (name == "join") return nb::cli::join(options);
     if (name == "limber") return nb::cli::limber(options);
     return nb::cli::picture(options);
@@ -44,7 +46,7 @@ int main(int argc, char** argv) {
     if (nb::serve_scene_reader(argc, argv, read_apart)) return read_apart;
     CLI::App app{"Nimble Bone: carries captured motion between unlike bodies."};
     app.require_subcommand(1);
-    app.set_version_flag("--version", "nbone 0.1.0");
+    app.set_version_flag("--version", std::string("nbone ") + nb::version());
     nb::cli::Options options;
 
     auto* inspect = app.add_subcommand("inspect", "What a file holds.");
@@ -137,6 +139,14 @@ int main(int argc, char** argv) {
     hand_over->add_option("--threads", options.threads, "At most so many threads")
         ->check(CLI::Range(0, 1024));
 
+    auto* controls =
+        app.add_subcommand("controls", "Which node of a control rig takes what of a body, by its name.");
+    controls->add_option("RIG", options.file, "A .glb whose nodes are controls")->required();
+    controls->add_option("--target", options.target, "The body's rig")->required();
+    controls->add_option("--target-character", options.target_character, "character.json of the body");
+    controls->add_option("--set", options.set, "NODE=GOAL by hand, the other side, too; more than once");
+    controls->add_option("--out", options.out, "Write controls.json here");
+
     auto* join = app.add_subcommand("join", "Clips of one body in a row, met and blended at their seams.");
     join->add_option("PLAN", options.file, "A join document")->required();
     join->add_option("--library", options.library, "The library's folder, when the plan lies elsewhere");
@@ -189,7 +199,7 @@ int main(int argc, char** argv) {
     picture->add_option("--theme", options.theme, "ink or paper")->check(CLI::IsMember({"ink", "paper"}));
     picture->add_option("--out", options.out, "P.png")->required();
 
-    for (auto* command : {characterize, align, transfer, join, map, table, limber, picture})
+    for (auto* command : {characterize, align, transfer, controls, join, map, table, limber, picture})
         command->add_flag("--force", options.is_forced, "Write over files that are there");
 
     try {

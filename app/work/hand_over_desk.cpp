@@ -50,6 +50,13 @@ HandOverDesk::HandOverDesk(Workspace& workspace, QUndoStack& undo, QObject* pare
     look_at_library();
 }
 
+/// As far as orders go by it: its folder.
+Library HandOverDesk::library() const {
+    Library library;
+    library.folder = workspace_.library_folder().toStdString();
+    return library;
+}
+
 HandOverDesk::~HandOverDesk() {
     nb::cancel(planning_);
     nb::cancel(running_);
@@ -61,9 +68,7 @@ void HandOverDesk::look_at_library() {
     kept_.clear();
     if (workspace_.has_library()) {
         std::vector<std::string> troubles;
-        Library library;
-        library.folder = workspace_.library_folder().toStdString();
-        kept_ = orders_of(library, troubles);
+        kept_ = orders_of(library(), troubles);
         for (const std::string& trouble : troubles) emit failed(QString::fromStdString(trouble));
         // Of another library: what was in hand there, else its first.
         if (const QString folder = workspace_.library_folder(); folder != looked_at_) {
@@ -175,10 +180,8 @@ void HandOverDesk::keep() {
         emit failed(tr("No library is open: an order is kept with one."));
         return;
     }
-    Library library;
-    library.folder = workspace_.library_folder().toStdString();
     try {
-        const std::string path = order_place(library, order_.name);
+        const std::string path = order_place(library(), order_.name);
         std::error_code error;
         std::filesystem::create_directories(std::filesystem::path(path).parent_path(), error);
         write_file(path, text_of_order(order_));
@@ -195,15 +198,11 @@ int HandOverDesk::to_write() const {
 }
 
 QString HandOverDesk::folder() const {
-    Library library;
-    library.folder = workspace_.library_folder().toStdString();
-    return QString::fromStdString(order_folder(order_, library));
+    return QString::fromStdString(order_folder(order_, library()));
 }
 
 std::string HandOverDesk::report_path() const {
-    Library library;
-    library.folder = workspace_.library_folder().toStdString();
-    return report_place(order_, library);
+    return report_place(order_, library());
 }
 
 void HandOverDesk::plan() {

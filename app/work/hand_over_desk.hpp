@@ -87,6 +87,7 @@ class HandOverDesk : public QObject {
     QString report_page_;
     QString looked_at_;  ///< the library's folder
 
+    Library library() const;
     void plan();
     void look_at_library();
     std::string report_path() const;

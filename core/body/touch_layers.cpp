@@ -5,6 +5,7 @@
 #include <utility>
 
 #include "core/base/name_table.hpp"
+#include "core/math/hermite.hpp"
 
 namespace nb {
 
@@ -21,10 +22,6 @@ constexpr std::array<std::pair<TouchKind, std::string_view>, 9> kinds{{{TouchKin
                                                                        {TouchKind::pace, "pace"}}};
 constexpr std::array<std::pair<TouchStage, std::string_view>, 3> stages{
     {{TouchStage::source, "source"}, {TouchStage::angles, "angles"}, {TouchStage::last, "last"}}};
-
-double smooth_step(double u) {
-    return u * u * (3.0 - 2.0 * u);
-}
 
 }  // namespace
 

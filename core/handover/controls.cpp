@@ -4,13 +4,13 @@
 
 #include <algorithm>
 #include <array>
-#include <cctype>
 #include <optional>
 #include <set>
 #include <utility>
 
 #include "core/base/fault.hpp"
 #include "core/base/name_table.hpp"
+#include "core/body/names.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/handover/goals.hpp"
 
@@ -23,13 +23,13 @@ constexpr double pole_off_m = 0.02;
 constexpr std::array<std::pair<LimbMode, const char*>, 3> mode_names{
     {{LimbMode::goal_and_pole, "goal and pole"}, {LimbMode::angles, "angles"}, {LimbMode::both, "both"}}};
 
-/// A word of a node's name and the part it stands for: of the body by goals, of a limb by its angles.
+/// Words a node's name has, all of them, and the part they stand for: of the body by goals, of a limb by its angles.
 struct Word {
-    const char* word;
+    const char* words;
     const char* goal;
     const char* role;
 };
-constexpr std::array<Word, 31> words{{{"hips", "hips", "hips"},
+constexpr std::array<Word, 30> words{{{"hips", "hips", "hips"},
                                       {"pelvis", "hips", "hips"},
                                       {"chest", "chest", "chest"},
                                       {"torso", "chest", "chest"},
@@ -48,12 +48,11 @@ constexpr std::array<Word, 31> words{{{"hips", "hips", "hips"},
                                       {"knee", "knee", ""},
                                       {"clavicle", "clavicle", "clavicle"},
                                       {"collar", "clavicle", "clavicle"},
-                                      {"collarbone", "clavicle", "clavicle"},
                                       {"shoulder", "clavicle", "clavicle"},
-                                      {"upperarm", "upperarm", "upperarm"},
+                                      {"upper arm", "upperarm", "upperarm"},
                                       {"humerus", "upperarm", "upperarm"},
-                                      {"forearm", "forearm", "forearm"},
-                                      {"lowerarm", "forearm", "forearm"},
+                                      {"fore arm", "forearm", "forearm"},
+                                      {"lower arm", "forearm", "forearm"},
                                       {"radius", "forearm", "forearm"},
                                       {"thigh", "thigh", "thigh"},
                                       {"femur", "thigh", "thigh"},
@@ -61,49 +60,24 @@ constexpr std::array<Word, 31> words{{{"hips", "hips", "hips"},
                                       {"tibia", "shin", "shin"},
                                       {"neck", "neck.1", "neck.1"}}};
 const std::set<std::string> turning{"turn", "rot", "rotate", "fk", "angle"};
+/// What hangs on the part before it: its place comes from there. Common practice.
+constexpr std::array turned_only{"chest", "head", "neck", "clavicle", "toe"};
+/// Nodes beside a control that carry its name: what is drawn, and what it hangs below. Common practice.
+const std::set<std::string> beside{"shape", "offset", "group", "grp", "zero", "space"};
 const std::set<std::string> of_middle{"hips", "chest", "head", "look", "neck.1"};
 
-/// Words of a name: parted where something else than a letter stands, or where a capital follows a small letter.
-std::vector<std::string> words_of(const std::string& name) {
-    std::vector<std::string> parts(1);
-    bool was_small = false;
-    for (const char c : name) {
-        const auto letter = static_cast<unsigned char>(c);
-        if (!std::isalpha(letter)) {
-            if (!parts.back().empty()) parts.emplace_back();
-            was_small = false;
-            continue;
-        }
-        if (std::isupper(letter) && was_small) parts.emplace_back();
-        was_small = std::islower(letter) != 0;
-        parts.back() += char(std::tolower(letter));
-    }
-    if (parts.back().empty()) parts.pop_back();
-    return parts;
+bool has_any(const BoneWords& name, const std::set<std::string>& of) {
+    return std::any_of(of.begin(), of.end(), [&](const std::string& one) { return name.has(one); });
 }
-
-std::string side_of_words(const std::vector<std::string>& parts) {
-    for (const std::string& part : parts) {
-        if (part == "l" || part == "left" || part == "lt") return ".left";
-        if (part == "r" || part == "right" || part == "rt") return ".right";
-    }
-    return "";
-}
-
-bool body_has(const RoleMap& roles, const std::string& goal) {
-    const auto usual = usual_goals(roles);
-    return std::find(usual.begin(), usual.end(), goal) != usual.end() || roles.joint(goal) >= 0;
-}
-
-bool is_pole(const std::string& goal) {
-    return goal.starts_with("elbow.") || goal.starts_with("knee.");
+bool has_all(const BoneWords& name, std::string_view of) {
+    const size_t blank = of.find(' ');
+    return name.has(of.substr(0, blank)) && (blank == of.npos || has_all(name, of.substr(blank + 1)));
 }
 
 /// The limb a control is of, and whether it is one of its angles; empty: of none.
 std::pair<std::string, bool> limb_of(const std::string& goal) {
-    const size_t point = goal.rfind('.');
-    const std::string side = point == std::string::npos ? "" : goal.substr(point);
-    const std::string part = goal.substr(0, goal.size() - side.size());
+    const std::string side(side_suffix(role_side(goal)));
+    const std::string part = role_part(goal);
     for (const char* arm : {"wrist", "elbow"})
         if (part == arm) return {"arm" + side, false};
     for (const char* leg : {"ankle", "knee", "toe"})
@@ -115,20 +89,12 @@ std::pair<std::string, bool> limb_of(const std::string& goal) {
     return {"", false};
 }
 
-/// Where elbow or knee of a pole are at the aligned rest.
-Vec3 middle_at_rest(const Handed& handed, const std::string& pole) {
-    const std::string role = (pole.starts_with("knee") ? "shin" : "forearm") + pole.substr(pole.rfind('.'));
-    return handed.character.rest.p_WJ0[size_t(handed.character.roles.joint(role))];
-}
-double length_at_rest(const Handed& handed, const std::string& pole) {
-    const std::string side = pole.substr(pole.rfind('.'));
-    const bool is_leg = pole.starts_with("knee");
-    const auto p = [&](const char* part) {
-        return handed.character.rest.p_WJ0[size_t(handed.character.roles.joint(part + side))];
-    };
-    const Vec3 a = p(is_leg ? "thigh" : "upperarm"), b = p(is_leg ? "shin" : "forearm"),
-               c = p(is_leg ? "foot" : "hand");
-    return (b - a).norm() + (c - b).norm();
+/// How far a control stands from elbow or knee at the aligned rest, by the length of their limb.
+double pole_share_of(const Handed& handed, const std::string& pole, const Vec3& p_C0) {
+    const auto [start, mid, tip] = limb_of_pole(handed.character.roles, pole);
+    const auto& p = handed.character.rest.p_WJ0;
+    const Vec3 &a = p[size_t(start)], &b = p[size_t(mid)], &c = p[size_t(tip)];
+    return (p_C0 - b).norm() / std::max(1e-6, (b - a).norm() + (c - b).norm());
 }
 
 }  // namespace
@@ -143,21 +109,21 @@ std::optional<LimbMode> limb_mode(std::string_view name) {
 std::vector<Control> propose_controls(const std::vector<std::string>& nodes, const RoleMap& roles) {
     std::vector<Control> controls;
     for (const std::string& node : nodes) {
-        const auto parts = words_of(node);
-        const std::string side = side_of_words(parts);
-        const bool is_turn = std::any_of(parts.begin(), parts.end(),
-                                         [](const std::string& part) { return turning.contains(part); });
+        const BoneWords name = read_bone_name(node);
+        if (has_any(name, beside)) continue;
+        const bool is_turn = has_any(name, turning);
         for (const Word& word : words) {
-            if (std::find(parts.begin(), parts.end(), word.word) == parts.end()) continue;
+            if (!has_all(name, word.words)) continue;
             std::string goal = is_turn ? word.role : word.goal;
             if (goal.empty()) continue;
             if (!of_middle.contains(goal)) {
-                if (side.empty()) continue;
-                goal += side;
+                if (name.side == Side::none) continue;
+                goal += side_suffix(name.side);
             }
-            if (!body_has(roles, goal)) continue;
-            const bool is_angle = is_turn || limb_of(goal).second || goal.starts_with("clavicle") ||
-                                  goal.starts_with("neck") || goal.starts_with("toe");
+            if (!has_goal(roles, goal)) continue;
+            const bool is_angle = is_turn || limb_of(goal).second ||
+                                  std::any_of(turned_only.begin(), turned_only.end(),
+                                              [&](const char* one) { return goal.starts_with(one); });
             controls.push_back({node, goal, !is_angle, !is_pole(goal) && goal != "look"});
             break;
         }
@@ -166,27 +132,19 @@ std::vector<Control> propose_controls(const std::vector<std::string>& nodes, con
 }
 
 Control mirrored_control(const Control& control, const std::vector<std::string>& nodes) {
-    const auto parts = words_of(control.node);
-    const std::string side = side_of_words(parts);
-    if (side.empty()) return {};
-    const auto without_side = [](std::vector<std::string> of) {
-        for (std::string& part : of)
-            for (const char* word : {"l", "left", "lt", "r", "right", "rt"})
-                if (part == word) part.assign(1, '?');
-        return of;
-    };
-    Control other = control;
-    other.node.clear();
+    const BoneWords own = read_bone_name(control.node);
+    if (own.side == Side::none) return {};
     for (const std::string& node : nodes) {
-        const auto its = words_of(node);
-        if (side_of_words(its) != side && !side_of_words(its).empty() &&
-            without_side(its) == without_side(parts))
-            other.node = node;
+        const BoneWords its = read_bone_name(node);
+        if (its.side == Side::none || its.side == own.side || its.words != own.words ||
+            its.digits != own.digits)
+            continue;
+        Control other = control;
+        other.node = node;
+        other.goal = mirrored_role(control.goal);
+        return other;
     }
-    if (other.node.empty()) return {};
-    const std::string to = side == ".left" ? ".right" : ".left";
-    if (other.goal.ends_with(side)) other.goal.replace(other.goal.size() - side.size(), side.size(), to);
-    return other;
+    return {};
 }
 
 Handed controls_as_handed(const Handed& handed, const ControlRig& rig) {
@@ -218,7 +176,7 @@ Handed controls_as_handed(const Handed& handed, const ControlRig& rig) {
             const auto mode = rig.limbs.contains(limb) ? rig.limbs.at(limb) : LimbMode::goal_and_pole;
             if (mode != LimbMode::both && is_angle != (mode == LimbMode::angles)) continue;
         }
-        if (control.goal.empty() || !body_has(handed.character.roles, control.goal)) {
+        if (control.goal.empty() || !has_goal(handed.character.roles, control.goal)) {
             result.told.push_back(
                 control.goal.empty()
                     ? fmt::format("'{}' takes nothing{}", control.node,
@@ -230,10 +188,7 @@ Handed controls_as_handed(const Handed& handed, const ControlRig& rig) {
         one.control = &control;
         const Vec3& p_C0 = rest.p[size_t(node)];
         if (is_pole(control.goal)) {
-            const Vec3 middle = middle_at_rest(handed, control.goal);
-            const double share =
-                (p_C0 - middle).norm() / std::max(1e-6, length_at_rest(handed, control.goal));
-            one.track = goal_track(handed, control.goal, share);
+            one.track = goal_track(handed, control.goal, pole_share_of(handed, control.goal, p_C0));
             if (const double off = (one.track.rest.p - p_C0).norm(); off > pole_off_m)
                 result.told.push_back(fmt::format(
                     "'{}' stands {:.1f} cm beside the plane {} bends in at rest: there it is moved",

@@ -159,7 +159,7 @@ std::vector<std::string> left_behind(const std::string& path, const Character& c
 
 void write_keyed_glb(const std::string& path, const Character& character, const MotionView& motion,
                      const MotionKeys& keys) {
-    if (!character.rig.nodes.empty()) return patch_glb(path, character, motion, keys);
+    if (!character.rig.nodes.empty()) return patch_glb(path, character.rig, motion, keys);
     require_finite(path, character.rig.skeleton, motion);
     write_glb(path, character.rig, motion, keys);
 }

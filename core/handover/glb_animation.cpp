@@ -30,9 +30,7 @@ class AnimationMaker {
             if (const auto& frames = keys.places[m]; !frames.empty()) add_places(m, frames);
         hold_places(keys);
         if (last_ < take_.frames - 1 && take_.joints > 0) last_as_long(keys);
-        Json& animations = parts_.json["animations"];
-        if (animations.is_null()) animations = Json::array();
-        if (!animation_["channels"].empty()) animations.push_back(std::move(animation_));
+        if (!animation_["channels"].empty()) parts_.append("animations", std::move(animation_));
     }
 
   private:
@@ -100,10 +98,7 @@ class AnimationMaker {
     }
     void hold_places(const MotionKeys& keys) {
         for (int j = 0; j < take_.joints; ++j) {
-            const auto moved = std::find(take_.translated.begin(), take_.translated.end(), j);
-            if (moved != take_.translated.end() &&
-                !keys.places[size_t(moved - take_.translated.begin())].empty())
-                continue;
+            if (!keys.places_of(take_, j).empty()) continue;
             const Vec3 now = in_file(j, skeleton_.rest_p[size_t(j)]);
             const Vec3 own = parts_.translation_of(size_t(at_.nodes[size_t(j)].node));
             if ((now - own).norm() <= 1e-6 * std::max(1.0, own.norm())) continue;
@@ -121,11 +116,20 @@ class AnimationMaker {
 
 }  // namespace
 
-GlbFrames glb_frames(const Rig& rig) {
-    if (!rig.nodes.empty()) return {rig.nodes, rig.conventions.R_WF, rig.conventions.unit_m};
+namespace {
+
+/// As `rig_as_glb` makes them.
+GlbFrames frames_of_joints(int joints) {
     GlbFrames frames;
-    for (int j = 0; j < rig.skeleton.size(); ++j) frames.nodes.push_back({j, {}, 1.0, Vec3::Ones()});
+    for (int j = 0; j < joints; ++j) frames.nodes.push_back({j, {}, 1.0, Vec3::Ones()});
     return frames;
+}
+
+}  // namespace
+
+GlbFrames glb_frames(const Rig& rig) {
+    if (rig.nodes.empty()) return frames_of_joints(rig.skeleton.size());
+    return {rig.nodes, rig.conventions.R_WF, rig.conventions.unit_m};
 }
 
 void add_animation(GlbParts& parts, const GlbFrames& frames, const Skeleton& skeleton,
@@ -135,10 +139,8 @@ void add_animation(GlbParts& parts, const GlbFrames& frames, const Skeleton& ske
 
 void write_glb(const std::string& path, const Rig& rig, const MotionView& motion, const MotionKeys& keys) {
     GlbParts parts = rig_as_glb(rig);
-    Rig without_nodes;
-    without_nodes.skeleton = rig.skeleton;
     if (motion.about().frames > 0)
-        add_animation(parts, glb_frames(without_nodes), rig.skeleton, motion, keys);
+        add_animation(parts, frames_of_joints(rig.skeleton.size()), rig.skeleton, motion, keys);
     parts.write(path);
 }
 

@@ -1,17 +1,18 @@
 // Patching export: a glTF file gets one more animation, and nothing else in it changes.
 #pragma once
+#include <functional>
 #include <string>
 
-#include "core/handover/keys.hpp"
-#include "core/rest/character.hpp"
+#include "core/handover/glb_animation.hpp"
 
 namespace nb {
 
 /// Writes `path` (.glb) as a copy of the rig's own file with the take as a further animation, in the file's
 /// own unit, axes and scale. Materials, extras, morph targets, unknown extensions and other animations pass
 /// untouched; buffers of a .gltf beside other files are packed in. Throws FileError, also when the rig's file
-/// is no longer the one that was read.
-void patch_glb(const std::string& path, const Character& character, const MotionView& motion,
-               const MotionKeys& keys);
+/// is no longer the one that was read. `change`: what else is done to the file, before the animation is added; it gives
+/// bones their nodes that the file has not (`FileNode::node` -1).
+void patch_glb(const std::string& path, const Rig& rig, const MotionView& motion, const MotionKeys& keys,
+               const std::function<void(GlbParts&, GlbFrames&)>& change = {});
 
 }  // namespace nb

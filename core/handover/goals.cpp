@@ -12,6 +12,7 @@
 #include "core/body/lines.hpp"
 #include "core/body/measures.hpp"
 #include "core/handover/travel.hpp"
+#include "core/math/hermite.hpp"
 
 namespace nb {
 
@@ -29,38 +30,10 @@ constexpr std::array<std::pair<GoalSpace, const char*>, 4> space_names{{{GoalSpa
 constexpr std::array<std::pair<const char*, const char*>, 2> roles_of_goals{
     {{"wrist", "hand"}, {"ankle", "foot"}}};
 
-std::string side_of_name(const std::string& name) {
-    const size_t point = name.rfind('.');
-    const std::string side = point == std::string::npos ? "" : name.substr(point);
-    return side == ".left" || side == ".right" ? side : "";
-}
-
 std::string role_of_goal(const std::string& goal) {
-    const std::string side = side_of_name(goal);
-    const std::string part = goal.substr(0, goal.size() - side.size());
     for (const auto& [name, role] : roles_of_goals)
-        if (part == name) return role + side;
+        if (role_part(goal) == name) return role + std::string(side_suffix(role_side(goal)));
     return goal;
-}
-
-bool is_pole(const std::string& goal) {
-    return goal.starts_with("elbow.") || goal.starts_with("knee.");
-}
-
-/// Joints of the limb a pole is of: start, mid, tip.
-std::array<int, 3> limb_of_pole(const RoleMap& roles, const std::string& goal) {
-    const std::string side = side_of_name(goal);
-    const bool is_leg = goal.starts_with("knee");
-    return {roles.joint((is_leg ? "thigh" : "upperarm") + side),
-            roles.joint((is_leg ? "shin" : "forearm") + side),
-            roles.joint((is_leg ? "foot" : "hand") + side)};
-}
-
-bool has_goal(const RoleMap& roles, const std::string& goal) {
-    if (goal == "look") return roles.joint("head") >= 0;
-    if (!is_pole(goal)) return roles.joint(role_of_goal(goal)) >= 0;
-    const auto limb = limb_of_pole(roles, goal);
-    return std::all_of(limb.begin(), limb.end(), [](int joint) { return joint >= 0; });
 }
 
 /// Where the pole stands: `hinge` in world axes as the upper bone carries it.
@@ -73,8 +46,7 @@ Vec3 pole_at(const Vec3& start, const Vec3& mid, const Vec3& tip, const Vec3& hi
     const Vec3 by_hinge = axis.cross(hinge);
     const Vec3 by_bend = square(upper);
     const double bend = angle_between(upper, lower);
-    const double t = std::clamp(bend / straight_rad, 0.0, 1.0);
-    const double w = by_bend.norm() < 1e-9 ? 0.0 : t * t * (3.0 - 2.0 * t);
+    const double w = by_bend.norm() < 1e-9 ? 0.0 : smooth_step(std::clamp(bend / straight_rad, 0.0, 1.0));
     Vec3 way = square((1.0 - w) * by_hinge + (w > 0.0 ? Vec3(w * by_bend.normalized()) : Vec3(Vec3::Zero())));
     // Bent the other way by just as much: the side it is bent to.
     if (way.norm() < 1e-6) way = w > 0.5 ? by_bend : square(by_hinge);
@@ -83,6 +55,26 @@ Vec3 pole_at(const Vec3& start, const Vec3& mid, const Vec3& tip, const Vec3& hi
 }
 
 }  // namespace
+
+bool is_pole(const std::string& goal) {
+    const std::string part = role_part(goal);
+    return part == "elbow" || part == "knee";
+}
+
+std::array<int, 3> limb_of_pole(const RoleMap& roles, const std::string& pole) {
+    const std::string side(side_suffix(role_side(pole)));
+    const bool is_leg = role_part(pole) == "knee";
+    return {roles.joint((is_leg ? "thigh" : "upperarm") + side),
+            roles.joint((is_leg ? "shin" : "forearm") + side),
+            roles.joint((is_leg ? "foot" : "hand") + side)};
+}
+
+bool has_goal(const RoleMap& roles, const std::string& goal) {
+    if (goal == "look") return roles.joint("head") >= 0;
+    if (!is_pole(goal)) return roles.joint(role_of_goal(goal)) >= 0;
+    const auto limb = limb_of_pole(roles, goal);
+    return std::all_of(limb.begin(), limb.end(), [](int joint) { return joint >= 0; });
+}
 
 std::string_view goal_space_name(GoalSpace space) {
     return name_in(space_names, space);
@@ -113,7 +105,8 @@ GoalTrack goal_track(const Handed& handed, const std::string& goal, double pole_
     };
     if (is_pole(goal)) {
         const auto [start, mid, tip] = limb_of_pole(roles, goal);
-        const std::string limb = (goal.starts_with("knee") ? "leg" : "arm") + side_of_name(goal);
+        const std::string limb =
+            (role_part(goal) == "knee" ? "leg" : "arm") + std::string(side_suffix(role_side(goal)));
         const auto found = rest.hinges.find(limb);
         const Vec3 n0 = found != rest.hinges.end() ? found->second.n_W : Vec3::UnitX();
         const auto& p0 = rest.p_WJ0;

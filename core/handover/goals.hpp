@@ -8,6 +8,7 @@
 //   look          in front of the head at two thirds of the stature.
 // Seen in a space (world, root, hips, chest): X_SG = X_WS^-1 X_WG.
 #pragma once
+#include <array>
 #include <string>
 #include <vector>
 
@@ -21,6 +22,13 @@ std::optional<GoalSpace> goal_space(std::string_view name);
 
 /// The goals that are usual, those whose roles the body has: "hips", "wrist.left", "knee.right", "look" ...
 std::vector<std::string> usual_goals(const RoleMap& roles);
+
+/// A goal before elbow or knee.
+bool is_pole(const std::string& goal);
+/// Joints of the limb a pole is of: start, mid, tip; -1 where the body lacks one.
+std::array<int, 3> limb_of_pole(const RoleMap& roles, const std::string& pole);
+/// One of the usual goals, or any role the body has.
+bool has_goal(const RoleMap& roles, const std::string& goal);
 
 struct GoalTrack {
     std::string name;

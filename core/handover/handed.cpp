@@ -9,6 +9,7 @@
 #include "core/contact/contacts.hpp"
 #include "core/motion/edit.hpp"
 #include "core/motion/heading.hpp"
+#include "core/motion/local_view.hpp"
 
 namespace nb {
 
@@ -65,35 +66,17 @@ Handed handed_of(const Character& target, TransferResult&& result) {
 }
 
 Take local_take(const Handed& handed) {
-    const Skeleton& skeleton = handed.character.rig.skeleton;
     const WorldMotion& motion = handed.motion;
-    Take take;
-    take.name = handed.name;
-    take.frame_time_text = handed.frame_time_text;
-    take.frame_time_s = motion.frame_time_s;
+    Take about;
+    about.name = handed.name;
+    about.frame_time_text = handed.frame_time_text;
+    about.frame_time_s = motion.frame_time_s;
+    about.frames = motion.frames;
+    about.joints = motion.joints;
+    about.translated = handed.own_places;
+    std::sort(about.translated.begin(), about.translated.end());
+    Take take = LocalView(handed.character.rig.skeleton, about, motion).part(0, motion.frames);
     take.start_s = motion.start_s;
-    take.frames = motion.frames;
-    take.joints = motion.joints;
-    take.translated = handed.own_places;
-    std::sort(take.translated.begin(), take.translated.end());
-    std::vector<Quat>& R = take.R.edit();
-    std::vector<Vec3>& p = take.p.edit();
-    R.reserve(motion.R.size());
-    p.reserve(size_t(motion.frames) * take.translated.size());
-    for (int f = 0; f < motion.frames; ++f) {
-        for (int j = 0; j < motion.joints; ++j) {
-            const int parent = skeleton.parents[size_t(j)];
-            const Quat& R_WJ = motion.R[motion.at(f, j)];
-            R.push_back(parent < 0 ? R_WJ : (motion.R[motion.at(f, parent)].conjugate() * R_WJ).normalized());
-        }
-        for (const int j : take.translated) {
-            const int parent = skeleton.parents[size_t(j)];
-            const Vec3& p_WJ = motion.p[motion.at(f, j)];
-            p.push_back(parent < 0 ? p_WJ
-                                   : Vec3(motion.R[motion.at(f, parent)].conjugate() *
-                                          Vec3(p_WJ - motion.p[motion.at(f, parent)])));
-        }
-    }
     return take;
 }
 
@@ -175,9 +158,7 @@ void put_stance_first(Handed& handed) {
     std::vector<Quat> R(motion.R.begin(), motion.R.begin() + motion.joints);
     std::vector<Vec3> p(motion.p.begin(), motion.p.begin() + motion.joints);
     const size_t known = std::min(R.size(), rest.R_WJ0.size());
-    const RoleMap& roles = handed.character.roles;
-    const Vec3 centre = 0.5 * (rest.p_WJ0[size_t(roles.joint("thigh.left"))] +
-                               rest.p_WJ0[size_t(roles.joint("thigh.right"))]);
+    const Vec3 centre = hip_centre(rest.p_WJ0, lines_of(handed.character.roles));
     const Rigid X_W0 = X * Rigid{Quat::Identity(), {-centre.x(), 0.0, -centre.z()}};
     const std::vector<char> goes = with_the_body(handed);
     for (size_t j = 0; j < known; ++j) {

@@ -5,8 +5,11 @@
 #include <algorithm>
 #include <cmath>
 #include <stdexcept>
+#include <type_traits>
+#include <utility>
 
 #include "core/body/lines.hpp"
+#include "core/math/hermite.hpp"
 #include "core/math/two_bones.hpp"
 #include "core/motion/edit.hpp"
 #include "core/motion/heading.hpp"
@@ -39,10 +42,6 @@ FloorMove nearest_floor_move(const std::vector<Vec3>& a, const std::vector<Vec3>
 namespace {
 
 constexpr double least_step_m = 0.05;
-
-constexpr double smooth(double u) {
-    return u * u * (3.0 - 2.0 * u);
-}
 
 Vec3 point_of(const Handed& clip, const std::string& role, int frame) {
     const int joint = clip.character.roles.joint(role);
@@ -160,7 +159,7 @@ void blend(const Handed& a, const Handed& b, int i, int j, int overlap, Handed& 
     const Skeleton& skeleton = a.character.rig.skeleton;
     const std::vector<int>& own = a.own_places;
     for (int k = 0; k < overlap; ++k) {
-        const double w = smooth(overlap > 1 ? double(k) / (overlap - 1) : 0.5);
+        const double w = smooth_step(overlap > 1 ? double(k) / (overlap - 1) : 0.5);
         const int f = i + k;  // of out
         const auto X = [&](const Handed& of, int frame, int joint) {
             return Rigid{of.motion.R[of.motion.at(frame, joint)], of.motion.p[of.motion.at(frame, joint)]};
@@ -187,8 +186,8 @@ void blend(const Handed& a, const Handed& b, int i, int j, int overlap, Handed& 
     }
 }
 
-double heading_of(const Handed& clip, int frame) {
-    return headings(clip.motion, lines_of(clip.character.roles), clip.motion.frame_time_s, 0)[size_t(frame)];
+std::vector<double> headings_of(const Handed& clip) {
+    return headings(clip.motion, lines_of(clip.character.roles), clip.motion.frame_time_s, 0);
 }
 
 Handed join_two(const Handed& a, Handed b, const Seam& seam, SeamReport& report) {
@@ -203,7 +202,9 @@ Handed join_two(const Handed& a, Handed b, const Seam& seam, SeamReport& report)
             fmt::format("a clip is shorter than the overlap of {:.2f} s", seam.overlap_s));
     const auto [i, j] = overlap_at(a, b, seam, overlap);
     const int middle = overlap / 2;
-    const double turn = std::remainder(heading_of(a, i + middle) - heading_of(b, j + middle), 2.0 * pi);
+    const std::vector<double> of_a = headings_of(a);
+    const double turn =
+        std::remainder(of_a[size_t(i + middle)] - headings_of(b)[size_t(j + middle)], 2.0 * pi);
     const Rigid turned{exp_rotation(turn * Vec3::UnitY()), Vec3::Zero()};
     const Vec3 off = point_of(a, seam.point, i + middle) - turned * point_of(b, seam.point, j + middle);
     report.step_m = step_up(a, i, b, j, overlap);
@@ -232,12 +233,13 @@ Handed join_two(const Handed& a, Handed b, const Seam& seam, SeamReport& report)
     report.frame = i + middle;
     report.cut_earlier = a.motion.frames - overlap - i;
     report.cut_later = j;
+    const std::vector<double> of_b = headings_of(b);
     for (int k = 0; k < overlap; ++k) {
         const Vec3 way = point_of(a, seam.point, i + k) - point_of(b, seam.point, j + k);
         report.place_error_m = std::max(report.place_error_m, std::hypot(way.x(), way.z()));
         report.heading_error_rad =
             std::max(report.heading_error_rad,
-                     std::abs(std::remainder(heading_of(a, i + k) - heading_of(b, j + k), 2.0 * pi)));
+                     std::abs(std::remainder(of_a[size_t(i + k)] - of_b[size_t(j + k)], 2.0 * pi)));
     }
     nearest_floor_move(cloud(a, i, overlap), cloud(b, j, overlap), report.distance_m);
     report.jerk = jerk_of(out.motion, i - 3, i + overlap + 3);
@@ -247,14 +249,16 @@ Handed join_two(const Handed& a, Handed b, const Seam& seam, SeamReport& report)
 
 void pad(Handed& clip, double first_s, double last_s) {
     WorldMotion& motion = clip.motion;
-    const size_t joints = size_t(motion.joints);
+    const std::ptrdiff_t joints = motion.joints;
     const int first = int(std::lround(first_s / motion.frame_time_s)),
               last = int(std::lround(last_s / motion.frame_time_s));
     const auto hold = [&](auto& values) {
-        const std::vector begin(values.begin(), values.begin() + std::ptrdiff_t(joints));
-        const std::vector end(values.end() - std::ptrdiff_t(joints), values.end());
-        for (int f = 0; f < first; ++f) values.insert(values.begin(), begin.begin(), begin.end());
-        for (int f = 0; f < last; ++f) values.insert(values.end(), end.begin(), end.end());
+        std::remove_reference_t<decltype(values)> held;
+        held.reserve(values.size() + size_t(first + last) * size_t(joints));
+        for (int f = 0; f < first; ++f) held.insert(held.end(), values.begin(), values.begin() + joints);
+        held.insert(held.end(), values.begin(), values.end());
+        for (int f = 0; f < last; ++f) held.insert(held.end(), values.end() - joints, values.end());
+        values = std::move(held);
     };
     hold(motion.R);
     hold(motion.p);

@@ -415,6 +415,12 @@ size_t MotionKeys::count() const {
     return all;
 }
 
+std::span<const int> MotionKeys::places_of(const Take& about, int joint) const {
+    const auto moved = std::find(about.translated.begin(), about.translated.end(), joint);
+    if (moved == about.translated.end()) return {};
+    return places[size_t(moved - about.translated.begin())];
+}
+
 MotionKeys key_every_frame(const Skeleton& skeleton, const MotionView& motion) {
     const Take& about = motion.about();
     std::vector<int> all(size_t(about.frames));

@@ -9,6 +9,7 @@
 //      every five; again until there is none.
 //   3. Keys without which all joints below stay within what is allowed are left out, one after another.
 #pragma once
+#include <span>
 #include <vector>
 
 #include "core/base/watch.hpp"
@@ -21,6 +22,8 @@ struct MotionKeys {
     std::vector<std::vector<int>> turns;   ///< by joint
     std::vector<std::vector<int>> places;  ///< by place in `Take::translated`
     size_t count() const;
+    /// Of a joint's place; empty also where the take has none.
+    std::span<const int> places_of(const Take& about, int joint) const;
 };
 
 /// A key a frame for what ever leaves its rest.

@@ -20,18 +20,6 @@ constexpr std::array<std::pair<Travel::Kind, const char*>, 3> kind_names{
      {Travel::Kind::on_root, "on root"},
      {Travel::Kind::in_place, "in place"}}};
 
-Vec3 hip_centre(const Handed& handed, int frame) {
-    const BodyLines lines = lines_of(handed.character.roles);
-    return 0.5 * (handed.motion.p[handed.motion.at(frame, lines.thigh_left)] +
-                  handed.motion.p[handed.motion.at(frame, lines.thigh_right)]);
-}
-
-double standing_height(const Handed& handed) {
-    const RoleMap& roles = handed.character.roles;
-    const auto& p0 = handed.character.rest.p_WJ0;
-    return 0.5 * (p0[size_t(roles.joint("thigh.left"))].y() + p0[size_t(roles.joint("thigh.right"))].y());
-}
-
 /// Largest distance of the top from its rest, and largest turn, seen from what it hangs on.
 std::pair<double, double> most_of_top(const Handed& handed) {
     const Skeleton& skeleton = handed.character.rig.skeleton;
@@ -117,11 +105,12 @@ std::optional<Travel::Kind> travel_kind(std::string_view name) {
 
 std::vector<Rigid> travel_track(const Handed& handed, const Travel& travel) {
     const WorldMotion& motion = handed.motion;
-    std::vector<Rigid> track = root_track(motion, lines_of(handed.character.roles), motion.frame_time_s, 0);
+    const BodyLines lines = lines_of(handed.character.roles);
+    std::vector<Rigid> track = root_track(motion, lines, motion.frame_time_s, 0);
     if (travel.has_height) {
-        const double standing = standing_height(handed);
+        const double standing = hip_centre(handed.character.rest.p_WJ0, lines).y();
         for (int f = 0; f < motion.frames; ++f)
-            track[size_t(f)].p.y() = std::max(0.0, hip_centre(handed, f).y() - standing);
+            track[size_t(f)].p.y() = std::max(0.0, hip_centre(motion, lines, f).y() - standing);
     }
     if (!travel.has_heading)
         for (Rigid& X : track) X.R = track.front().R;
@@ -156,16 +145,7 @@ void take_travel(Handed& handed, const Travel& travel) {
             handed.root = own;
         else
             insert_joint(handed, handed.top);
-        const Skeleton& tree = handed.character.rig.skeleton;
-        const Pose rest = rest_pose(tree);
-        for (int j = handed.root; j < tree.size(); ++j) {
-            if (!tree.is_ancestor(handed.root, j) || tree.is_ancestor(handed.top, j)) continue;
-            for (int f = 0; f < motion.frames; ++f) {
-                const Rigid X = handed.track[size_t(f)] * Rigid{rest.R[size_t(j)], rest.p[size_t(j)]};
-                motion.R[motion.at(f, j)] = X.R;
-                motion.p[motion.at(f, j)] = X.p;
-            }
-        }
+        put_on_root(handed.character.rig.skeleton, handed.root, handed.top, handed.track, motion);
         if (std::find(handed.own_places.begin(), handed.own_places.end(), handed.root) ==
             handed.own_places.end())
             handed.own_places.push_back(handed.root);

@@ -12,20 +12,13 @@
 #include "core/body/standards.hpp"
 #include "core/files/gltf/glb_rig.hpp"
 #include "core/handover/export.hpp"
-#include "core/handover/glb_animation.hpp"
+#include "core/handover/gltf_patch.hpp"
 #include "core/handover/scene_write.hpp"
 #include "core/motion/finite.hpp"
 
 namespace nb {
 
 namespace {
-
-std::string ending_of(const std::string& path) {
-    std::string ending = std::filesystem::path(path).extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(),
-                   [](unsigned char c) { return std::tolower(c); });
-    return ending;
-}
 
 MotionKeys keys_of(const Skeleton& skeleton, const Take& take, const Handed& handed,
                    const WriteOptions& options, const Watch& watch, Written& written) {
@@ -38,13 +31,9 @@ MotionKeys keys_of(const Skeleton& skeleton, const Take& take, const Handed& han
         keys = std::move(reduction.keys);
     }
     written.keys = keys.count();
-    for (int j = 0; j < skeleton.size(); ++j) {
-        const auto moved = std::find(take.translated.begin(), take.translated.end(), j);
-        const bool is_moved =
-            moved != take.translated.end() && !keys.places[size_t(moved - take.translated.begin())].empty();
-        if (keys.turns[size_t(j)].empty() && !is_moved)
+    for (int j = 0; j < skeleton.size(); ++j)
+        if (keys.turns[size_t(j)].empty() && keys.places_of(take, j).empty())
             written.without_keys.push_back(skeleton.names[size_t(j)]);
-    }
     return keys;
 }
 
@@ -90,15 +79,9 @@ void write_as_glb(const std::string& path, const Handed& handed, const WriteOpti
         if (options.is_motion_alone) alone.images.edit().clear();
         return write_glb(path, alone, TakeView(take), keys);
     }
-    with_json_of(rig.path, [&] {
-        Rig own = rig;
-        if (handed.is_root_added) own.nodes.erase(own.nodes.begin() + handed.root);
-        GlbParts parts(own);
-        GlbFrames frames = glb_frames(rig);
+    patch_glb(path, rig, TakeView(take), keys, [&](GlbParts& parts, GlbFrames& frames) {
         if (handed.is_root_added) add_root_node(parts, handed, frames);
         if (options.is_motion_alone) leave_out_meshes(parts);
-        add_animation(parts, frames, rig.skeleton, TakeView(take), keys);
-        parts.write(path);
     });
 }
 
@@ -169,9 +152,8 @@ Handed humanoid_of(const Handed& handed, std::vector<std::pair<std::string, int>
 void write_as_vrma(const std::string& path, const Handed& handed, const WriteOptions& options,
                    const Watch& watch, Written& written) {
     const RoleMap& roles = handed.character.roles;
-    if (const auto missing = missing_vrm_bones(roles); !missing.empty())
-        throw FileError(path, fmt::format("VRM asks for {}", fmt::join(missing, ", ")),
-                        "give these roles a bone");
+    if (const std::string why = why_not_in(".vrma", handed.character); !why.empty())
+        throw FileError(path, why, "give these roles a bone");
     auto bones = vrm_bones(roles);
     const Handed human = humanoid_of(handed, bones);
     const Skeleton& skeleton = human.character.rig.skeleton;
@@ -234,8 +216,6 @@ std::vector<std::string> lost_in(const std::string& ending, const Character& cha
     if (ending == ".csv")
         return {"a table holds places and turns in the world: no skeleton, no rest, no mesh"};
     std::vector<std::string> lost;
-    if (const auto missing = missing_vrm_bones(character.roles); !missing.empty())
-        return {fmt::format("it cannot be written: VRM asks for {}", fmt::join(missing, ", "))};
     const size_t kept = vrm_bones(character.roles).size();
     if (const size_t joints = character.rig.skeleton.names.size(); kept < joints)
         lost.push_back(
@@ -243,12 +223,18 @@ std::vector<std::string> lost_in(const std::string& ending, const Character& cha
     return lost;
 }
 
+std::string why_not_in(const std::string& ending, const Character& character) {
+    if (ending != ".vrma") return {};
+    const auto missing = missing_vrm_bones(character.roles);
+    return missing.empty() ? "" : fmt::format("VRM asks for {}", fmt::join(missing, ", "));
+}
+
 Written write_handed(const std::string& path, const Handed& handed, const WriteOptions& options,
                      const Watch& watch) {
     if (handed.motion.frames < 1)
         throw FileError(path, "there are no frames to write", "choose a longer range");
     Written written;
-    const std::string ending = ending_of(path);
+    const std::string ending = std::filesystem::path(path).extension().string();
     if (ending == ".glb")
         write_as_glb(path, handed, options, watch, written);
     else if (ending == ".bvh")

@@ -26,6 +26,8 @@ bool is_file_format(const std::string& ending);
 
 /// What of a body stays behind in a format, a sentence each.
 std::vector<std::string> lost_in(const std::string& ending, const Character& character);
+/// Why a body cannot be written in a format; empty: it can.
+std::string why_not_in(const std::string& ending, const Character& character);
 
 struct WriteOptions {
     std::optional<KeyTolerance> reduce;  ///< fewest keys within it (.glb, .vrma)

@@ -13,6 +13,7 @@
 #include "core/base/uuid.hpp"
 #include "core/base/watch.hpp"
 #include "core/body/carried.hpp"
+#include "core/body/lines.hpp"
 #include "core/body/measures.hpp"
 #include "core/body/propose.hpp"
 #include "core/files/bvh.hpp"
@@ -66,8 +67,7 @@ Vec3 trunk_direction(const RoleMap& roles, const Pose& pose) {
     if (roles.is_four_legged())
         return (middle_of(roles, pose, {"thigh", "upperarm"}) - middle_of(roles, pose, {"foot", "hand"}))
             .normalized();
-    const Vec3 centre =
-        0.5 * (pose.p[size_t(roles.joint("thigh.left"))] + pose.p[size_t(roles.joint("thigh.right"))]);
+    const Vec3 centre = hip_centre(pose.p, lines_of(roles));
     Vec3 top = centre;
     if (const int head = roles.joint("head"); head >= 0) {
         top = pose.p[size_t(head)];

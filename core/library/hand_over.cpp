@@ -13,6 +13,7 @@
 #include "core/base/hash.hpp"
 #include "core/base/text_encoding.hpp"
 #include "core/base/uuid.hpp"
+#include "core/base/version.hpp"
 #include "core/documents/chains.hpp"
 #include "core/documents/review.hpp"
 #include "core/handover/name_pattern.hpp"
@@ -25,8 +26,6 @@ namespace nb {
 namespace fs = std::filesystem;
 
 namespace {
-
-constexpr const char* tool_version = "nimble bone 0.1.0";
 
 const LibraryEntry& entry_of(const std::vector<LibraryEntry>& entries, const std::string& name,
                              const std::string& folder, const char* kind) {
@@ -128,56 +127,79 @@ std::string report_place(const HandOverOrder& order, const Library& library) {
     return (fs::path(order_folder(order, library)) / (file_stem(order.name) + ".report.json")).string();
 }
 
+namespace {
+
+using What = HandOverRow::What;
+
+/// What is written of each pair: its files by kind and ending.
+std::vector<std::pair<What, std::string>> wanted_of(const HandOverOrder& order) {
+    std::vector<std::pair<What, std::string>> wanted;
+    for (const std::string& ending : order.formats) wanted.emplace_back(What::body, ending);
+    for (const std::string& ending : order.formats)
+        if (order.goals && (ending == ".glb" || ending == ".bvh")) wanted.emplace_back(What::goals, ending);
+    if (order.has_controls) wanted.emplace_back(What::controls, ".glb");
+    return wanted;
+}
+
+const char* word_of(What what) {
+    return what == What::goals ? ".goals" : what == What::controls ? ".controls" : "";
+}
+
+/// The files of one pair, not looked for on the disk yet.
+std::vector<HandOverRow> rows_of_pair(const HandOverOrder& order, const OrderedPair& pair,
+                                      LibraryFiles& files) {
+    std::vector<HandOverRow> rows;
+    for (const auto& [what, ending] : wanted_of(order)) {
+        HandOverRow& row = rows.emplace_back();
+        row.pair = pair;
+        row.what = what;
+        row.ending = ending;
+    }
+    try {
+        const LoadedFile& take = files.take(pair.take);
+        const LoadedFile& body = files.character(pair.character);
+        const int frames = frames_of(order, *take.take);
+        const double fps = fps_of(order, *take.take);
+        const PairSettings settings = settings_of(files.library(), take, body);
+        const std::string name = fill_pattern(
+            order.pattern, {{"take", pair.take},
+                            {"source", take.character.name},
+                            {"character", pair.character},
+                            {"library", files.library().name},
+                            {"layer", layer_word(touches_in_force(body.character, settings.pairing.settings,
+                                                                  take.take->key()))},
+                            {"fps", rate_word(fps)},
+                            {"frames", std::to_string(frames)},
+                            {"date", today()},
+                            {"version", order.version}});
+        for (HandOverRow& row : rows) {
+            row.frames = frames;
+            row.fps = fps;
+            row.name = name + word_of(row.what) + row.ending;
+            row.why = why_illegal(row.name);
+            row.bytes = size_t(frames) * 25 * 28;
+            if (row.what == What::body) {
+                row.bytes = size_of(row.ending, body.character, frames, order);
+                row.lost = lost_in(row.ending, body.character);
+                if (row.why.empty()) row.why = why_not_in(row.ending, body.character);
+            } else if (row.what == What::controls && !controls_beside(body.character.rig.path)) {
+                row.why = "the character has no control rig: controls.json beside its rig";
+            }
+        }
+    } catch (const std::exception& error) {
+        for (HandOverRow& row : rows) row.why = error.what();
+    }
+    return rows;
+}
+
+}  // namespace
+
 std::vector<HandOverRow> plan_hand_over(const HandOverOrder& order, LibraryFiles& files) {
     std::vector<HandOverRow> rows;
     const std::string folder = order_folder(order, files.library());
     std::set<std::string> taken;
-    using What = HandOverRow::What;
-    for (const OrderedPair& pair : order.pairs) {
-        std::vector<std::pair<What, std::string>> wanted;
-        for (const std::string& ending : order.formats) wanted.emplace_back(What::body, ending);
-        for (const std::string& ending : order.formats)
-            if (order.goals && (ending == ".glb" || ending == ".bvh"))
-                wanted.emplace_back(What::goals, ending);
-        if (order.has_controls) wanted.emplace_back(What::controls, ".glb");
-        for (const auto& [what, ending] : wanted) {
-            HandOverRow row;
-            row.pair = pair;
-            row.what = what;
-            row.ending = ending;
-            try {
-                const LoadedFile& take = files.take(pair.take);
-                const LoadedFile& body = files.character(pair.character);
-                row.frames = frames_of(order, *take.take);
-                row.fps = fps_of(order, *take.take);
-                row.bytes = what == What::body ? size_of(ending, body.character, row.frames, order)
-                                               : size_t(row.frames) * 25 * 28;
-                if (what == What::body) row.lost = lost_in(ending, body.character);
-                if (what == What::controls && !controls_beside(body.character.rig.path))
-                    row.why = "the character has no control rig: controls.json beside its rig";
-                const PairSettings settings = settings_of(files.library(), take, body);
-                row.name = fill_pattern(
-                               order.pattern,
-                               {{"take", pair.take},
-                                {"source", take.character.name},
-                                {"character", pair.character},
-                                {"library", files.library().name},
-                                {"layer", layer_word(touches_in_force(
-                                              body.character, settings.pairing.settings, take.take->key()))},
-                                {"fps", rate_word(row.fps)},
-                                {"frames", std::to_string(row.frames)},
-                                {"date", today()},
-                                {"version", order.version}}) +
-                           (what == What::goals      ? ".goals"
-                            : what == What::controls ? ".controls"
-                                                     : "") +
-                           ending;
-                if (row.why.empty()) row.why = why_illegal(row.name);
-                if (ending == ".vrma" && !row.lost.empty() && row.lost.front().starts_with("it cannot"))
-                    row.why = row.lost.front();
-            } catch (const std::exception& error) {
-                row.why = error.what();
-            }
+    for (const OrderedPair& pair : order.pairs)
+        for (HandOverRow& row : rows_of_pair(order, pair, files)) {
             row.path = (fs::path(folder) / row.name).string();
             std::error_code error;
             if (!row.why.empty()) {
@@ -190,14 +212,13 @@ std::vector<HandOverRow> plan_hand_over(const HandOverOrder& order, LibraryFiles
                 if (order.clash == Clash::number) {
                     const fs::path stem = fs::path(row.path).replace_extension();
                     for (int n = 2; fs::exists(row.path, error) || taken.contains(row.path); ++n)
-                        row.path = fmt::format("{}_{}{}", stem.string(), n, ending);
+                        row.path = fmt::format("{}_{}{}", stem.string(), n, row.ending);
                     taken.insert(row.path);
                     row.name = fs::path(row.path).lexically_relative(folder).string();
                 }
             }
             rows.push_back(std::move(row));
         }
-    }
     return rows;
 }
 
@@ -303,7 +324,7 @@ class Run {
         Json& document = report_.document = document_header("hand-over-report", make_uuid());
         document["order"] = order_.name;
         document["order_hash"] = hash_of(format_document(order_document(order_)));
-        document["tool"] = tool_version;
+        document["tool"] = fmt::format("nimble bone {}", version());
         document["date"] = today();
         document["library"] = files_.library().name;
         document["files"] = Json::array();

@@ -84,7 +84,7 @@ std::vector<double> eased_weights(const std::vector<char>& is_given, int ease) {
     weights.reserve(is_given.size());
     for (const int apart : frames_apart(is_given)) {
         const double u = 1.0 - double(std::min(ease, apart)) / std::max(1, ease);
-        weights.push_back(u * u * (3.0 - 2.0 * u));
+        weights.push_back(smooth_step(u));
     }
     return weights;
 }

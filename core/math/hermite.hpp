@@ -1,8 +1,13 @@
-// Cubic Hermite on 0 .. 1.
+// Cubic Hermite on 0 .. 1, and the smooth step.
 #pragma once
 #include "core/math/rotation.hpp"
 
 namespace nb {
+
+/// From 0 at 0 to 1 at 1, without slope at both.
+constexpr double smooth_step(double u) {
+    return u * u * (3.0 - 2.0 * u);
+}
 
 /// Ends and slopes there, of the whole way.
 inline Vec3 hermite(const Vec3& a, const Vec3& slope_a, const Vec3& b, const Vec3& slope_b, double u) {

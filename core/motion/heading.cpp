@@ -88,12 +88,24 @@ std::vector<Rigid> root_track(const WorldMotion& motion, const BodyLines& lines,
     std::vector<Rigid> track;
     track.reserve(heading.size());
     for (int f = 0; f < motion.frames; ++f) {
-        const Vec3 centre =
-            0.5 * (motion.p[motion.at(f, lines.thigh_left)] + motion.p[motion.at(f, lines.thigh_right)]);
+        const Vec3 centre = hip_centre(motion, lines, f);
         track.push_back(
             {exp_rotation(heading[size_t(f)] * Vec3::UnitY()), Vec3(centre.x(), 0.0, centre.z())});
     }
     return track;
+}
+
+void put_on_root(const Skeleton& skeleton, int root, int top, const std::vector<Rigid>& track,
+                 WorldMotion& motion) {
+    const Pose rest = rest_pose(skeleton);
+    for (int j = root; j < skeleton.size(); ++j) {
+        if (!skeleton.is_ancestor(root, j) || skeleton.is_ancestor(top, j)) continue;
+        for (int f = 0; f < motion.frames; ++f) {
+            const Rigid X = track[size_t(f)] * Rigid{rest.R[size_t(j)], rest.p[size_t(j)]};
+            motion.R[motion.at(f, j)] = X.R;
+            motion.p[motion.at(f, j)] = X.p;
+        }
+    }
 }
 
 }  // namespace nb

@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "core/math/hermite.hpp"
 #include "core/solve/paired.hpp"
 #include "core/solve/program.hpp"
 
@@ -92,7 +93,7 @@ Quat blend_turns(const Quat& a, const Quat& b, double u) {
     const double from = deg_to_rad(100.0);
     if (angle <= from) return a * exp_rotation(u * w);
     const double v = std::min(1.0, (angle - from) / (pi - from));
-    return a * exp_rotation(u * (1.0 - v * v * (3.0 - 2.0 * v)) * w);
+    return a * exp_rotation(u * (1.0 - smooth_step(v)) * w);
 }
 
 void pass_angles(const Program& program, const SourceFrame& source, TargetFrame& target) {

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <complex>
 
+#include "core/math/hermite.hpp"
 #include "core/solve/stretch.hpp"
 
 namespace nb {
@@ -98,7 +99,7 @@ double by_way_of_straight(double now, double forward, double squared_more) {
     if (now >= 0.0) return forward;
     if (squared_more >= 0.0) return -forward;  // it grows longer: less bent back
     const double u = std::clamp((-now / forward - goes_over_at) / (1.0 - goes_over_at), 0.0, 1.0);
-    return forward * (1.0 - 2.0 * u * u * (3.0 - 2.0 * u));
+    return forward * (1.0 - 2.0 * smooth_step(u));
 }
 
 }  // namespace

@@ -87,25 +87,6 @@ PassEffects pass_effects(const Program& program, const Pose& source, const Frame
 
 namespace {
 
-/// The root bone, and what hangs on it beside the body, goes with the body's place on the floor and heading.
-void put_on_root(const Skeleton& skeleton, TransferResult& result, double frame_time_s, int first_frame) {
-    const CarriedBody& body = result.plan.program.body;
-    const std::vector<Rigid> track = root_track(result.target, body.lines, frame_time_s, first_frame);
-    const Pose rest = rest_pose(skeleton);
-    for (int j = body.root; j < skeleton.size(); ++j) {
-        if (!skeleton.is_ancestor(body.root, j) || skeleton.is_ancestor(body.top, j)) continue;
-        for (int f = 0; f < result.target.frames; ++f) {
-            const Rigid X = track[size_t(f)] * Rigid{rest.R[size_t(j)], rest.p[size_t(j)]};
-            result.target.R[result.target.at(f, j)] = X.R;
-            result.target.p[result.target.at(f, j)] = X.p;
-        }
-    }
-}
-
-}  // namespace
-
-namespace {
-
 /// `to_release`: the take, when its frames may go once its world motion is known; then nothing is baked.
 TransferResult transfer_with(const Character& source, const Take& given, Take* to_release,
                              const Character& target, const PairingSettings& settings, int threads,
@@ -163,8 +144,11 @@ TransferResult transfer_with(const Character& source, const Take& given, Take* t
                                               {take.start_s, take.frame_time_s, take.first_motion_frame}))
             result.touch_notes.push_back(std::move(note));
     if (result.plan.program.body.root >= 0) {
-        put_on_root(target.rig.skeleton, result, take.frame_time_s, take.first_motion_frame);
-        baked.translated.push_back(result.plan.program.body.root);
+        const CarriedBody& body = result.plan.program.body;
+        put_on_root(target.rig.skeleton, body.root, body.top,
+                    root_track(result.target, body.lines, take.frame_time_s, take.first_motion_frame),
+                    result.target);
+        baked.translated.push_back(body.root);
         std::sort(baked.translated.begin(), baked.translated.end());
     }
     if (to_release) return result;

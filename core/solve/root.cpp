@@ -13,7 +13,7 @@ void compile_root(const PairedBodies& bodies, Program& program) {
     op.T_ankle_m = bodies.T.rest.ankle_height_m;
     const CarriedBody& body = program.body;
     const auto& p0 = bodies.T.rest.p_WJ0;
-    const Vec3 centre = 0.5 * (p0[size_t(body.thigh_left)] + p0[size_t(body.thigh_right)]);
+    const Vec3 centre = hip_centre(p0, body.lines);
     op.T_rest_hip_centre = centre;
     op.T_hip_centre =
         bodies.T.rest.R_WJ0[size_t(body.hips)].conjugate() * Vec3(centre - p0[size_t(body.hips)]);

@@ -72,18 +72,12 @@ Program without_keyed(const Program& program) {
 namespace {
 
 /// Frames outside, and those of contacts that reach there.
-std::vector<char> as_without(const std::vector<char>& is_outside, const AskedLimb& with,
-                             const AskedLimb& without) {
+std::vector<char> as_without(const std::vector<char>& is_outside, const std::vector<char>& is_held) {
     std::vector<char> given = is_outside;
-    const int frames = int(given.size());
-    const auto is_held = [&](int f) {
-        return (!with.is_held.empty() && with.is_held[size_t(f)]) ||
-               (!without.is_held.empty() && without.is_held[size_t(f)]);
-    };
-    for (int f = 1; f < frames; ++f)
-        if (!given[size_t(f)] && given[size_t(f) - 1] && is_held(f) && is_held(f - 1)) given[size_t(f)] = 1;
-    for (int f = frames - 2; f >= 0; --f)
-        if (!given[size_t(f)] && given[size_t(f) + 1] && is_held(f) && is_held(f + 1)) given[size_t(f)] = 1;
+    for (size_t f = 1; f < given.size(); ++f)
+        if (given[f - 1] && is_held[f] && is_held[f - 1]) given[f] = 1;
+    for (size_t f = given.size(); f-- > 1;)
+        if (given[f] && is_held[f - 1] && is_held[f]) given[f - 1] = 1;
     return given;
 }
 
@@ -93,10 +87,6 @@ Vec3 at(const std::vector<Vec3>& values, size_t f) {
 Quat at(const std::vector<Quat>& turns, size_t f) {
     return turns.empty() ? Quat::Identity() : turns[f];
 }
-
-}  // namespace
-
-namespace {
 
 /// One limb in one frame: what is added to where and how it was asked.
 struct LimbFrame {
@@ -148,7 +138,7 @@ void keep_led(const Problem& problem, const KeptTo& kept, const std::array<Asked
         const AskedLimb& B = kept.without.asked[at_limb];
         EffectorGoals& g = goals.effectors[i];
         const EffectorGoals& other = without.effectors[i];
-        const std::vector<char> given = as_without(is_outside, A, B);
+        const std::vector<char> given = as_without(is_outside, A.is_held);
         const std::vector<double> p = eased_weights(given, lead_frames(kept.frame_time_s));
         for (size_t f = 0; f < p.size(); ++f) {
             if (p[f] <= 0.0) continue;

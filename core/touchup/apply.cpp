@@ -7,6 +7,7 @@
 #include "core/body/carried.hpp"
 #include "core/body/hops.hpp"
 #include "core/body/lines.hpp"
+#include "core/math/hermite.hpp"
 #include "core/math/mean.hpp"
 #include "core/math/two_bones.hpp"
 #include "core/touchup/calm.hpp"
@@ -268,7 +269,7 @@ class Touched {
             const auto p = [&](int f) -> const Vec3& { return motion_.p[motion_.at(f, foot)]; };
             for (int f = hop.first + 1; f < hop.last; ++f) {
                 const double u = double(f - hop.first) / (hop.last - hop.first);
-                const Vec3 straight = p(hop.first) + u * u * (3.0 - 2.0 * u) * (p(hop.last) - p(hop.first));
+                const Vec3 straight = p(hop.first) + smooth_step(u) * (p(hop.last) - p(hop.first));
                 by[leg][size_t(f)] = weights_[size_t(f)] * (straight - p(f));
             }
             ++count;

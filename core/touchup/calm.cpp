@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/math/hermite.hpp"
 #include "core/math/low_pass.hpp"
 
 namespace nb {
@@ -26,8 +27,7 @@ std::vector<double> fastness(const std::vector<Quat>& R, const std::vector<doubl
     const double from = part(fast_from);
     const double over = std::max(part(fast_to) - from, 1e-9);
     for (size_t f = 0; f < n; ++f) {
-        const double u = std::clamp((speed[f] - from) / over, 0.0, 1.0);
-        result[f] = u * u * (3.0 - 2.0 * u);
+        result[f] = smooth_step(std::clamp((speed[f] - from) / over, 0.0, 1.0));
     }
     return result;
 }

@@ -24,6 +24,7 @@
 #include "core/documents/take.hpp"
 #include "core/files/bvh.hpp"
 #include "core/files/gltf/gltf.hpp"
+#include "core/library/controls.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -193,6 +194,32 @@ class CommandLineTest : public QObject {
         const Run rest = nbone({"hand-over", order, "--library", QString::fromStdString(test::demo(""))});
         QVERIFY2(rest.code == 0, qPrintable(rest.out + rest.error));
         QCOMPARE(QDir(folder.filePath("out")).entryList({"*_60.glb", "*_120.glb"}, QDir::Files).size(), 10);
+    }
+    void controls_are_proposed_and_given_by_hand() {
+        QTemporaryDir folder;
+        const QString body = QString::fromStdString(test::demo("characters/ferrier/"));
+        const QStringList asked{"controls",       body + "controls.glb", "--target",
+                                body + "rig.glb", "--target-character",  body + "character.json"};
+        // By their names alone the demo's controls are found as they were made.
+        const QString out = folder.filePath("controls.json");
+        const Run run = nbone(asked + QStringList{"--out", out});
+        QVERIFY2(run.code == 0, qPrintable(run.error));
+        const ControlRig found = read_controls(out.toStdString());
+        const ControlRig made = read_controls((body + "controls.json").toStdString());
+        for (const Control& one : made.controls)
+            QVERIFY2(std::find(found.controls.begin(), found.controls.end(), one) != found.controls.end(),
+                     one.node.c_str());
+        QCOMPARE(found.controls.size(), made.controls.size());
+        QVERIFY(run.out.contains("harbour"));  // takes nothing
+        // By hand, and the other side with it.
+        const QString by_hand = folder.filePath("by-hand.json");
+        QCOMPARE(nbone(asked + QStringList{"--set", "hand_L_ctl=forearm.left", "--out", by_hand}).code, 0);
+        for (const Control& one : read_controls(by_hand.toStdString()).controls)
+            if (one.node.starts_with("hand_"))
+                QCOMPARE(one.goal, std::string(one.node == "hand_L_ctl" ? "forearm.left" : "forearm.right"));
+        QCOMPARE(nbone(asked + QStringList{"--set", "hand_L_ctl=wing.left"}).code, 3);
+        QCOMPARE(nbone(asked + QStringList{"--set", "nothing=hips"}).code, 3);
+        QCOMPARE(nbone(asked + QStringList{"--set", "nothing"}).code, 2);
     }
     void clips_are_joined() {
         QTemporaryDir folder;

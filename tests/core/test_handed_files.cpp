@@ -3,7 +3,6 @@
 #include <QJsonArray>
 #include <QJsonDocument>
 #include <QJsonObject>
-#include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>
 #include <filesystem>
@@ -23,6 +22,7 @@
 #include "core/handover/write.hpp"
 #include "core/library/controls.hpp"
 #include "core/library/hand_over.hpp"
+#include "tests/support/other_programs.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -35,23 +35,9 @@ class HandedFilesTest : public QObject {
     std::string in(const std::string& name) const {
         return folder_.filePath(QString::fromStdString(name)).toStdString();
     }
-    static QByteArray run(const QString& program, const QStringList& arguments, int* code = nullptr) {
-        QProcess process;
-        process.start(program, arguments);
-        process.waitForFinished(120000);
-        if (code) *code = process.exitCode();
-        const QByteArray error = process.readAllStandardError();
-        return process.exitCode() == 0 ? process.readAllStandardOutput()
-                                       : process.readAllStandardOutput() + error;
-    }
-    static QByteArray node(QStringList arguments, int* code = nullptr) {
-        arguments[0] = NB_NODE_FOLDER "/" + arguments[0];
-        return run("node", arguments, code);
-    }
     static void verify_valid(const std::string& path) {
-        int code = 0;
-        const QByteArray said = node({"validate.mjs", QString::fromStdString(path)}, &code);
-        QVERIFY2(code == 0, said);
+        const QByteArray said = found_by_validator(path);
+        QVERIFY2(said.isEmpty(), said);
     }
     Handed handed(const char* take, const char* body) {
         const LoadedFile source = demo_take(take), target = demo_body(body);
@@ -85,9 +71,8 @@ class HandedFilesTest : public QObject {
         write_handed(in("shown.csv"), in_file, {});
         verify_valid(in("few.glb"));
         const auto found =
-            QJsonDocument::fromJson(run("/usr/bin/python3", {NB_SOURCE_DIR "/tests/support/keys.py",
-                                                             QString::fromStdString(in("few.glb")),
-                                                             QString::fromStdString(in("shown.csv"))}))
+            QJsonDocument::fromJson(run_python("keys.py", {QString::fromStdString(in("few.glb")),
+                                                           QString::fromStdString(in("shown.csv"))}))
                 .object();
         QCOMPARE(found["frames"].toInt(), shown.motion.frames);
         QVERIFY(found["joints"].toInt() > 15);
@@ -110,8 +95,8 @@ class HandedFilesTest : public QObject {
             verify_valid(path);
             // three's loader: the joints where they were shown, also those below the added node.
             const int f = 200;
-            const QByteArray said = node({"positions.mjs", QString::fromStdString(path), "0",
-                                          QString::number(f * shown.motion.frame_time_s, 'g', 12)});
+            const QByteArray said = run_node({"positions.mjs", QString::fromStdString(path), "0",
+                                              QString::number(f * shown.motion.frame_time_s, 'g', 12)});
             const auto joints = QJsonDocument::fromJson(said).array()[0].toObject()["joints"].toObject();
             const FileConventions& own = shown.character.rig.conventions;
             int compared = 0;
@@ -327,11 +312,11 @@ class HandedFilesTest : public QObject {
                 roles[fill.role] = shown.character.rig.skeleton.names[size_t(fill.joint)];
             write_file(in("roles.json"), roles.dump());
             int code = 0;
-            const QByteArray said =
-                run("/usr/bin/python3",
-                    {NB_SOURCE_DIR "/tests/support/controls.py", QString::fromStdString(in("controls.glb")),
-                     QString::fromStdString(in("shown.csv")), QString::fromStdString(in("roles.json"))},
-                    &code);
+            const QByteArray said = run_python(
+                "controls.py",
+                {QString::fromStdString(in("controls.glb")), QString::fromStdString(in("shown.csv")),
+                 QString::fromStdString(in("roles.json"))},
+                &code);
             QVERIFY2(code == 0, said);
             const auto worst = QJsonDocument::fromJson(said).object();
             for (const char* rule : {"pelvis", "tips", "poles", "angles"})
@@ -360,17 +345,17 @@ class HandedFilesTest : public QObject {
             points += "]";
             double distance = 0.0;
             const FloorMove move = nearest_floor_move(a, b, distance);
-            const QByteArray said =
-                run("/usr/bin/python3", {"-c",
-                                         "import json,sys,numpy as np\nfrom scipy.optimize import minimize\n"
-                                         "d=np.array(json.loads(sys.argv[1]))\n"
-                                         "def cost(v):\n t,x,z=v\n bx=d[:,2]*np.cos(t)+d[:,3]*np.sin(t)+x; "
-                                         "bz=-d[:,2]*np.sin(t)+d[:,3]*np.cos(t)+z\n"
-                                         " return ((d[:,0]-bx)**2+(d[:,1]-bz)**2).sum()\n"
-                                         "best=min((minimize(cost,[t,0,0],method='BFGS') for t in "
-                                         "(-2,-1,0,1,2)),key=lambda r:r.fun)\n"
-                                         "print(json.dumps(list(best.x)))",
-                                         points});
+            const QByteArray said = run_program(
+                "/usr/bin/python3", {"-c",
+                                     "import json,sys,numpy as np\nfrom scipy.optimize import minimize\n"
+                                     "d=np.array(json.loads(sys.argv[1]))\n"
+                                     "def cost(v):\n t,x,z=v\n bx=d[:,2]*np.cos(t)+d[:,3]*np.sin(t)+x; "
+                                     "bz=-d[:,2]*np.sin(t)+d[:,3]*np.cos(t)+z\n"
+                                     " return ((d[:,0]-bx)**2+(d[:,1]-bz)**2).sum()\n"
+                                     "best=min((minimize(cost,[t,0,0],method='BFGS') for t in "
+                                     "(-2,-1,0,1,2)),key=lambda r:r.fun)\n"
+                                     "print(json.dumps(list(best.x)))",
+                                     points});
             const auto x = QJsonDocument::fromJson(said).array();
             QCOMPARE(x.size(), 3);
             QVERIFY2(std::abs(std::remainder(x[0].toDouble() - move.yaw_rad, 2 * pi)) < 1e-4, said);
@@ -390,7 +375,7 @@ class HandedFilesTest : public QObject {
         const std::vector<int> frames{0, 60, 123, 240};
         for (const int f : frames) arguments << QString::number(f * shown.motion.frame_time_s, 'g', 12);
         int code = 0;
-        const QByteArray said = node(arguments, &code);
+        const QByteArray said = run_node(arguments, &code);
         QVERIFY2(code == 0, said);
         const auto told = QJsonDocument::fromJson(said).array();
         const RestAlignment& rest = shown.character.rest;

@@ -2,7 +2,6 @@
 // sides agree, stances do not change the transfer, a degree off is a degree off, and a rig whose own rest is
 // the aligned one stands as it was posed.
 // Longer than other files: short tests of one subject, side by side.
-#include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>
 
@@ -22,6 +21,7 @@
 #include "core/rest/compare.hpp"
 #include "core/rest/edit.hpp"
 #include "core/rest/solve.hpp"
+#include "tests/support/other_programs.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -80,14 +80,6 @@ void pose_as(Character& c, const StatedRest& stated) {
             const int joint = c.roles.joint(part + std::string(side_suffix(side)));
             if (joint >= 0) pose_rest(c.rig.skeleton, joint, side == Side::left ? turn : mirrored_turn(turn));
         }
-}
-
-/// What the Khronos validator finds; empty when it finds neither errors nor warnings.
-QByteArray found_by_validator(const std::string& path) {
-    QProcess process;
-    process.start("node", {NB_NODE_FOLDER "/validate.mjs", QString::fromStdString(path)});
-    process.waitForFinished(120000);
-    return process.exitCode() == 0 ? QByteArray() : process.readAllStandardOutput() + " ";
 }
 
 }  // namespace
@@ -546,7 +538,7 @@ class RestTest : public QObject {
             for (size_t v = 0; v < a.size(); ++v) moved = std::max(moved, (a[v] - b[v]).norm());
         }
         QVERIFY2(moved < 1e-5, qPrintable(QString::number(moved)));
-        const QByteArray found = found_by_validator(path);
+        const QByteArray found = test::found_by_validator(path);
         QVERIFY2(found.isEmpty(), found.constData());
         // Away from it, linear blending bends the skin differently; bones of one joint not at all.
         WorldMotion motion;

@@ -3,7 +3,6 @@
 #include <QJsonArray>
 #include <QJsonDocument>
 #include <QJsonObject>
-#include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>
 #include <cstring>
@@ -16,6 +15,7 @@
 #include "core/library/library.hpp"
 #include "core/motion/edit.hpp"
 #include "core/motion/kinematics.hpp"
+#include "tests/support/other_programs.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -29,16 +29,6 @@ LoadedFile crew_member(const std::string& name) {
     std::vector<std::string> notes;
     const std::string folder = test::demo("characters/" + name);
     return load_character(folder + "/rig.glb", folder + "/character.json", notes);
-}
-
-QByteArray node(const QStringList& arguments, int* code = nullptr) {
-    if (!QFile::exists(NB_NODE_FOLDER "/node_modules/three")) qFatal("run tools/set-up --with-tests first");
-    QProcess process;
-    process.start("node", QStringList{NB_NODE_FOLDER "/" + arguments[0]} + arguments.mid(1));
-    process.waitForFinished(120000);
-    if (code) *code = process.exitCode();
-    if (process.exitCode() != 0) qWarning("%s", process.readAllStandardError().constData());
-    return process.readAllStandardOutput();
 }
 
 nlohmann::json json_of_glb(const std::string& path) {
@@ -131,7 +121,7 @@ class SkinsTest : public QObject {
         const WorldMotion world = forward_kinematics(file.skeleton, file.take);
         const auto three =
             QJsonDocument::fromJson(
-                node({"positions.mjs", QString::fromStdString(in("mirrored.glb")), "0", "0.5"}))
+                test::run_node({"positions.mjs", QString::fromStdString(in("mirrored.glb")), "0", "0.5"}))
                 .array()[0]
                 .toObject();
         double largest = 0.0;
@@ -176,9 +166,8 @@ class SkinsTest : public QObject {
         const TransferResult result = test::carry(source, target);
         const std::string path = in("out.glb");
         export_take(path, target.character, result.take);
-        int code = 1;
-        const QByteArray said = node({"validate.mjs", QString::fromStdString(path)}, &code);
-        QVERIFY2(code == 0, said.constData());
+        const QByteArray said = test::found_by_validator(path);
+        QVERIFY2(said.isEmpty(), said.constData());
 
         // Our own reading.
         const SkeletonFile again = read_gltf(path);
@@ -197,7 +186,7 @@ class SkinsTest : public QObject {
         }
         const auto entries =
             QJsonDocument::fromJson(
-                node(QStringList{"positions.mjs", QString::fromStdString(path), "0"} + times))
+                test::run_node(QStringList{"positions.mjs", QString::fromStdString(path), "0"} + times))
                 .array();
         QCOMPARE(entries.size(), 12);
         double joints = 0.0, skin = 0.0;

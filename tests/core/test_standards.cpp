@@ -3,7 +3,6 @@
 // ISO/IEC 19774-1 joint names (from memory).
 #include <QJsonDocument>
 #include <QJsonObject>
-#include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>
 #include <set>
@@ -17,6 +16,7 @@
 #include "core/documents/roles.hpp"
 #include "core/handover/vrm.hpp"
 #include "core/library/library.hpp"
+#include "tests/support/other_programs.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/variants.hpp"
 
@@ -45,16 +45,6 @@ bool has_kind(const std::vector<CheckEntry>& entries, const std::string& kind) {
     return std::any_of(entries.begin(), entries.end(), [&](const CheckEntry& e) { return e.kind == kind; });
 }
 
-QByteArray node(const QStringList& arguments) {
-    if (!QFile::exists(NB_NODE_FOLDER "/node_modules/@pixiv/three-vrm"))
-        qFatal("run tools/set-up --with-tests first");
-    QProcess process;
-    process.start("node", QStringList{NB_NODE_FOLDER "/" + arguments[0]} + arguments.mid(1));
-    process.waitForFinished(120000);
-    if (process.exitCode() != 0) qWarning("%s", process.readAllStandardError().constData());
-    return process.readAllStandardOutput();
-}
-
 }  // namespace
 
 class StandardsTest : public QObject {
@@ -71,7 +61,8 @@ class StandardsTest : public QObject {
             const std::string path = in((who + ".vrm.glb").c_str());
             write_vrm(path, file.character, {.name = who});
             const QJsonObject read =
-                QJsonDocument::fromJson(node({"humanoid.mjs", QString::fromStdString(path)})).object();
+                QJsonDocument::fromJson(test::run_node({"humanoid.mjs", QString::fromStdString(path)}))
+                    .object();
             QCOMPARE(read["metaVersion"].toString(), QString("1"));
             const QJsonObject bones = read["bones"].toObject();
             const auto& names = file.character.rig.skeleton.names;
@@ -92,7 +83,7 @@ class StandardsTest : public QObject {
                          QString::fromStdString(names[size_t(file.character.roles.joint(role))]));
             // Every bone of the standard that the roles have is there.
             QCOMPARE(bones.size(), qsizetype(vrm_bones(file.character.roles).size()));
-            const QByteArray verdict = node({"validate.mjs", QString::fromStdString(path)});
+            const QByteArray verdict = test::run_node({"validate.mjs", QString::fromStdString(path)});
             QVERIFY2(verdict.contains("0 errors"), verdict.constData());
         }
     }

@@ -8,36 +8,14 @@ cosines); in angles, upper arm and forearm (thigh and shin) turn as their contro
 table, which is the rest. Prints JSON: the largest distance in m by rule; poles where the limb is bent by 15 degrees."""
 import csv
 import json
-import struct
 import sys
 
 import numpy as np
+from glb import Glb, rotation
 
-data = open(sys.argv[1], 'rb').read()
-length = struct.unpack_from('<I', data, 12)[0]
-gltf = json.loads(data[20:20 + length])
-binary = data[20 + length + 8:]
-nodes = gltf['nodes']
-parent = {c: n for n, node in enumerate(nodes) for c in node.get('children', [])}
+glb = Glb(sys.argv[1])
+nodes, parent, channels = glb.nodes, glb.parent, glb.channels()
 number = {node['name']: n for n, node in enumerate(nodes)}
-
-
-def accessor(index):
-    a = gltf['accessors'][index]
-    view = gltf['bufferViews'][a['bufferView']]
-    width = {'SCALAR': 1, 'VEC3': 3, 'VEC4': 4}[a['type']]
-    return np.frombuffer(binary, '<f4', a['count'] * width, view.get('byteOffset', 0) + a.get('byteOffset', 0)).reshape(-1, width).astype(float)
-
-
-animation = gltf['animations'][-1]
-channels = {(c['target']['node'], c['target']['path']): (accessor(animation['samplers'][c['sampler']]['input'])[:, 0],
-                                                         accessor(animation['samplers'][c['sampler']]['output'])) for c in animation['channels']}
-
-
-def rotation(q):
-    x, y, z, w = np.array(q) / np.linalg.norm(q)
-    return np.array([[1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)], [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-                     [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)]])
 
 
 def world(n, t, cache):

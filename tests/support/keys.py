@@ -5,31 +5,18 @@ joints in the world in metres from node transforms. Prints JSON: the largest dis
 frames and joints that both have."""
 import csv
 import json
-import struct
 import sys
 
 import numpy as np
+from glb import Glb, rotation
 
-data = open(sys.argv[1], 'rb').read()
-length = struct.unpack_from('<I', data, 12)[0]
-gltf = json.loads(data[20:20 + length])
-binary = data[20 + length + 8:]
-
-
-def accessor(index):
-    a = gltf['accessors'][index]
-    view = gltf['bufferViews'][a['bufferView']]
-    width = {'SCALAR': 1, 'VEC3': 3, 'VEC4': 4}[a['type']]
-    start = view.get('byteOffset', 0) + a.get('byteOffset', 0)
-    return np.frombuffer(binary, '<f4', a['count'] * width, start).reshape(-1, width).astype(float)
+glb = Glb(sys.argv[1])
+nodes, parent, channels = glb.nodes, glb.parent, glb.channels()
 
 
 def matrix(q, p, s):
-    x, y, z, w = q
     m = np.eye(4)
-    m[:3, :3] = np.array([[1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-                          [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-                          [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)]]) * np.array(s)
+    m[:3, :3] = rotation(q) * np.array(s)
     m[:3, 3] = p
     return m
 
@@ -51,18 +38,6 @@ def played(times, values, t, is_turn):
     u = min(1.0, max(0.0, (t - times[k]) / (times[k + 1] - times[k])))
     return slerp(values[k], values[k + 1], u) if is_turn else (1 - u) * values[k] + u * values[k + 1]
 
-
-nodes = gltf['nodes']
-parent = {c: n for n, node in enumerate(nodes) for c in node.get('children', [])}
-channels = {}
-animation = gltf['animations'][-1]
-for c in animation['channels']:
-    s = animation['samplers'][c['sampler']]
-    assert s.get('interpolation', 'LINEAR') == 'LINEAR'
-    values = accessor(s['output'])
-    if c['target']['path'] == 'rotation':  # of unit length in single precision only
-        values = values / np.linalg.norm(values, axis=1, keepdims=True)
-    channels[c['target']['node'], c['target']['path']] = (accessor(s['input'])[:, 0], values)
 
 shown = {}
 frames = {}
@@ -86,7 +61,7 @@ for frame, t in sorted(frames.items()):
             else:
                 q = played(*channels[n, 'rotation'], t, True) if (n, 'rotation') in channels else np.array(node.get('rotation', [0, 0, 0, 1]))
                 p = played(*channels[n, 'translation'], t, False) if (n, 'translation') in channels else node.get('translation', [0, 0, 0])
-                local = matrix(q / np.linalg.norm(q), p, node.get('scale', [1, 1, 1]))
+                local = matrix(q, p, node.get('scale', [1, 1, 1]))
             world[n] = globally(parent[n]) @ local if n in parent else local
         return world[n]
 

@@ -80,13 +80,13 @@ void HandOverSheet::take_out() {
 }
 
 std::pair<QString, bool> HandOverSheet::state_of(const HandOverRow& row) const {
+    const auto stale = std::find_if(desk_.stale().begin(), desk_.stale().end(),
+                                    [&](const StaleRow& one) { return one.name == row.name; });
+    const bool is_stale = stale != desk_.stale().end();
     if (const Json* file = desk_.outcome(row.name)) {
         const std::string state = (*file)["state"];
         if (state == "failed") return {QString::fromStdString((*file).value("why", "")), true};
-        const auto stale = std::find_if(desk_.stale().begin(), desk_.stale().end(),
-                                        [&](const StaleRow& one) { return one.name == row.name; });
-        if (stale != desk_.stale().end())
-            return {tr("stale: %1").arg(QString::fromStdString(stale->why)), true};
+        if (is_stale) return {tr("stale: %1").arg(QString::fromStdString(stale->why)), true};
         if (state == "written")
             return {tr("written; read back %1 mm off at most, %2 of %3 keys")
                         .arg((*file)["read_back"].value("place_mm", 0.0), 0, 'f', 3)
@@ -98,16 +98,13 @@ std::pair<QString, bool> HandOverSheet::state_of(const HandOverRow& row) const {
         case HandOverRow::State::free:
             return {tr("new"), false};
         case HandOverRow::State::there: {
-            const auto stale = std::find_if(desk_.stale().begin(), desk_.stale().end(),
-                                            [&](const StaleRow& one) { return one.name == row.name; });
-            const QString now = stale != desk_.stale().end()
-                                    ? tr("is there, stale: %1").arg(QString::fromStdString(stale->why))
-                                    : tr("is there");
+            const QString now =
+                is_stale ? tr("is there, stale: %1").arg(QString::fromStdString(stale->why)) : tr("is there");
             const Clash clash = desk_.order().clash;
             return {clash == Clash::skip      ? tr("%1; skipped").arg(now)
                     : clash == Clash::replace ? tr("%1; replaced").arg(now)
                                               : tr("%1; gets a number").arg(now),
-                    stale != desk_.stale().end() || clash == Clash::replace};
+                    is_stale || clash == Clash::replace};
         }
         case HandOverRow::State::twice:
         case HandOverRow::State::refused:

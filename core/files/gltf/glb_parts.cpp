@@ -71,6 +71,7 @@ GlbParts::GlbParts(const Rig& rig) : path_(rig.path) {
     const size_t count = json.contains("nodes") ? json["nodes"].size() : 0;
     for (size_t j = 0; j < rig.nodes.size(); ++j) {
         const int node = rig.nodes[j].node;
+        if (node < 0) continue;  // a bone that comes to it
         if (size_t(node) >= count ||
             json["nodes"][size_t(node)].value("name", fmt::format("node_{}", node)) != rig.nodes[j].name)
             throw FileError(rig.path, "is no longer the file that was read: its nodes have changed",
@@ -132,25 +133,29 @@ void GlbParts::pack_buffers() {
     }
 }
 
-size_t GlbParts::add_view(std::string_view data) {
-    pad(binary_, '\0');
-    Json& views = json["bufferViews"];
-    if (views.is_null()) views = Json::array();
-    views.push_back({{"buffer", 0}, {"byteOffset", binary_.size()}, {"byteLength", data.size()}});
-    binary_.append(data);
-    return views.size() - 1;
+size_t GlbParts::append(const char* list, Json item) {
+    Json& all = json[list];
+    if (all.is_null()) all = Json::array();
+    all.push_back(std::move(item));
+    return all.size() - 1;
 }
 
-size_t GlbParts::add_floats(const std::vector<float>& values, const char* type, size_t width) {
+size_t GlbParts::add_view(std::string_view data) {
+    pad(binary_, '\0');
+    const size_t view =
+        append("bufferViews", {{"buffer", 0}, {"byteOffset", binary_.size()}, {"byteLength", data.size()}});
+    binary_.append(data);
+    return view;
+}
+
+size_t GlbParts::add_floats(std::span<const float> values, const char* type, size_t width) {
     if (!std::all_of(values.begin(), values.end(), [](float v) { return std::isfinite(v); }))
         throw FileError(path_, "was not written on: a value is no finite number",
                         "look at the body and the take it was to be written with");
     const size_t view = add_view({reinterpret_cast<const char*>(values.data()), values.size() * 4});
-    Json& accessors = json["accessors"];
-    if (accessors.is_null()) accessors = Json::array();
-    accessors.push_back(
+    return append(
+        "accessors",
         {{"bufferView", view}, {"componentType", 5126}, {"count", values.size() / width}, {"type", type}});
-    return accessors.size() - 1;
 }
 
 Vec3 GlbParts::translation_of(size_t index) const {

@@ -1,7 +1,9 @@
 // A glTF file taken apart into its JSON and one binary buffer, changed, and put together as .glb. Internal to
 // core/files.
 #pragma once
+#include <initializer_list>
 #include <nlohmann/json.hpp>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -33,8 +35,14 @@ class GlbParts {
     nlohmann::ordered_json json;
     /// Appends data as a buffer view; returns its index.
     size_t add_view(std::string_view data);
-    /// Appends an accessor of floats ("SCALAR", "VEC3" ...); returns its index.
-    size_t add_floats(const std::vector<float>& values, const char* type, size_t width);
+    /// Appends an accessor of floats ("SCALAR", "VEC3" ...); returns its index. Throws FileError for what is not finite.
+    size_t add_floats(std::span<const float> values, const char* type, size_t width);
+    size_t add_floats(std::initializer_list<float> values, const char* type, size_t width) {
+        return add_floats(std::span<const float>(values.begin(), values.size()), type, width);
+    }
+    /// To a list of the file ("skins", "animations" ...), which is made where it is missing; its index. References into
+    /// `json` do not outlive it.
+    size_t append(const char* list, nlohmann::ordered_json item);
     /// Where a node stands below its parent, in the file's own units.
     Vec3 translation_of(size_t node) const;
     /// Makes a node stand in translation, rotation and scale, not in a matrix, as animated ones must.

@@ -8,29 +8,27 @@ namespace nb {
 
 namespace {
 
-constexpr int float_component = 5126, short_component = 5123, word_component = 5125;
+constexpr int short_component = 5123, word_component = 5125;
 
+/// Whole numbers; `width` a row.
 template <typename Value>
-std::string_view bytes_of(const std::vector<Value>& values) {
-    return {reinterpret_cast<const char*>(values.data()), values.size() * sizeof(Value)};
+size_t add_numbers(GlbParts& parts, const std::vector<Value>& values, int component, const char* type,
+                   size_t width) {
+    const size_t view =
+        parts.add_view({reinterpret_cast<const char*>(values.data()), values.size() * sizeof(Value)});
+    return parts.append("accessors", {{"bufferView", view},
+                                      {"componentType", component},
+                                      {"count", values.size() / width},
+                                      {"type", type}});
 }
 
-/// To a list of the file, which is made where it is missing; its index. What is appended is made before: a reference
-/// into the file's JSON does not outlive a further key.
-size_t append(GlbParts& parts, const char* list, Json item) {
-    Json& all = parts.json[list];
-    if (all.is_null()) all = Json::array();
-    all.push_back(std::move(item));
-    return all.size() - 1;
+template <int width>
+size_t add_vectors(GlbParts& parts, const std::vector<Eigen::Matrix<float, width, 1>>& values,
+                   const char* type) {
+    return parts.add_floats({values.front().data(), width * values.size()}, type, width);
 }
 
-size_t add_accessor(GlbParts& parts, std::string_view bytes, int component, const char* type, size_t count) {
-    const size_t view = parts.add_view(bytes);
-    return append(parts, "accessors",
-                  {{"bufferView", view}, {"componentType", component}, {"count", count}, {"type", type}});
-}
-
-Json rounded(const Eigen::Ref<const Eigen::VectorXd>& values) {
+Json list_of(const Eigen::Ref<const Eigen::VectorXd>& values) {
     Json list = Json::array();
     for (const double value : values) list.push_back(value);
     return list;
@@ -43,8 +41,8 @@ void add_nodes(GlbParts& parts, const Skeleton& skeleton) {
     for (int j = 0; j < skeleton.size(); ++j) {
         Json node = {{"name", skeleton.names[size_t(j)]}};
         if (!children[size_t(j)].empty()) node["children"] = children[size_t(j)];
-        node["rotation"] = rounded(skeleton.rest_R[size_t(j)].coeffs());
-        node["translation"] = rounded(skeleton.rest_p[size_t(j)]);
+        node["rotation"] = list_of(skeleton.rest_R[size_t(j)].coeffs());
+        node["translation"] = list_of(skeleton.rest_p[size_t(j)]);
         nodes.push_back(std::move(node));
         if (skeleton.parents[size_t(j)] < 0) roots.push_back(j);
     }
@@ -64,8 +62,8 @@ size_t add_skin(GlbParts& parts, const std::string& name, const std::vector<Mesh
         binds.back() = 1.0f;
     }
     const size_t at = parts.add_floats(binds, "MAT4", 16);
-    return append(parts, "skins",
-                  {{"name", name}, {"joints", std::move(joints)}, {"inverseBindMatrices", at}});
+    return parts.append("skins",
+                        {{"name", name}, {"joints", std::move(joints)}, {"inverseBindMatrices", at}});
 }
 
 /// The weights of up to four joints a vertex, of those from `first` on.
@@ -78,20 +76,18 @@ void add_weights(GlbParts& parts, const Mesh& mesh, size_t first, Json& attribut
             joints.push_back(skin.weight[i] > 0.0f ? skin.palette[i] : std::uint16_t(0));
         }
     const std::string set = std::to_string(first / 4);
-    attributes["JOINTS_" + set] =
-        add_accessor(parts, bytes_of(joints), short_component, "VEC4", mesh.skin.size());
-    attributes["WEIGHTS_" + set] =
-        add_accessor(parts, bytes_of(weights), float_component, "VEC4", mesh.skin.size());
+    attributes["JOINTS_" + set] = add_numbers(parts, joints, short_component, "VEC4", 4);
+    attributes["WEIGHTS_" + set] = parts.add_floats(weights, "VEC4", 4);
 }
 
 size_t material_of(GlbParts& parts, const Mesh& mesh) {
-    Json surface = {{"baseColorFactor", rounded(mesh.base_colour.cast<double>())}, {"metallicFactor", 0.0}};
+    Json surface = {{"baseColorFactor", list_of(mesh.base_colour.cast<double>())}, {"metallicFactor", 0.0}};
     if (mesh.image >= 0) surface["baseColorTexture"] = {{"index", mesh.image}};
     Json material = {{"pbrMetallicRoughness", std::move(surface)}};
     if (parts.json.contains("materials"))
         for (size_t i = 0; i < parts.json["materials"].size(); ++i)
             if (parts.json["materials"][i] == material) return i;
-    return append(parts, "materials", std::move(material));
+    return parts.append("materials", std::move(material));
 }
 
 /// Joints as a skin has them that is bound at rest.
@@ -112,36 +108,32 @@ std::vector<MeshJoint> bound_at_rest(const Skeleton& skeleton, const std::vector
 void add_mesh(GlbParts& parts, const Mesh& mesh, const std::vector<MeshJoint>& more) {
     Json attributes;
     const size_t count = mesh.positions.size();
-    const size_t positions = add_accessor(parts, bytes_of(mesh.positions), float_component, "VEC3", count);
+    const size_t positions = add_vectors(parts, mesh.positions, "VEC3");
     Eigen::Vector3f low = mesh.positions.front(), high = low;
     for (const Eigen::Vector3f& p : mesh.positions) {
         low = low.cwiseMin(p);
         high = high.cwiseMax(p);
     }
-    parts.json["accessors"][positions]["min"] = rounded(low.cast<double>());
-    parts.json["accessors"][positions]["max"] = rounded(high.cast<double>());
+    parts.json["accessors"][positions]["min"] = list_of(low.cast<double>());
+    parts.json["accessors"][positions]["max"] = list_of(high.cast<double>());
     attributes["POSITION"] = positions;
-    if (mesh.normals.size() == count)
-        attributes["NORMAL"] = add_accessor(parts, bytes_of(mesh.normals), float_component, "VEC3", count);
-    if (mesh.colours.size() == count)
-        attributes["COLOR_0"] = add_accessor(parts, bytes_of(mesh.colours), float_component, "VEC4", count);
-    if (mesh.uvs.size() == count)
-        attributes["TEXCOORD_0"] = add_accessor(parts, bytes_of(mesh.uvs), float_component, "VEC2", count);
+    if (mesh.normals.size() == count) attributes["NORMAL"] = add_vectors(parts, mesh.normals, "VEC3");
+    if (mesh.colours.size() == count) attributes["COLOR_0"] = add_vectors(parts, mesh.colours, "VEC4");
+    if (mesh.uvs.size() == count) attributes["TEXCOORD_0"] = add_vectors(parts, mesh.uvs, "VEC2");
     add_weights(parts, mesh, 0, attributes);
     if (std::any_of(mesh.skin.begin(), mesh.skin.end(),
                     [](const VertexSkin& skin) { return skin.weight[4] > 0.0f; }))
         add_weights(parts, mesh, 4, attributes);
-    const size_t indices =
-        add_accessor(parts, bytes_of(mesh.indices), word_component, "SCALAR", mesh.indices.size());
+    const size_t indices = add_numbers(parts, mesh.indices, word_component, "SCALAR", 1);
     std::vector<MeshJoint> palette = mesh.palette;
     palette.insert(palette.end(), more.begin(), more.end());
     const size_t material = material_of(parts, mesh), skin = add_skin(parts, mesh.name, palette);
-    const size_t number =
-        append(parts, "meshes",
-               {{"name", mesh.name},
-                {"primitives",
-                 Json::array({{{"attributes", attributes}, {"indices", indices}, {"material", material}}})}});
-    const size_t node = append(parts, "nodes", {{"name", mesh.name}, {"mesh", number}, {"skin", skin}});
+    const size_t number = parts.append(
+        "meshes",
+        {{"name", mesh.name},
+         {"primitives",
+          Json::array({{{"attributes", attributes}, {"indices", indices}, {"material", material}}})}});
+    const size_t node = parts.append("nodes", {{"name", mesh.name}, {"mesh", number}, {"skin", skin}});
     parts.json["scenes"][0]["nodes"].push_back(node);
 }
 
@@ -153,9 +145,9 @@ GlbParts rig_as_glb(const Rig& rig) {
     for (const std::string& picture : rig.images) {
         const bool is_png = picture.starts_with("\x89PNG");
         const size_t view = parts.add_view(picture);
-        const size_t image = append(
-            parts, "images", {{"mimeType", is_png ? "image/png" : "image/jpeg"}, {"bufferView", view}});
-        append(parts, "textures", {{"source", image}});
+        const size_t image =
+            parts.append("images", {{"mimeType", is_png ? "image/png" : "image/jpeg"}, {"bufferView", view}});
+        parts.append("textures", {{"source", image}});
     }
     std::vector<int> free;
     for (int j = 0; j < rig.skeleton.size(); ++j)

@@ -28,9 +28,7 @@ void time_body(const Problem& problem, Goals& goals, const Watch& watch) {
             TargetFrame T{pose.R, pose.p};
             pass_reach(problem.program, frame_of(problem.source, f), T);
             const Vec3 place =
-                hold.T_knee >= 0
-                    ? pose.p[size_t(hold.T_knee)]
-                    : Vec3(0.5 * (pose.p[size_t(body.thigh_left)] + pose.p[size_t(body.thigh_right)]));
+                hold.T_knee >= 0 ? pose.p[size_t(hold.T_knee)] : hip_centre(pose.p, body.lines);
             const Rigid& X = problem.supports[hold.support].at(f);
             places.push_back(X.R.conjugate() * Vec3(place - X.p));
             mean += places.back() / double(hold.last - hold.first);

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/body/measures.hpp"
+#include "core/math/hermite.hpp"
 
 namespace nb {
 
@@ -54,7 +55,7 @@ std::vector<double> rests_of(const Problem& problem, const Effector& e) {
         if (fastest < 0.0) continue;
         const double u =
             std::clamp((fastest - rests_below_m_s) / (goes_above_m_s - rests_below_m_s), 0.0, 1.0);
-        rests[size_t(f)] = 1.0 - u * u * (3.0 - 2.0 * u);
+        rests[size_t(f)] = 1.0 - smooth_step(u);
         is_held[size_t(f)] = 1;
     }
     // Beside holds: as at the nearest held frame.
@@ -161,7 +162,7 @@ int Problem::frames_in(double seconds, int least) const {
 }
 
 Vec3 Problem::hip_centre(int f) const {
-    return 0.5 * (p(f, program.body.thigh_left) + p(f, program.body.thigh_right));
+    return nb::hip_centre(target, program.body.lines, f);
 }
 
 Vec3 Problem::seen(const Effector& e, FootPoint point, const Quat& R_foot, int f) const {
