@@ -292,11 +292,27 @@ int characterize(const Options& options) {
     return exit_done;
 }
 
+namespace {
+
+MapCentre map_centre_of(const std::string& text) {
+    if (text == "first") return {};
+    if (text == "origin") return {MapCentre::Kind::origin};
+    double x = 0.0, z = 0.0;
+    int read = 0;
+    if (std::sscanf(text.c_str(), "%lf,%lf%n", &x, &z, &read) != 2 || size_t(read) != text.size() ||
+        !(std::abs(x) <= 1e4 && std::abs(z) <= 1e4))
+        throw WrongUse(fmt::format("--about '{}': write first, origin, or X,Z in metres", shown_text(text)));
+    return {MapCentre::Kind::place, Vec3(x, 0.0, z)};
+}
+
+}  // namespace
+
 PairingSettings pairing_settings(const Options& options) {
     PairingSettings settings;
     if (!options.pairing.empty())
         settings = read_pairing(read_document(options.pairing, "pairing"), options.pairing).settings;
     if (!options.passes.empty()) settings.passes = parse_passes(options.passes);
+    if (!options.about.empty()) settings.about = map_centre_of(options.about);
     return settings;
 }
 
@@ -371,7 +387,10 @@ int transfer(const Options& options) {
     // What writing needs is the target's motion alone.
     result.source = {};
     const int frames = result.take.frames;
-    const double k = result.plan.program.k;
+    const PlaceMap map = result.plan.program.map;
+    const char* const kept = settings.about.kind == MapCentre::Kind::first_place ? "where it begins"
+                             : settings.about.kind == MapCentre::Kind::origin    ? "the origin"
+                                                                                 : "a place";
     const std::vector<std::string> told = notes_of(result);
     if (is_plain(order) && (ending == ".bvh" || ending == ".glb")) {
         export_motion(options.out, target.character, ResultView(target.character.rig.skeleton, result),
@@ -395,7 +414,8 @@ int transfer(const Options& options) {
         write_file(options.review, format_document(document));
     }
 
-    fmt::print("{} onto {}: {} frames, place map x{:.3f}\n", take_name, target.character.name, frames, k);
+    fmt::print("{} onto {}: {} frames, place map x{:.3f} about {} ({:.2f} · {:.2f} m)\n", take_name,
+               target.character.name, frames, map.k, kept, map.about.x(), map.about.z());
     fmt::print(
         "  foot slide p95 {:.1f} cm/s at 175 cm (the capture's own {:.1f}); tips within {:.2f} cm p95; "
         "directions within {:.2f} degrees p95\n",

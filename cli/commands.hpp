@@ -22,7 +22,7 @@ struct WrongUse : std::runtime_error {
 struct Options {
     std::string file, out, roles, take, target, source_character, target_character, pairing, passes, frames,
         review, view, plan, apply, vrm, iso, stance, fingers, spread_fingers, thumb, clavicles, spine,
-        as_rest, against, touch_up, library, travel, reduce;
+        as_rest, against, touch_up, library, travel, reduce, about;
     std::string theme = "ink";
     std::string body_look = "mesh";
     std::optional<double> fps;

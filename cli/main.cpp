@@ -103,6 +103,10 @@ int main(int argc, char** argv) {
     transfer->add_option("--target-character", options.target_character, "character.json of the target");
     transfer->add_option("--pairing", options.pairing, "Pairing document");
     transfer->add_option("--out", options.out, "OUT.bvh, .glb, .vrma, .fbx, .dae or .csv")->required();
+    transfer->add_option(
+        "--about", options.about,
+        "What stays in its place when distances over the floor are scaled: first (where the take "
+        "begins), origin, or X,Z in metres");
     transfer->add_option("--passes", options.passes,
                          "Of gather,root,angles,reach,contacts,twist, those to run");
     transfer->add_flag("--root-track", options.has_root_track,

@@ -14,7 +14,7 @@ int map_bones(const Options& options) {
     const LoadedFile source = load_take(options.take, options.source_character, notes);
     const LoadedFile target = load_character(options.target, options.target_character, notes);
     const Plan plan =
-        compile_plan(source.character, target.character, pairing_settings(options), source.take->key());
+        compile_plan(source.character, target.character, pairing_settings(options), &*source.take);
     const BoneMap map = bone_map(source.character, target.character, plan);
     if (!options.out.empty()) write_file(options.out, bone_map_csv(map));
     for (const BoneMapRow& row : map.rows)

@@ -61,7 +61,7 @@ int picture(const Options& options) {
     const Pose source_pose = pose_at(source_file->character.rig.skeleton, *source_file->take, options.frame);
     Scene scene;
     std::shared_ptr<const LoadedFile> target_file;
-    double k = 1.0;
+    PlaceMap map;
     if (options.target.empty()) {
         scene = make_scene(actor(source_file, source_pose, look), {}, 0.0, camera.right(),
                            stage_theme(options.theme));
@@ -72,12 +72,12 @@ int picture(const Options& options) {
         const TransferResult result =
             nb::transfer(source_file->character, *source_file->take, target_file->character,
                          pairing_settings(options), options.threads);
-        k = result.plan.program.k;
+        map = result.plan.program.map;
         scene = make_scene(actor(source_file, pose_of(result.source, options.frame), BodyLook::bones),
                            actor(target_file, pose_of(result.target, options.frame), look),
                            1.4 * options.spread.value_or(1.0), camera.right(), stage_theme(options.theme));
     }
-    add_props(scene, load_props(*source_file, notes), source_pose, k);
+    add_props(scene, load_props(*source_file, notes), source_pose, map);
     constexpr int width = 1280;
     constexpr int height = 800;
     frame_bodies(scene, camera, double(width) / height);

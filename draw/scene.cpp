@@ -61,10 +61,10 @@ std::vector<Prop> load_props(const LoadedFile& take, std::vector<std::string>& n
     return props;
 }
 
-void add_props(Scene& scene, const std::vector<Prop>& props, const Pose& source, double k) {
+void add_props(Scene& scene, const std::vector<Prop>& props, const Pose& source, const PlaceMap& map) {
     for (size_t i = 0; i < scene.bodies.size(); ++i) {
         const bool is_target = i == 1;
-        const double scale = is_target ? k : 1.0;
+        const PlaceMap in = is_target ? map : PlaceMap();
         for (const Prop& prop : props) {
             ScenePiece piece;
             piece.rig = prop.rig;
@@ -75,10 +75,10 @@ void add_props(Scene& scene, const std::vector<Prop>& props, const Pose& source,
             } else if (prop.joint >= 0) {
                 if (size_t(prop.joint) >= source.p.size()) continue;
                 piece.R = source.R[size_t(prop.joint)];
-                piece.p_m = scale * source.p[size_t(prop.joint)] + scene.bodies[i].moved_m;
+                piece.p_m = in(source.p[size_t(prop.joint)]) + scene.bodies[i].moved_m;
             } else {
-                piece.p_m = scale * prop.piece.at_m + scene.bodies[i].moved_m;
-                piece.scale = scale;
+                piece.p_m = in(prop.piece.at_m) + scene.bodies[i].moved_m;
+                piece.scale = in.k;
             }
             scene.pieces.push_back(std::move(piece));
         }

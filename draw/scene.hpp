@@ -6,6 +6,7 @@
 
 #include "core/intake/load.hpp"
 #include "core/motion/kinematics.hpp"
+#include "core/motion/place_map.hpp"
 #include "core/motion/take.hpp"
 #include "draw/figure.hpp"
 #include "draw/theme.hpp"
@@ -90,7 +91,7 @@ std::vector<Prop> load_props(const LoadedFile& take, std::vector<std::string>& n
 /// Puts the pieces of the source's take on the stage: beside the source as recorded, and beside the target
 /// where the place map x -> k x puts them: what stands still is scaled, what is carried keeps its size and
 /// stands on its mapped base. The ground is shared.
-void add_props(Scene& scene, const std::vector<Prop>& props, const Pose& source, double k);
+void add_props(Scene& scene, const std::vector<Prop>& props, const Pose& source, const PlaceMap& map);
 
 /// The frame of a world motion as a pose.
 Pose pose_of(const WorldMotion& motion, int frame);

@@ -107,7 +107,7 @@ std::vector<FootInset> foot_insets(const Workspace& workspace, bool of_target, i
             const Vec3 place = has_sole ? sole.point(point, pose) : ankle;
             inset.point_m = moved + place;
             const double rest = has_sole ? 0.0 : c.rest.p_WJ0[size_t(ankle_joint)].y();
-            const double floor = window ? (of_target ? plan->program.k : 1.0) * window->level_m : 0.0;
+            const double floor = window ? (of_target ? plan->program.map.k : 1.0) * window->level_m : 0.0;
             inset.above_cm = 100.0 * (place.y() - rest - floor);
             if (window) inset.held_m = moved + held_place(workspace, *window, sole, of_target);
         }

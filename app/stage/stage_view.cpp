@@ -254,7 +254,7 @@ std::vector<FollowedBody> StageView::followed_bodies(int frame) const {
             sum = pose.p[size_t(hips)];
             count = 1;
         }
-        const double size = in_target ? 1.0 : source_size();
+        const double size = in_target ? 1.0 : source_map().k;
         const double known = stature(c.rig.skeleton, c.roles);
         const double tall = known > 0.0 ? known : 1.75;
         const Vec3 mean = sum / count;
@@ -272,12 +272,13 @@ std::optional<Vec3> StageView::place_of(bool in_target, int joint, int frame) co
     return size_t(joint) < pose.p.size() ? std::optional(pose.p[size_t(joint)]) : std::nullopt;
 }
 
-double StageView::source_size() const {
-    return is_source_sized_ && workspace_.target() && shown_ == Shown::both ? workspace_.place_scale() : 1.0;
+PlaceMap StageView::source_map() const {
+    return is_source_sized_ && workspace_.target() && shown_ == Shown::both ? workspace_.place_map()
+                                                                            : PlaceMap();
 }
 
 Vec3 StageView::shown_at(bool in_target, const Vec3& p_m) const {
-    return (in_target ? 1.0 : source_size()) * p_m + moved_m(in_target);
+    return (in_target ? p_m : source_map()(p_m)) + moved_m(in_target);
 }
 
 void StageView::let_go_of_fit() {
@@ -309,12 +310,12 @@ Scene StageView::scene_at(int frame) const {
     };
     scene = make_scene(actor(source, S, source_look_), has_target ? actor(target, T, target_look_) : Actor{},
                        spread_m(), aside_, look().stage());
-    if (source && stand_ == Stand::take) add_props(scene, source->props, S, workspace_.place_scale());
+    if (source && stand_ == Stand::take) add_props(scene, source->props, S, workspace_.place_map());
     // For the eye alone: the source as large as the place map makes it.
-    if (const double size = source_size(); size != 1.0) {
+    if (const PlaceMap map = source_map(); map.k != 1.0) {
         SceneBody& body = scene.bodies[0];
-        body.size = size;
-        for (Vec3& p : body.pose.p) p *= size;
+        body.size = map.k;
+        for (Vec3& p : body.pose.p) p = map(p);
     }
     // Lying over each other, the source is seen through.
     if (spread_ < 0.2 && scene.bodies.size() == 2) scene.bodies[0].opacity = 0.5f;

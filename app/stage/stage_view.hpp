@@ -173,7 +173,7 @@ class StageView : public QOpenGLWidget {
     std::vector<FollowedBody> followed_bodies(int frame) const;
     /// A joint's place at a frame, not moved aside; without one while nothing tells it.
     std::optional<Vec3> place_of(bool in_target, int joint, int frame) const;
-    double source_size() const;
+    PlaceMap source_map() const;
     /// Where a place of a body is shown.
     Vec3 shown_at(bool in_target, const Vec3& p_m) const;
     std::vector<Stroke2> link_strokes(const Scene& scene) const;

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <filesystem>
 
+#include "app/work/shown_pair.hpp"
 #include "core/base/files.hpp"
 #include "core/base/uuid.hpp"
 
@@ -114,17 +115,6 @@ void HandOverDesk::set_order(const HandOverOrder& order) {
     plan_soon_.start();
 }
 
-std::optional<OrderedPair> HandOverDesk::shown_pair() const {
-    const int take = workspace_.take_index(), target = workspace_.target_index();
-    if (take < 0 || target < 0 || !workspace_.has_library()) return {};
-    const Choice& of = workspace_.takes()[size_t(take)];
-    const Choice& on = workspace_.targets()[size_t(target)];
-    if (!of.is_of_library || !on.is_of_library) return {};
-    // The library's own names: a take its file, a character its folder.
-    const std::filesystem::path take_path(of.path.toStdString()), rig_path(on.path.toStdString());
-    return OrderedPair{take_path.stem().string(), rig_path.parent_path().filename().string()};
-}
-
 void HandOverDesk::add_pairs(const std::vector<OrderedPair>& pairs) {
     change(tr("add to the order"), -1, [&](HandOverOrder& order) {
         for (const OrderedPair& pair : pairs)
@@ -142,16 +132,15 @@ void HandOverDesk::remove_pairs(const std::vector<OrderedPair>& pairs) {
 }
 
 void HandOverDesk::add_many(Many many) {
-    const auto shown = shown_pair();
+    const auto shown = shown_pair(workspace_);
     std::vector<OrderedPair> pairs;
     for (const Choice& take : workspace_.takes()) {
         if (!take.is_of_library) continue;
-        const std::string of = std::filesystem::path(take.path.toStdString()).stem().string();
+        const std::string of = name_in_library(take, false);
         if (many == Many::characters && (!shown || of != shown->take)) continue;
         for (const Choice& target : workspace_.targets()) {
             if (!target.is_of_library) continue;
-            const std::string on =
-                std::filesystem::path(target.path.toStdString()).parent_path().filename().string();
+            const std::string on = name_in_library(target, true);
             if (many == Many::takes && (!shown || on != shown->character)) continue;
             pairs.push_back({of, on});
         }
@@ -193,8 +182,9 @@ void HandOverDesk::keep() {
 }
 
 int HandOverDesk::to_write() const {
-    return int(std::count_if(rows_.begin(), rows_.end(),
-                             [this](const HandOverRow& row) { return row.is_written(order_.clash); }));
+    return int(std::count_if(rows_.begin(), rows_.end(), [this](const HandOverRow& row) {
+        return row.is_written(order_.clash) && !row.is_added;
+    }));
 }
 
 QString HandOverDesk::folder() const {
@@ -238,10 +228,10 @@ void HandOverDesk::plan() {
         [this] { is_planning_ = false; });
 }
 
-const Json* HandOverDesk::outcome(const std::string& name) const {
+const Json* HandOverDesk::outcome(const HandOverRow& row) const {
     if (!outcome_.contains("files")) return nullptr;
     for (const Json& file : outcome_["files"])
-        if (file["name"] == name) return &file;
+        if (file["name"] == row.name && file["take"] == row.pair.take) return &file;
     return nullptr;
 }
 

@@ -32,8 +32,6 @@ class HandOverDesk : public QObject {
     void set_order(const HandOverOrder& order);
 
     // What is in it.
-    /// The take and the target on the stage, when the library has both; else nothing.
-    std::optional<OrderedPair> shown_pair() const;
     void add_pairs(const std::vector<OrderedPair>& pairs);
     void remove_pairs(const std::vector<OrderedPair>& pairs);
     /// Every take of the library that goes with it, on the shown target; the shown take on every character; all.
@@ -55,8 +53,8 @@ class HandOverDesk : public QObject {
     void hand_over();
     bool is_running() const { return running_ != nullptr; }
     void cancel();
-    /// What became of a file in the last run, by its name: a row of the report; null before.
-    const Json* outcome(const std::string& name) const;
+    /// What became of it in the last run: a row of the report; null before.
+    const Json* outcome(const HandOverRow& row) const;
     QString report_page() const { return report_page_; }
     /// Files of the folder's last report of this order that are no longer up to date.
     const std::vector<StaleRow>& stale() const { return stale_; }

@@ -40,8 +40,9 @@ void Solver::follow(const LoadedPtr& source, const LoadedPtr& target, const Pair
     std::string why;
     if (!source || !target || !can_be_transferred(target->file.character.roles, why)) return;
     try {
-        plan_ = std::make_shared<const Plan>(
-            compile_plan(source->file.character, target->file.character, settings, take_key));
+        plan_ = std::make_shared<const Plan>(compile_plan(source->file.character, target->file.character,
+                                                          settings,
+                                                          source->file.take ? &*source->file.take : nullptr));
     } catch (const std::exception& error) {
         emit failed(QString::fromStdString(error.what()));
     }

@@ -119,8 +119,7 @@ class Workspace : public QObject {
     PassEffects pass_effects(int frame) const { return solver_.pass_effects(frame); }
     std::vector<ReachEffect> reach_effects(int frame) const { return solver_.reach_effects(frame); }
     const Contacts& contacts() const { return solver_.contacts(); }
-    /// k of the place map in force.
-    double place_scale() const { return plan() ? plan()->program.k : 1.0; }
+    PlaceMap place_map() const { return plan() ? plan()->program.map : PlaceMap(); }
     /// Twist bones of the target that the pass twist turns.
     int twist_count() const { return plan() ? int(plan()->program.twists.size()) : 0; }
 

@@ -15,7 +15,7 @@ namespace {
 const Shape& pairing_shape() {
     // `carry`: where older documents had what crosses of a limb.
     static const Shape shape =
-        object_of({"chains", "takes", "root_track", "carry", "touches", "take_touches"},
+        object_of({"about", "chains", "takes", "root_track", "carry", "touches", "take_touches"},
                   {{"source", object_of({})},
                    {"target", object_of({})},
                    {"passes", object_of({})},
@@ -27,6 +27,12 @@ const Shape& pairing_shape() {
 
 }  // namespace
 
+Json map_centre_json(const MapCentre& about) {
+    if (about.kind == MapCentre::Kind::first_place) return "first place";
+    if (about.kind == MapCentre::Kind::origin) return "origin";
+    return Json::array({canonical(about.at_m.x()), canonical(about.at_m.z())});
+}
+
 Json pairing_document(const Pairing& pairing) {
     Json document = document_header("pairing", pairing.id);
     document["source"]["id"] = pairing.source_id;
@@ -34,6 +40,7 @@ Json pairing_document(const Pairing& pairing) {
     document["target"]["id"] = pairing.target_id;
     document["target"]["path"] = pairing.target_path;
     document["scale"] = pairing.settings.scale ? Json(canonical(*pairing.settings.scale)) : Json("legs");
+    document["about"] = map_centre_json(pairing.settings.about);
     for (const PassRow& pass : pass_table)
         document["passes"][pass.name] = pairing.settings.passes.*pass.is_on;
     if (pairing.settings.has_root_track) document["root_track"] = true;
@@ -53,6 +60,19 @@ Json pairing_document(const Pairing& pairing) {
 
 namespace {
 
+/// Documents that do not say are of a time when all was scaled about the origin: what they made stays.
+MapCentre map_centre_in(const Json& document, const std::string& path) {
+    if (!document.contains("about")) return {MapCentre::Kind::origin};
+    const Json& about = document["about"];
+    if (about == "first place") return {};
+    if (about == "origin") return {MapCentre::Kind::origin};
+    if (!about.is_array())
+        throw FileError(path, "'about' is neither \"first place\", \"origin\" nor a place of two numbers",
+                        "compare with docs/schema");
+    const auto at = numbers_in(document, "about", 2, -1e4, 1e4, path);
+    return {MapCentre::Kind::place, Vec3(at[0], 0.0, at[1])};
+}
+
 Pairing pairing_from(const Json& document, const std::string& path) {
     Pairing pairing;
     pairing.id = text_in(document, "id", path);
@@ -68,6 +88,7 @@ Pairing pairing_from(const Json& document, const std::string& path) {
     } else if (scale != "legs") {
         throw FileError(path, "'scale' is neither a number nor \"legs\"", "compare with docs/schema");
     }
+    pairing.settings.about = map_centre_in(document, path);
     const Json& passes = object_in(document, "passes", path);
     for (const PassRow& pass : pass_table) {
         const bool is_needed = std::string_view(pass.name) == "root" ||

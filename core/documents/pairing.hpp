@@ -15,6 +15,8 @@ struct Pairing {
     Json other;         ///< the document as read, for keys this program does not know
 };
 
+/// "first place", "origin" or [x, z] in metres.
+Json map_centre_json(const MapCentre& about);
 Json pairing_document(const Pairing& pairing);
 Pairing read_pairing(const Json& document, const std::string& path);
 

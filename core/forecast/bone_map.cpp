@@ -186,24 +186,24 @@ std::vector<Expectation> forecast(const Character& source, const Character& targ
     const double arms =
         ratio(arm_length(target.rig.skeleton, target.roles), arm_length(source.rig.skeleton, source.roles));
     const double arm_m = arm_length(target.rig.skeleton, target.roles);
-    if (arms > 0.0 && std::abs(arms / plan.program.k - 1.0) >= least_length_share)
+    if (arms > 0.0 && std::abs(arms / plan.program.map.k - 1.0) >= least_length_share)
         result.push_back(
             {"arm.left",
              fmt::format("arms are {:.0f} % as long as the legs ask for: a hand that must reach a place "
                          "is up to {:.1f} cm {}",
-                         100.0 * arms / plan.program.k,
-                         100.0 * std::abs(arm_m - arm_m * plan.program.k / arms),
-                         arms < plan.program.k ? "short" : "beyond it"),
-             std::abs(arms / plan.program.k - 1.0)});
+                         100.0 * arms / plan.program.map.k,
+                         100.0 * std::abs(arm_m - arm_m * plan.program.map.k / arms),
+                         arms < plan.program.map.k ? "short" : "beyond it"),
+             std::abs(arms / plan.program.map.k - 1.0)});
     const double trunk = ratio(trunk_length(target), trunk_length(source));
-    if (trunk > 0.0 && std::abs(trunk / plan.program.k - 1.0) >= least_length_share)
+    if (trunk > 0.0 && std::abs(trunk / plan.program.map.k - 1.0) >= least_length_share)
         result.push_back(
             {"spine",
              fmt::format("the trunk is {:.0f} % as long as the legs ask for: heights of hands and head "
                          "differ by {:.1f} cm",
-                         100.0 * trunk / plan.program.k,
-                         100.0 * std::abs(trunk_length(target) - plan.program.k * trunk_length(source))),
-             std::abs(trunk / plan.program.k - 1.0)});
+                         100.0 * trunk / plan.program.map.k,
+                         100.0 * std::abs(trunk_length(target) - plan.program.map.k * trunk_length(source))),
+             std::abs(trunk / plan.program.map.k - 1.0)});
     for (const MatchedChain& chain : match_chains(source, target, plan.report.chains)) {
         if (chain.is_left_out) {
             result.push_back({chain.name, chain.name + " is left out by hand: it keeps its rest", 0.0});

@@ -203,8 +203,8 @@ Handed join_two(const Handed& a, Handed b, const Seam& seam, SeamReport& report)
     const auto [i, j] = overlap_at(a, b, seam, overlap);
     const int middle = overlap / 2;
     const std::vector<double> of_a = headings_of(a);
-    const double turn =
-        std::remainder(of_a[size_t(i + middle)] - headings_of(b)[size_t(j + middle)], 2.0 * pi);
+    const double turn = std::remainder(
+        of_a[size_t(i) + size_t(middle)] - headings_of(b)[size_t(j) + size_t(middle)], 2.0 * pi);
     const Rigid turned{exp_rotation(turn * Vec3::UnitY()), Vec3::Zero()};
     const Vec3 off = point_of(a, seam.point, i + middle) - turned * point_of(b, seam.point, j + middle);
     report.step_m = step_up(a, i, b, j, overlap);
@@ -231,15 +231,25 @@ Handed join_two(const Handed& a, Handed b, const Seam& seam, SeamReport& report)
             if (f >= j + overlap) kept.push_back(i + f - j);
     }
     report.frame = i + middle;
+    report.first = i;
+    report.overlap = overlap;
+    const auto pose = [](const WorldMotion& of, int frame) {
+        const auto first = of.p.begin() + std::ptrdiff_t(of.at(frame, 0));
+        return std::vector<Vec3>(first, first + of.joints);
+    };
+    for (size_t n = 0; n < report.poses.size(); ++n) {
+        const int k = std::array{0, middle, overlap - 1}[n];
+        report.poses[n] = {pose(a.motion, i + k), pose(b.motion, j + k)};
+    }
     report.cut_earlier = a.motion.frames - overlap - i;
     report.cut_later = j;
     const std::vector<double> of_b = headings_of(b);
     for (int k = 0; k < overlap; ++k) {
         const Vec3 way = point_of(a, seam.point, i + k) - point_of(b, seam.point, j + k);
         report.place_error_m = std::max(report.place_error_m, std::hypot(way.x(), way.z()));
-        report.heading_error_rad =
-            std::max(report.heading_error_rad,
-                     std::abs(std::remainder(of_a[size_t(i + k)] - of_b[size_t(j + k)], 2.0 * pi)));
+        report.heading_error_rad = std::max(
+            report.heading_error_rad,
+            std::abs(std::remainder(of_a[size_t(i) + size_t(k)] - of_b[size_t(j) + size_t(k)], 2.0 * pi)));
     }
     nearest_floor_move(cloud(a, i, overlap), cloud(b, j, overlap), report.distance_m);
     report.jerk = jerk_of(out.motion, i - 3, i + overlap + 3);
@@ -292,8 +302,11 @@ Handed join_clips(std::vector<Handed> clips, const std::vector<Seam>& seams, dou
     joined.name = name;
     if (pad_first_s > 0.0 || pad_last_s > 0.0) {
         pad(joined, pad_first_s, pad_last_s);
-        for (SeamReport& report : reports)
-            report.frame += int(std::lround(pad_first_s / joined.motion.frame_time_s));
+        const int first = int(std::lround(pad_first_s / joined.motion.frame_time_s));
+        for (SeamReport& report : reports) {
+            report.frame += first;
+            report.first += first;
+        }
     }
     return joined;
 }

@@ -11,6 +11,7 @@
 //            over in the world, legs reach them (two bones), feet keep the blend of their world turns. What stands in
 //            both clips at one place stands.
 #pragma once
+#include <array>
 #include <string>
 #include <vector>
 
@@ -36,13 +37,19 @@ struct Seam {
 
 /// How a seam came out.
 struct SeamReport {
-    int frame = 0;                       ///< of the joined motion, at its middle
+    int frame = 0;               ///< of the joined motion, at its middle
+    int first = 0, overlap = 0;  ///< frames of the joined motion: where the overlap begins, how long it is
     int cut_earlier = 0, cut_later = 0;  ///< frames left out before and after it
     double place_error_m = 0.0;          ///< of the point, over the overlap, largest
     double heading_error_rad = 0.0;
     double step_m = 0.0;                ///< by which the later clip is raised: its ground lies elsewhere
     double distance_m = 0.0;            ///< of the clouds, mean
     double jerk = 0.0, own_jerk = 0.0;  ///< p95 of the joints' in the overlap, and of the clips' own; m/s^3
+    /// Both clips where the overlap begins, in its middle and where it ends: a place a joint, the later moved; world, m.
+    struct Poses {
+        std::vector<Vec3> earlier, later;
+    };
+    std::array<Poses, 3> poses;
 };
 
 /// The clips one after another; one seam fewer. `pad_s`: the first and last pose held so long. All at the first one's

@@ -11,6 +11,7 @@
 #include "core/base/files.hpp"
 #include "core/body/standards.hpp"
 #include "core/files/gltf/glb_rig.hpp"
+#include "core/files/gltf/gltf.hpp"
 #include "core/handover/export.hpp"
 #include "core/handover/gltf_patch.hpp"
 #include "core/handover/scene_write.hpp"
@@ -58,6 +59,24 @@ void add_root_node(GlbParts& parts, const Handed& handed, GlbFrames& frames) {
     frames.nodes[size_t(handed.root)].node = root;
 }
 
+/// Props stand beside the body, in the scene.
+void add_prop_nodes(GlbParts& parts, const Handed& handed, GlbFrames& frames) {
+    for (size_t j = frames.nodes.size() - size_t(handed.props); j < frames.nodes.size(); ++j) {
+        frames.nodes[j].node =
+            int(parts.append("nodes", {{"name", frames.nodes[j].name}, {"extras", {{prop_mark, true}}}}));
+        if (parts.json.contains("scenes"))
+            for (auto& scene : parts.json["scenes"]) scene["nodes"].push_back(frames.nodes[j].node);
+    }
+}
+
+/// Of a file that has them: bones that are not of the rig's own file.
+void find_added_nodes(const GlbParts& parts, GlbFrames& frames) {
+    const auto& nodes = parts.json["nodes"];
+    for (FileNode& bone : frames.nodes)
+        for (size_t n = nodes.size(); bone.node < 0 && n-- > 0;)
+            if (nodes[n].value("name", "") == bone.name) bone.node = int(n);
+}
+
 void leave_out_meshes(GlbParts& parts) {
     for (Json& node : parts.json["nodes"]) {
         node.erase("mesh");
@@ -73,6 +92,12 @@ void write_as_glb(const std::string& path, const Handed& handed, const WriteOpti
     const Take take = local_take(handed);
     require_finite(path, rig.skeleton, take);
     const MotionKeys keys = keys_of(rig.skeleton, take, handed, options, watch, written);
+    if (!options.added_to.empty()) {
+        Rig there = rig;
+        there.path = options.added_to;
+        return patch_glb(path, there, TakeView(take), keys,
+                         [](GlbParts& parts, GlbFrames& frames) { find_added_nodes(parts, frames); });
+    }
     if (rig.nodes.empty()) {
         Rig alone = rig;
         if (options.is_motion_alone) alone.meshes.edit().clear();
@@ -81,6 +106,7 @@ void write_as_glb(const std::string& path, const Handed& handed, const WriteOpti
     }
     patch_glb(path, rig, TakeView(take), keys, [&](GlbParts& parts, GlbFrames& frames) {
         if (handed.is_root_added) add_root_node(parts, handed, frames);
+        add_prop_nodes(parts, handed, frames);
         if (options.is_motion_alone) leave_out_meshes(parts);
     });
 }

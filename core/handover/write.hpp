@@ -32,6 +32,8 @@ std::string why_not_in(const std::string& ending, const Character& character);
 struct WriteOptions {
     std::optional<KeyTolerance> reduce;  ///< fewest keys within it (.glb, .vrma)
     bool is_motion_alone = false;        ///< no mesh (.glb)
+    /// A .glb of the same body, written with the same options: what it holds stays, the motion is one animation more.
+    std::string added_to;
 };
 
 /// What was written.

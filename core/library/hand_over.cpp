@@ -17,6 +17,7 @@
 #include "core/documents/chains.hpp"
 #include "core/documents/review.hpp"
 #include "core/handover/name_pattern.hpp"
+#include "core/handover/props.hpp"
 #include "core/library/beside.hpp"
 #include "core/library/controls.hpp"
 #include "core/review/bars.hpp"
@@ -145,6 +146,21 @@ const char* word_of(What what) {
     return what == What::goals ? ".goals" : what == What::controls ? ".controls" : "";
 }
 
+bool has_props(const LoadedFile& take) {
+    return std::any_of(take.pieces.begin(), take.pieces.end(),
+                       [](const StagePiece& piece) { return !piece.joint.empty(); });
+}
+
+/// The pairs as they are written: what goes into one file one after another.
+std::vector<OrderedPair> pairs_in_turn(const HandOverOrder& order) {
+    std::vector<OrderedPair> pairs = order.pairs;
+    if (order.is_together)
+        std::stable_sort(pairs.begin(), pairs.end(), [](const OrderedPair& a, const OrderedPair& b) {
+            return a.character < b.character;
+        });
+    return pairs;
+}
+
 /// The files of one pair, not looked for on the disk yet.
 std::vector<HandOverRow> rows_of_pair(const HandOverOrder& order, const OrderedPair& pair,
                                       LibraryFiles& files) {
@@ -162,7 +178,7 @@ std::vector<HandOverRow> rows_of_pair(const HandOverOrder& order, const OrderedP
         const double fps = fps_of(order, *take.take);
         const PairSettings settings = settings_of(files.library(), take, body);
         const std::string name = fill_pattern(
-            order.pattern, {{"take", pair.take},
+            order.pattern, {{"take", order.is_together ? std::string("takes") : pair.take},
                             {"source", take.character.name},
                             {"character", pair.character},
                             {"library", files.library().name},
@@ -181,6 +197,8 @@ std::vector<HandOverRow> rows_of_pair(const HandOverOrder& order, const OrderedP
             if (row.what == What::body) {
                 row.bytes = size_of(row.ending, body.character, frames, order);
                 row.lost = lost_in(row.ending, body.character);
+                if (order.has_props && !holds_props(row.ending) && has_props(take))
+                    row.lost.emplace_back("props stay behind");
                 if (row.why.empty()) row.why = why_not_in(row.ending, body.character);
             } else if (row.what == What::controls && !controls_beside(body.character.rig.path)) {
                 row.why = "the character has no control rig: controls.json beside its rig";
@@ -198,12 +216,23 @@ std::vector<HandOverRow> plan_hand_over(const HandOverOrder& order, LibraryFiles
     std::vector<HandOverRow> rows;
     const std::string folder = order_folder(order, files.library());
     std::set<std::string> taken;
-    for (const OrderedPair& pair : order.pairs)
+    std::map<std::string, size_t>
+        whole;  // by the name it would have: the first row of a file of several takes
+    for (const OrderedPair& pair : pairs_in_turn(order))
         for (HandOverRow& row : rows_of_pair(order, pair, files)) {
             row.path = (fs::path(folder) / row.name).string();
             std::error_code error;
+            const bool may_be_added = order.is_together && row.what == What::body && row.ending == ".glb";
+            const auto of = may_be_added && row.why.empty() ? whole.find(row.name) : whole.end();
+            if (may_be_added && row.why.empty() && of == whole.end()) whole.emplace(row.name, rows.size());
             if (!row.why.empty()) {
                 row.state = HandOverRow::State::refused;
+            } else if (of != whole.end() && rows[of->second].pair.character == pair.character) {
+                const HandOverRow& first = rows[of->second];
+                row.is_added = true;
+                row.name = first.name;
+                row.path = first.path;
+                row.state = first.state;
             } else if (!taken.insert(row.path).second) {
                 row.state = HandOverRow::State::twice;
                 row.why = "another file of this order has the name: add a word to the pattern";
@@ -277,9 +306,8 @@ class Run {
             try {
                 if (!of || !(*of == row.pair)) solve(row.pair);
                 of = &row.pair;
-                write(row, told);
-                told["state"] = "written";
-                ++report_.written;
+                write(i);
+                if (!is_of_several(row)) put_in_place(row.path, {i});
             } catch (const std::exception& fault) {
                 if (std::string_view(fault.what()) == "cancelled") {
                     told["state"] = "to do";
@@ -291,7 +319,9 @@ class Run {
                 told["why"] = fault.what();
                 ++report_.failed;
             }
+            if (is_of_several(row) && !goes_on(i)) finish(row);
         }
+        for (const auto& [path, rows] : waiting_) leave(rows);
         for (const Json& told : report_.document["files"]) report_.left += told["state"] == "to do" ? 1 : 0;
         save();
         write_file(report_.page_path, report_page(report_.document));
@@ -308,7 +338,8 @@ class Run {
     std::vector<HandOverRow> rows_;
     HandOverReport report_;
     Handed handed_;
-    Json of_pair_;  ///< what is the same in all files of a pair
+    std::map<std::string, std::vector<size_t>> waiting_;  ///< files of several takes: those they hold so far
+    Json of_pair_;                                        ///< what is the same in all files of a pair
 
     /// Where a file is until it is proved.
     static std::string beside_of(const HandOverRow& row) {
@@ -317,10 +348,11 @@ class Run {
 
     void begin_report() {
         // What a run that was killed left.
-        for (const HandOverRow& row : rows_) {
-            std::error_code error;
-            fs::remove(beside_of(row), error);
-        }
+        for (const HandOverRow& row : rows_)
+            for (const char* mark : {".unproved", ".more.unproved"}) {
+                std::error_code error;
+                fs::remove(fs::path(row.path).replace_extension(mark + row.ending), error);
+            }
         Json& document = report_.document = document_header("hand-over-report", make_uuid());
         document["order"] = order_.name;
         document["order_hash"] = hash_of(format_document(order_document(order_)));
@@ -369,7 +401,8 @@ class Run {
         if (const auto it = settings.takes.find(key); it != settings.takes.end())
             put_chains(levels, "take", it->second);
         levels["touch_ups"] = layer_word(touches_in_force(body.character, settings, key));
-        levels["place_map"] = canonical(result.plan.program.k);
+        levels["place_map"] = canonical(result.plan.program.map.k);
+        levels["place_map_about"] = map_centre_json(settings.about);
         Json& bars = of_pair_["review"] = Json::object();
         int missed = 0;
         for (const Bar& bar : bars_of(review, result, settings)) {
@@ -378,24 +411,88 @@ class Run {
         }
         bars["bars_missed"] = missed;
         of_pair_["notes"] = notes_of(result);
+        const auto props = order_.has_props ? prop_tracks(take, result.source, result.plan.program.map)
+                                            : std::vector<PropTrack>();
         handed_ = handed_of(body.character, std::move(result));
+        add_props(handed_, props);
         take_steps(order_, handed_);
         for (const std::string& line : handed_.told) of_pair_["notes"].push_back(line);
     }
 
-    void write(const HandOverRow& row, Json& told) {
+    bool is_of_several(const HandOverRow& row) const {
+        return order_.is_together && row.what == What::body && row.ending == ".glb";
+    }
+    /// A later row is an animation more of the same file.
+    bool goes_on(size_t at) const {
+        return std::any_of(
+            rows_.begin() + std::ptrdiff_t(at) + 1, rows_.end(),
+            [&](const HandOverRow& later) { return later.is_added && later.path == rows_[at].path; });
+    }
+    /// A file of several takes, all of them in it.
+    void finish(const HandOverRow& row) {
+        const auto found = waiting_.find(row.path);
+        if (found == waiting_.end()) return;
+        try {
+            put_in_place(row.path, found->second);
+        } catch (const std::exception& fault) {
+            for (const size_t i : found->second) {
+                report_.document["files"][i]["state"] = "failed";
+                report_.document["files"][i]["why"] = fault.what();
+                ++report_.failed;
+            }
+        }
+        waiting_.erase(found);
+    }
+    /// What was begun and is not whole goes.
+    void leave(const std::vector<size_t>& rows) {
+        std::error_code error;
+        for (const size_t i : rows) {
+            fs::remove(beside_of(rows_[i]), error);
+            report_.document["files"][i]["state"] = "to do";
+        }
+    }
+    /// What was proved beside its name gets it.
+    void put_in_place(const std::string& path, const std::vector<size_t>& rows) {
+        std::error_code error;
+        const std::string beside = beside_of(rows_[rows.front()]);
+        if (order_.clash == Clash::replace) {
+            fs::rename(beside, path);
+        } else if (!move_to_free(beside, path)) {
+            fs::remove(beside, error);
+            throw FileError(path, "is there since a moment ago", "hand over again");
+        }
+        const std::string hash = hash_of(read_file(path));
+        for (const size_t i : rows) {
+            Json& told = report_.document["files"][i];
+            told["bytes"] = size_t(fs::file_size(path, error));
+            told["hash"] = hash;
+            told["state"] = "written";
+            ++report_.written;
+        }
+    }
+
+    void write(size_t at) {
+        const HandOverRow& row = rows_[at];
+        Json& told = report_.document["files"][at];
         std::error_code error;
         fs::create_directories(fs::path(row.path).parent_path(), error);
         WriteOptions options;
         options.reduce = order_.reduce;
         options.is_motion_alone = order_.is_motion_alone;
         // Beside its name until it is proved: nothing that is not whole and right ever has it.
-        const std::string beside = beside_of(row);
-        const Handed shown = row.what == HandOverRow::What::goals ? goals_as_nodes(handed_, *order_.goals)
+        const std::string whole = beside_of(row);
+        const bool is_more = is_of_several(row) && waiting_.contains(row.path);
+        if (is_more) options.added_to = whole;
+        const std::string beside =
+            is_more ? fs::path(row.path).replace_extension(".more.unproved" + row.ending).string() : whole;
+        const bool is_alone = handed_.props > 0 && !(row.what == What::body && holds_props(row.ending));
+        const Handed alone = is_alone ? without_props(handed_) : Handed{};
+        const Handed& body = is_alone ? alone : handed_;
+        const Handed shown = row.what == HandOverRow::What::goals ? goals_as_nodes(body, *order_.goals)
                              : row.what == HandOverRow::What::controls
-                                 ? controls_as_handed(handed_, *controls_beside(handed_.character.rig.path))
+                                 ? controls_as_handed(body, *controls_beside(body.character.rig.path))
                                  : Handed{};
-        const Handed& out = row.what == HandOverRow::What::body ? handed_ : shown;
+        const Handed& out = row.what == HandOverRow::What::body ? body : shown;
         const Written written = write_handed(
             beside, out, options, Watch([&](double) { return !progress_ || progress_(-1, 0, ""); }));
         Proof proof;
@@ -411,18 +508,12 @@ class Run {
             fs::remove(beside, error);
             throw;
         }
-        if (order_.clash == Clash::replace) {
-            fs::rename(beside, row.path);
-        } else if (!move_to_free(beside, row.path)) {
-            fs::remove(beside, error);
-            throw FileError(row.path, "is there since a moment ago", "hand over again");
-        }
+        if (is_more) fs::rename(beside, whole);
+        if (is_of_several(row)) waiting_[row.path].push_back(at);
         if (order_.has_track_file && !handed_.track.empty() && row.what == HandOverRow::What::body)
             write_file(fs::path(row.path).replace_extension(".track.csv").string(), track_csv(handed_));
         told["frames"] = handed_.motion.frames;
         told["fps"] = canonical(1.0 / handed_.motion.frame_time_s);
-        told["bytes"] = size_t(fs::file_size(row.path, error));
-        told["hash"] = hash_of(read_file(row.path));
         told["keys_before"] = written.keys_before;
         told["keys"] = written.keys;
         told["bones_without_keys"] = written.without_keys;

@@ -42,7 +42,8 @@ struct HandOverRow {
     /// refused: it cannot be written.
     enum class State { free, there, twice, refused };
     State state = State::free;
-    std::string why;  ///< of what is twice or refused
+    std::string why;        ///< of what is twice or refused
+    bool is_added = false;  ///< a further animation of the file of an earlier row
     int frames = 0;
     double fps = 0.0;
     size_t bytes = 0;               ///< about

@@ -9,6 +9,7 @@
 #include "core/base/uuid.hpp"
 #include "core/documents/take.hpp"
 #include "core/library/changes.hpp"
+#include "core/library/kept.hpp"
 
 namespace nb {
 
@@ -70,10 +71,30 @@ JoinPlan read_join(const Json& document, const std::string& path) {
     });
 }
 
-Joined join_takes(const JoinPlan& plan, LibraryFiles& files, int threads) {
+std::vector<KeptJoin> joins_of(const Library& library, std::vector<std::string>& troubles) {
+    return kept_documents<KeptJoin>(library, "joins", troubles, [](const std::string& path) {
+        return read_join(read_document(path, "join"), path);
+    });
+}
+
+std::string join_place(const Library& library, const std::string& name) {
+    return kept_place(library, "joins", name);
+}
+
+Joined join_takes(const JoinPlan& plan, LibraryFiles& files, int threads, CarriedTakes* known) {
+    CarriedTakes own;
+    CarriedTakes& all = known ? *known : own;
+    if (all.character != plan.character) all = {plan.character, {}};
     std::vector<Handed> clips;
     for (const JoinPlan::Clip& clip : plan.clips) {
-        Handed carried = carry_pair(files, {clip.take, plan.character}, threads);
+        if (!all.takes.contains(clip.take))
+            all.takes.emplace(clip.take, carry_pair(files, {clip.take, plan.character}, threads));
+        Handed carried = all.takes.at(clip.take);
+        if (clip.first >= carried.motion.frames)
+            throw FileError(plan.name,
+                            fmt::format("the clip '{}' begins at frame {}, but has {}", clip.take, clip.first,
+                                        carried.motion.frames),
+                            "begin it earlier");
         cut(carried, clip.first, clip.last == 0 ? carried.motion.frames : clip.last);
         pace_clip(carried, clip.pace);
         carried.name = clip.take;

@@ -1,5 +1,6 @@
 // Takes of a library joined on one of its characters: a plan says which parts in which order, and how they meet.
 #pragma once
+#include <map>
 #include <string>
 #include <vector>
 
@@ -23,12 +24,29 @@ Json join_document(const JoinPlan& plan);
 /// Throws FileError.
 JoinPlan read_join(const Json& document, const std::string& path);
 
+/// Plans kept with a library, in its folder "joins".
+struct KeptJoin {
+    std::string path;
+    JoinPlan plan;
+};
+std::vector<KeptJoin> joins_of(const Library& library, std::vector<std::string>& troubles);
+/// Where a plan of that name is kept. Throws FileError for a name that cannot be one.
+std::string join_place(const Library& library, const std::string& name);
+
+/// Takes carried onto one body, to be joined again in another way.
+struct CarriedTakes {
+    std::string character;
+    std::map<std::string, Handed> takes;
+};
+
 struct Joined {
     Handed motion;
     std::vector<SeamReport> seams;
 };
-/// Carries each clip onto the character, and joins them. Throws FileError.
-Joined join_takes(const JoinPlan& plan, LibraryFiles& files, int threads = 0);
+/// Carries each clip onto the character, and joins them. `carried`: what is carried already, and will be. Throws
+/// FileError.
+Joined join_takes(const JoinPlan& plan, LibraryFiles& files, int threads = 0,
+                  CarriedTakes* carried = nullptr);
 /// The joined motion as a new take of the library, on its character; its notes name the parts. The parts stay.
 LibraryEntry keep_joined(const Library& library, const JoinPlan& plan, const Joined& joined,
                          LibraryFiles& files);

@@ -7,7 +7,7 @@
 
 #include "core/base/files.hpp"
 #include "core/base/name_table.hpp"
-#include "core/handover/name_pattern.hpp"
+#include "core/library/kept.hpp"
 
 namespace nb {
 
@@ -43,6 +43,8 @@ HandOverOrder order_from(const Json& document, const std::string& path) {
     if (document.contains("fps")) order.fps = number_in(document, "fps", 0.1, 1000.0, path);
     order.has_stance_first = flag_in(document, "stance_first", false, path);
     order.is_motion_alone = flag_in(document, "motion_alone", false, path);
+    order.has_props = flag_in(document, "props", false, path);
+    order.is_together = flag_in(document, "together", false, path);
     const Json& place = object_or_none(document, "placement", path);
     order.placement.starts_at_origin = flag_in(place, "at_origin", false, path);
     if (place.contains("move_cm")) {
@@ -121,6 +123,8 @@ Json order_document(const HandOverOrder& order) {
     if (order.fps) document["fps"] = canonical(*order.fps);
     document["stance_first"] = order.has_stance_first;
     document["motion_alone"] = order.is_motion_alone;
+    if (order.has_props) document["props"] = true;
+    if (order.is_together) document["together"] = true;
     if (!order.placement.is_none()) {
         Json& place = document["placement"];
         place["at_origin"] = order.placement.starts_at_origin;
@@ -160,25 +164,13 @@ HandOverOrder read_order(const Json& document, const std::string& path) {
 }
 
 std::vector<KeptOrder> orders_of(const Library& library, std::vector<std::string>& troubles) {
-    std::vector<KeptOrder> orders;
-    for (const fs::path& entry : sorted_entries((fs::path(library.folder) / "orders").string())) {
-        if (entry.extension() != ".json" || entry.filename().string().ends_with(".report.json")) continue;
-        try {
-            orders.push_back(
-                {entry.string(), read_order(read_document(entry.string(), "order"), entry.string())});
-        } catch (const std::exception& error) {
-            troubles.emplace_back(error.what());
-        }
-    }
-    return orders;
+    return kept_documents<KeptOrder>(library, "orders", troubles, [](const std::string& path) {
+        return read_order(read_document(path, "order"), path);
+    });
 }
 
 std::string order_place(const Library& library, const std::string& name) {
-    const std::string file = file_stem(name);
-    if (const std::string why = why_illegal(file); !why.empty())
-        throw FileError(library.folder, fmt::format("no order can be called '{}': {}", name, why),
-                        "choose another name");
-    return (fs::path(library.folder) / "orders" / (file + ".json")).string();
+    return kept_place(library, "orders", name);
 }
 
 }  // namespace nb

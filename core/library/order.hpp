@@ -31,6 +31,9 @@ struct HandOverOrder {
     std::optional<double> fps;  ///< none: the take's
     bool has_stance_first = false;
     bool is_motion_alone = false;
+    bool has_props = false;  ///< the take's props as further nodes (.glb, .bvh, .csv)
+    bool is_together =
+        false;  ///< takes of a character whose names come out equal: one .glb, an animation each
     Placement placement;
     Travel travel;
     bool has_track_file = false;  ///< the travel as a table beside

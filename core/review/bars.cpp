@@ -8,7 +8,8 @@ namespace nb {
 
 Review review_result(const Character& source, const Character& target, const TransferResult& result) {
     ReviewTold told;
-    if (result.plan.program.is_k_asked) told.asked_k = result.plan.program.k;
+    told.map_about = result.plan.program.map.about;
+    if (result.plan.program.is_k_asked) told.asked_k = result.plan.program.map.k;
     told.held_frames = result.corrections.held_frames;
     for (const Deficit& deficit : result.corrections.deficits)
         told.deficits.push_back(

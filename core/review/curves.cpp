@@ -17,7 +17,7 @@ std::string_view bone_quantity_unit(BoneQuantity quantity) {
 }
 
 std::vector<double> bone_curve(const Character& c, const WorldMotion& motion, const std::string& role,
-                               BoneQuantity quantity, double dt, double scale) {
+                               BoneQuantity quantity, double dt, const PlaceMap& map) {
     const int joint = c.roles.joint(role);
     if (joint < 0 || motion.frames == 0 || !c.rest.is_there()) return {};
     const int parent = c.roles.joint(c.roles.parent_role(role));
@@ -35,13 +35,13 @@ std::vector<double> bone_curve(const Character& c, const WorldMotion& motion, co
         const double time = std::max(1, after - before) * dt;
         switch (quantity) {
             case BoneQuantity::height:
-                value = 100.0 * scale * p.y();
+                value = 100.0 * map(p).y();
                 break;
             case BoneQuantity::ahead:
-                value = 100.0 * scale * p.z();
+                value = 100.0 * map(p).z();
                 break;
             case BoneQuantity::aside:
-                value = 100.0 * scale * p.x();
+                value = 100.0 * map(p).x();
                 break;
             case BoneQuantity::bend:
                 value = parent < 0 ? 0.0 : rad_to_deg(angle_between(Q(f, parent), Q(f, joint)));
@@ -50,7 +50,7 @@ std::vector<double> bone_curve(const Character& c, const WorldMotion& motion, co
                 value = rad_to_deg(angle_between(Quat(Quat::Identity()), Q(f, joint)));
                 break;
             case BoneQuantity::speed:
-                value = 100.0 * scale *
+                value = 100.0 * map.k *
                         (motion.p[motion.at(after, joint)] - motion.p[motion.at(before, joint)]).norm() /
                         time;
                 break;

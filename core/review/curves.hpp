@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/motion/kinematics.hpp"
+#include "core/motion/place_map.hpp"
 #include "core/rest/character.hpp"
 
 namespace nb {
@@ -22,9 +23,9 @@ inline constexpr std::array<BoneQuantity, 7> bone_quantities{
 std::string_view bone_quantity_name(BoneQuantity quantity);
 std::string_view bone_quantity_unit(BoneQuantity quantity);
 
-/// One value a frame, lengths times `scale` (the place map's k for the source, so that both can be compared);
+/// One value a frame, the source's by the place map, so that both can be compared;
 /// empty when the role is not there. Speeds of the first and last frame are their neighbours'.
 std::vector<double> bone_curve(const Character& character, const WorldMotion& motion, const std::string& role,
-                               BoneQuantity quantity, double frame_time_s, double scale = 1.0);
+                               BoneQuantity quantity, double frame_time_s, const PlaceMap& map = {});
 
 }  // namespace nb

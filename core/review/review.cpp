@@ -7,6 +7,7 @@
 #include "core/body/carried.hpp"
 #include "core/body/measures.hpp"
 #include "core/motion/kinematics.hpp"
+#include "core/motion/place_map.hpp"
 
 namespace nb {
 
@@ -324,11 +325,12 @@ class Reviewer {
         if (!joints("thigh.left", S_left, T_left) || !joints("thigh.right", S_right, T_right)) return;
         const double leg = leg_length(target_.rig.skeleton, target_.roles);
         const int reach = std::max(1, int(std::lround(hip_reach_s / dt_)));
+        const PlaceMap map{k_, told_.map_about};
         const double lift = target_.rest.ankle_height_m - k_ * source_.rest.ankle_height_m;
         std::vector<Vec3> sums(size_t(S_.frames) + 1, Vec3::Zero());
         for (int f = first_; f < S_.frames; ++f) {
             const Vec3 off = 0.5 * (T_.p[T_.at(f, T_left)] + T_.p[T_.at(f, T_right)]) -
-                             0.5 * k_ * (S_.p[S_.at(f, S_left)] + S_.p[S_.at(f, S_right)]) -
+                             map(0.5 * (S_.p[S_.at(f, S_left)] + S_.p[S_.at(f, S_right)])) -
                              lift * Vec3::UnitY();
             sums[size_t(f) + 1] = sums[size_t(f)] + off;
         }

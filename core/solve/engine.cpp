@@ -92,7 +92,7 @@ TransferResult transfer_with(const Character& source, const Take& given, Take* t
                              const Character& target, const PairingSettings& settings, int threads,
                              const Progress& progress) {
     TransferResult result;
-    result.plan = compile_plan(source, target, settings, given.key());
+    result.plan = compile_plan(source, target, settings, &given);
     const TouchLayers layers = touches_in_force(target, settings, given.key());
     const auto has_stage = [&](TouchStage stage) {
         return any_touch(layers, [stage](const TouchUp& touch) { return touch.stage == stage; });

@@ -60,7 +60,7 @@ void compile_limbs(const PairedBodies& bodies, Program& program) {
                           : arm_length(bodies.T_tree, bodies.T.roles) /
                                 arm_length(bodies.S.rig.skeleton, bodies.S.roles);
         // What stands goes as far as the body travels.
-        if ((is_leg && bodies.settings.scale) || (has_hock && !is_leg)) op.scale = program.k;
+        if ((is_leg && bodies.settings.scale) || (has_hock && !is_leg)) op.scale = program.map.k;
         if (bodies.T.rig.skeleton.path_length(op.T_start, op.T_tip) < 1e-6 ||
             bodies.S.rig.skeleton.path_length(op.S_start, op.S_tip) < 1e-6)
             continue;
@@ -103,8 +103,8 @@ Vec3 reach_goal(const Program& program, const LimbOp& op, std::span<const Vec3> 
                 const Vec3& target_start) {
     const Vec3& tip = source_p[size_t(op.S_tip)];
     if (op.is_placed) {
-        const Vec3 place = program.k * tip;
-        return {place.x(), op.T_over_m + program.k * (tip.y() - op.S_over_m), place.z()};
+        const Vec3 place = program.map(tip);
+        return {place.x(), op.T_over_m + program.map.k * (tip.y() - op.S_over_m), place.z()};
     }
     return target_start + op.scale * (tip - source_p[size_t(op.S_start)]);
 }

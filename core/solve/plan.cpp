@@ -1,19 +1,38 @@
 #include "core/solve/plan.hpp"
 
+#include "core/body/lines.hpp"
 #include "core/body/measures.hpp"
+#include "core/motion/kinematics.hpp"
 #include "core/solve/paired.hpp"
 
 namespace nb {
 
+namespace {
+
+Vec3 map_centre(const MapCentre& about, const Character& source, const Take* take) {
+    Vec3 o = Vec3::Zero();
+    if (about.kind == MapCentre::Kind::place) o = about.at_m;
+    if (about.kind == MapCentre::Kind::first_place && take && take->frames > take->first_motion_frame) {
+        const BodyLines lines = lines_of(source.roles);
+        if (lines.thigh_left >= 0 && lines.thigh_right >= 0)
+            o = hip_centre(pose_at(source.rig.skeleton, *take, take->first_motion_frame).p, lines);
+    }
+    return {o.x(), 0.0, o.z()};
+}
+
+}  // namespace
+
 Plan compile_plan(const Character& source, const Character& target, const PairingSettings& settings,
-                  const std::string& take_key) {
+                  const Take* take) {
+    const std::string take_key = take ? take->key() : std::string();
     const PairedBodies bodies(source, target, settings, take_key);
     Plan plan;
     Program& program = plan.program;
     program.passes = settings.passes;
     const double T_leg = leg_length(bodies.T_tree, target.roles);
     const double S_leg = leg_length(source.rig.skeleton, source.roles);
-    program.k = settings.scale.value_or(T_leg > 0.0 && S_leg > 0.0 ? T_leg / S_leg : 1.0);
+    program.map.k = settings.scale.value_or(T_leg > 0.0 && S_leg > 0.0 ? T_leg / S_leg : 1.0);
+    program.map.about = map_centre(settings.about, source, take);
     program.is_k_asked = settings.scale.has_value();
     program.S_stature_m = stature(source.rig.skeleton, source.roles);
     compile_body(bodies, program);

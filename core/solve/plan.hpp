@@ -2,6 +2,7 @@
 #pragma once
 #include <string>
 
+#include "core/motion/take.hpp"
 #include "core/rest/character.hpp"
 #include "core/solve/program.hpp"
 #include "core/solve/report.hpp"
@@ -13,9 +14,9 @@ struct Plan {
     Report report;
 };
 
-/// `take_key`: of the take whose own settings speak (`Take::key`). Throws FileError when one of the
+/// `take`: whose own settings speak, and whose first place the place map keeps. Throws FileError when one of the
 /// characters lacks hips or legs.
 Plan compile_plan(const Character& source, const Character& target, const PairingSettings& settings,
-                  const std::string& take_key = {});
+                  const Take* take = nullptr);
 
 }  // namespace nb

@@ -4,6 +4,7 @@
 #include <array>
 #include <vector>
 
+#include "core/motion/place_map.hpp"
 #include "core/solve/angles.hpp"
 #include "core/solve/body.hpp"
 #include "core/solve/lengths.hpp"
@@ -17,7 +18,7 @@
 namespace nb {
 
 struct Program {
-    double k = 1.0;           ///< place map: M(p) = k p about the world's origin
+    PlaceMap map;
     bool is_k_asked = false;  ///< a person set it
     Passes passes;
     CarriedBody body;                ///< of the target

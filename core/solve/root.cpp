@@ -25,8 +25,8 @@ void pass_root(const Program& program, const SourceFrame& source, TargetFrame& t
     if (program.passes.root) {
         const Vec3 S_centre = 0.5 * (source.p[size_t(program.root.S_thigh_left)] +
                                      source.p[size_t(program.root.S_thigh_right)]);
-        centre = program.k * S_centre;
-        centre.y() = program.root.T_ankle_m + program.k * (S_centre.y() - program.root.S_ankle_m);
+        centre = program.map(S_centre);
+        centre.y() = program.root.T_ankle_m + program.map.k * (S_centre.y() - program.root.S_ankle_m);
     }
     if (held) {
         centre += held->hips_m;

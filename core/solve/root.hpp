@@ -1,4 +1,4 @@
-// Pass root: the hip centre (midpoint of the thigh joints) goes horizontally by the place map, p_T = k p_S, at
+// Pass root: the hip centre (midpoint of the thigh joints) goes horizontally by the place map, p_T = M(p_S), at
 // height a_T + k (h_S - a_S), a = ankle height of the flat foot. A foot that stands in the source then stands
 // in the target, and a crouch stays a crouch.
 #pragma once

@@ -78,7 +78,7 @@ void reach_run(const Program& program, const RunOp& op, const SourceFrame& sourc
     const Vec3 tip = p(count - 1) + R(count - 1) * op.T_end_J;
     const Vec3& S_start = source.p[size_t(op.S_first)];
     const Vec3 S_tip = source.p[size_t(op.S_last)] + source.R[size_t(op.S_last)] * op.S_end_J;
-    Vec3 asked = op.is_placed ? Vec3(program.k * S_tip - start) : Vec3(op.scale * (S_tip - S_start));
+    Vec3 asked = op.is_placed ? Vec3(program.map(S_tip) - start) : Vec3(op.scale * (S_tip - S_start));
     asked = tip - start + op.share * (asked - (tip - start));
     const double wanted = asked.norm() / op.T_length_m;
     if (wanted < 1e-9) return;

@@ -21,6 +21,18 @@ struct Passes {
     bool operator==(const Passes&) const = default;
 };
 
+/// What stays in its place when distances over the floor are scaled.
+struct MapCentre {
+    enum class Kind {
+        first_place,  ///< where the source's hips are over the floor in the take's first frame of motion
+        origin,       ///< of the take's world; so in documents that do not say
+        place         ///< one that was chosen
+    };
+    Kind kind = Kind::first_place;
+    Vec3 at_m = Vec3::Zero();  ///< of `place`, on the floor
+    bool operator==(const MapCentre&) const = default;
+};
+
 struct PairingSettings {
     Passes passes;
     ChainTable chains;                                ///< for this pair, whatever the take
@@ -28,6 +40,7 @@ struct PairingSettings {
     TouchLayers touches;                              ///< touch-ups of this pair
     std::map<std::string, TouchLayers> take_touches;  ///< of one take on this target, by `Take::key`
     std::optional<double> scale;  ///< k of the place map; else leg length of target by source
+    MapCentre about;              ///< o of the place map
     /// Travel and heading go onto the target's root bone, the hips keep what is left; the motion is the same.
     bool has_root_track = false;
     bool operator==(const PairingSettings&) const = default;

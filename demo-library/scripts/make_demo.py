@@ -165,7 +165,7 @@ def touched(library, character, take, layer, touches):
     write_json(os.path.join(library, 'pairings', f'performer-{character}.json'),
                {'format': 'nimble-bone/pairing', 'version': 1, 'id': fixed_uuid('performer onto ' + character),
                 'source': {'id': fixed_uuid('performer'), 'path': 'rig.glb'}, 'target': {'id': fixed_uuid(character), 'path': 'rig.glb'},
-                'scale': 'legs', 'passes': {name: True for name in ('gather', 'root', 'angles', 'reach', 'contacts', 'twist')},
+                'scale': 'legs', 'about': 'first place', 'passes': {name: True for name in ('gather', 'root', 'angles', 'reach', 'contacts', 'twist')},
                 'take_touches': {fixed_uuid(take): [{'name': layer, 'touches': touches}]}})
 
 

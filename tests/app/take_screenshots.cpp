@@ -21,6 +21,9 @@
 #include "app/stations/chains/chain_ruler.hpp"
 #include "app/stations/chains/chains_panel.hpp"
 #include "app/stations/chains/chains_sheet.hpp"
+#include "app/stations/hand_over/hand_over_station.hpp"
+#include "app/stations/hand_over/join_page.hpp"
+#include "app/stations/hand_over/join_strip.hpp"
 #include "app/stations/intake/intake_panel.hpp"
 #include "app/stations/rest/rest_panel.hpp"
 #include "app/stations/rest/rest_sheet.hpp"
@@ -40,6 +43,7 @@
 #include "app/window/unsaved_list.hpp"
 #include "app/work/commands.hpp"
 #include "app/work/hand_over_desk.hpp"
+#include "app/work/join_desk.hpp"
 #include "core/touchup/hand_pose.hpp"
 #include "draw/renderer.hpp"
 
@@ -207,7 +211,7 @@ int main(int argc, char** argv) {
              window.stage().set_view(View::side);
              window.playback().go_to(120);
              window.stage().select(true, window.workspace().target()->file.character.roles.joint("toe.left"));
-             shoot("transfer-over");
+             if (!wanted.isEmpty()) shoot("transfer-over");
              window.stage().select(true, -1);
              window.stage().set_spread(0.75);
              window.stage().set_view(View::three_quarter);
@@ -510,6 +514,24 @@ int main(int argc, char** argv) {
                  shoot("hand-over-done");
                  while (window.undo_stack().canUndo()) window.undo_stack().undo();
              }
+             auto& station = window.part<HandOverStation>();
+             station.show_page(HandOverStation::Page::joining);
+             QTest::qWait(300);
+             if (!wanted.isEmpty()) shoot("joining-empty");
+             station.join_desk().take_up(0);
+             QTest::qWait(400);
+             station.join_desk().wait();
+             QTest::qWait(300);
+             station.join_page().strip().select(1);
+             QTest::qWait(300);
+             shoot("joining");
+             if (!wanted.isEmpty()) {
+                 station.join_page().strip().select(2);
+                 QTest::qWait(300);
+                 shoot("joining-clip");
+             }
+             while (window.undo_stack().canUndo()) window.undo_stack().undo();
+             station.show_page(HandOverStation::Page::files);
              window.stations().set_station("transfer");
              window.notice().say({});
          }},

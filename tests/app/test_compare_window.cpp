@@ -84,8 +84,8 @@ class CompareWindowTest : public test::WindowFixture {
         // The source at the target's scale: ankles stand at about the same height in it.
         const auto result = w().workspace().result();
         const int S = w().workspace().source()->file.character.roles.joint("foot.left");
-        QVERIFY(std::abs(curves.value(0, frame) -
-                         100.0 * result->plan.program.k * result->source.p[result->source.at(frame, S)].y()) <
+        QVERIFY(std::abs(curves.value(0, frame) - 100.0 * result->plan.program.map.k *
+                                                      result->source.p[result->source.at(frame, S)].y()) <
                 1e-9);
         QVERIFY(std::isnan(curves.value(2, frame)));
         QTest::keyClick(&w(), Qt::Key_P);

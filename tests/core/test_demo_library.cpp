@@ -186,7 +186,8 @@ class DemoLibraryTest : public QObject {
         const int top = int(std::lround(1.97 / leap.take->frame_time_s));
         const double higher = joint_at(high.target, ferrier.character, "hips", top).y() -
                               joint_at(low.target, ferrier.character, "hips", top).y();
-        QVERIFY2(std::abs(higher - 0.22 * high.plan.program.k) < 0.01, qPrintable(QString::number(higher)));
+        QVERIFY2(std::abs(higher - 0.22 * high.plan.program.map.k) < 0.01,
+                 qPrintable(QString::number(higher)));
         for (const char* foot : {"foot.left", "foot.right"})
             for (const int f : {0, 120, 200, 280, 500})
                 QVERIFY((joint_at(high.target, ferrier.character, foot, f) -

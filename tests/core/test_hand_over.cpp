@@ -8,6 +8,8 @@
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
 #include "core/body/propose.hpp"
+#include "core/files/bvh.hpp"
+#include "core/files/gltf/gltf.hpp"
 #include "core/handover/goals.hpp"
 #include "core/handover/join.hpp"
 #include "core/handover/name_pattern.hpp"
@@ -17,6 +19,7 @@
 #include "core/library/hand_over.hpp"
 #include "core/library/joined.hpp"
 #include "core/motion/heading.hpp"
+#include "tests/support/other_programs.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -694,6 +697,100 @@ class HandOverTest : public QObject {
         QVERIFY(std::filesystem::exists(in("out/lantern-signal_ferrier.glb")));
         QVERIFY(!std::filesystem::exists(in("out/lantern-signal_dockhand.glb")));
         QCOMPARE(report.document["files"][1]["state"].get<std::string>(), std::string("to do"));
+    }
+    void takes_of_a_body_go_into_one_file() {
+        LibraryFiles files(open_library(demo("")));
+        HandOverOrder order = small_order();
+        order.is_together = true;
+        order.travel.kind = Travel::Kind::on_root;
+        order.pairs = {{"lantern-signal", "ferrier"},
+                       {"quay-walk", "dockhand"},
+                       {"haul-rope", "ferrier"},
+                       {"no-such-take", "ferrier"},
+                       {"quay-walk", "ferrier"}};
+        // What is stopped on the way leaves nothing half full.
+        const HandOverReport stopped = run_hand_over(
+            order, files, 0, [&](int done, int of, const std::string&) { return of == 0 || done < 3; });
+        QCOMPARE(stopped.written, 1);
+        QCOMPARE(QDir(QString::fromStdString(in("out"))).entryList(QDir::Files),
+                 (QStringList{"small.report.html", "small.report.json", "takes_dockhand.glb"}));
+        order.clash = Clash::replace;
+        const HandOverReport report = run_hand_over(order, files);
+        QCOMPARE(report.written, 4);
+        QCOMPARE(report.failed, 1);
+        const std::string path = in("out/takes_ferrier.glb");
+        const SkeletonFile file = read_gltf(path);
+        QCOMPARE(file.animations, (std::vector<std::string>{"lantern-signal", "haul-rope", "quay-walk"}));
+        QCOMPARE(test::found_by_validator(path), QByteArray());
+        // Each as if it stood alone.
+        for (const int animation : {0, 1, 2}) {
+            HandOverOrder alone = order;
+            alone.is_together = false;
+            alone.folder = in("alone");
+            alone.pairs = {{file.animations[size_t(animation)], "ferrier"}};
+            QCOMPARE(run_hand_over(alone, files).written, 1);
+            const SkeletonFile one =
+                read_gltf(in("alone/" + file.animations[size_t(animation)] + "_ferrier.glb"));
+            const SkeletonFile same = read_gltf(path, animation);
+            QCOMPARE(same.skeleton.names, one.skeleton.names);
+            QCOMPARE(same.take.frames, one.take.frames);
+            const WorldMotion a = forward_kinematics(one.skeleton, one.take),
+                              b = forward_kinematics(same.skeleton, same.take);
+            for (size_t i = 0; i < a.p.size(); ++i) QVERIFY((a.p[i] - b.p[i]).norm() < 1e-9);
+        }
+        // The report knows the file as it is now.
+        for (const Json& told : report.document["files"])
+            if (told["state"] == "written")
+                QVERIFY(told["bytes"].get<size_t>() ==
+                        std::filesystem::file_size(in("out/" + told["name"].get<std::string>())));
+        QVERIFY(stale_rows(read_document(report.path, "hand-over-report"), report.path).empty());
+    }
+    void props_go_along() {
+        LibraryFiles files(open_library(demo("")));
+        HandOverOrder order = small_order();
+        order.has_props = true;
+        order.formats = {".glb", ".bvh", ".csv", ".vrma"};
+        order.pairs = {{"carry-crate", "dockhand"}};
+        for (const Travel::Kind travel : {Travel::Kind::in_hips, Travel::Kind::in_place}) {
+            order.travel.kind = travel;
+            order.clash = Clash::replace;
+            const HandOverReport report = run_hand_over(order, files);
+            QCOMPARE(report.written, 4);
+            // From the take's hands to the prop it is as far as from the source's hands, times what the place map says
+            // of the hips: seen from the hips.
+            const LoadedFile& take = files.take("carry-crate");
+            const LoadedFile& body = files.character("dockhand");
+            const TransferResult result = transfer(take.character, *take.take, body.character, {});
+            const std::string& name = take.pieces.front().joint;
+            const int prop = take.character.rig.skeleton.find(name);
+            const SkeletonFile glb = read_gltf(in("out/carry-crate_dockhand.glb"));
+            const SkeletonFile bvh = read_bvh(in("out/carry-crate_dockhand.bvh"));
+            for (const SkeletonFile* file : {&glb, &bvh}) {
+                const int there = file->skeleton.find(name);
+                QVERIFY(there >= 0 && file->skeleton.parents[size_t(there)] < 0);
+                const WorldMotion motion = forward_kinematics(file->skeleton, file->take);
+                const FileConventions& own = body.character.rig.conventions;
+                const int hips = file->skeleton.find(
+                    body.character.rig.skeleton.names[size_t(body.character.roles.joint("hips"))]);
+                for (const int f : {0, 20, 39}) {
+                    const double off =
+                        own.unit_m * (motion.p[motion.at(f, there)] - motion.p[motion.at(f, hips)]).norm();
+                    const PlaceMap& map = result.plan.program.map;
+                    const double shown =
+                        (map(result.source.p[result.source.at(f + order.first, prop)]) -
+                         result.target
+                             .p[result.target.at(f + order.first, body.character.roles.joint("hips"))])
+                            .norm();
+                    QVERIFY2(std::abs(off - shown) < 1e-4,
+                             qPrintable(QString("frame %1: %2 beside %3").arg(f).arg(off).arg(shown)));
+                }
+            }
+            QCOMPARE(test::found_by_validator(in("out/carry-crate_dockhand.glb")), QByteArray());
+            for (const Json& told : report.document["files"]) {
+                const bool is_lost = told["lost"].dump().find("props stay behind") != std::string::npos;
+                QCOMPARE(is_lost, told["name"].get<std::string>().ends_with(".vrma"));
+            }
+        }
     }
     void a_file_that_cannot_be_written_does_not_stop_the_rest() {
         LibraryFiles files(open_library(demo("")));

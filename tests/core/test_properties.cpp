@@ -215,11 +215,14 @@ class PropertiesTest : public QObject {
             LoadOptions options;
             options.unit_m = k * source.character.rig.conventions.unit_m;
             const LoadedFile target = load_file(capture(file.toStdString()), options);
-            const TransferResult result = carry(source, target, no_contacts());
+            PairingSettings loose = no_contacts(), held_feet;
+            loose.about = held_feet.about = {MapCentre::Kind::origin};
+            const TransferResult result = carry(source, target, loose);
             const Difference d = difference(result.source, result.target, k);
             QVERIFY2(d.place_m < 1e-6 * std::max(1.0, k) && d.turn_deg < 1e-4, qPrintable(said(d)));
             // Held feet: k times what they are on a body of the same size.
-            const Difference held = difference(carry(source, source).target, carry(source, target).target, k);
+            const Difference held = difference(carry(source, source, held_feet).target,
+                                               carry(source, target, held_feet).target, k);
             QVERIFY2(held.place_m < 1e-4 * std::max(1.0, k) && held.turn_deg < 0.02, qPrintable(said(held)));
             return;
         }
@@ -230,7 +233,9 @@ class PropertiesTest : public QObject {
         SkeletonFile body = random_body(file.toUInt(), options);
         body.take = random_motion(body, file.toUInt(), 90);
         const LoadedFile target = settle_metres(scaled(std::move(body), k));
-        const TransferResult result = carry(source, target);
+        PairingSettings about_origin;
+        about_origin.about = {MapCentre::Kind::origin};
+        const TransferResult result = carry(source, target, about_origin);
         const Difference d = difference(result.source, result.target, k);
         QVERIFY2(d.place_m < 1e-6 * std::max(1.0, k) && d.turn_deg < 1e-4, qPrintable(said(d)));
     }

@@ -174,7 +174,7 @@ class ReviewTest : public QObject {
                         exp_rotation(deg_to_rad(2.0 * f) * Vec3::UnitY()) * c.rest.R_WJ0[size_t(j)];
             }
         const auto curve = [&](const char* role, BoneQuantity quantity, double scale = 1.0) {
-            return bone_curve(c, motion, role, quantity, 0.02, scale);
+            return bone_curve(c, motion, role, quantity, 0.02, {scale});
         };
         const double start = 100.0 * c.rest.p_WJ0[size_t(c.roles.joint("hips"))].z();
         QVERIFY(std::abs(curve("hips", BoneQuantity::ahead)[7] - start - 7.0) < 1e-9);

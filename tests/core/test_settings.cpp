@@ -11,12 +11,14 @@
 
 #include "core/base/fault.hpp"
 #include "core/base/uuid.hpp"
+#include "core/body/lines.hpp"
 #include "core/body/measures.hpp"
 #include "core/chain/propose.hpp"
 #include "core/documents/chains.hpp"
 #include "core/documents/character.hpp"
 #include "core/documents/pairing.hpp"
 #include "core/library/library.hpp"
+#include "core/motion/heading.hpp"
 #include "core/motion/kinematics.hpp"
 #include "core/rest/edit.hpp"
 #include "core/review/events.hpp"
@@ -227,7 +229,7 @@ class SettingsTest : public QObject {
         double stiff_off = 0.0, giving_off = 0.0;
         int reached = 0;
         for (int f = 0; f < stiff.target.frames; ++f) {
-            const Vec3 asked = stiff.plan.program.k * place(source, stiff.source, "hand.left", f);
+            const Vec3 asked = stiff.plan.program.map(place(source, stiff.source, "hand.left", f));
             const double off = (place(target, stiff.target, "hand.left", f) - asked).norm();
             stiff_off += off;
             giving_off += (place(target, giving.target, "hand.left", f) - asked).norm();
@@ -659,6 +661,66 @@ class SettingsTest : public QObject {
         pairing.settings = settings;
         QVERIFY(read_pairing(pairing_document(pairing), "p").settings.has_root_track);
     }
+    void a_take_that_is_moved_gives_the_moved_result() {
+        std::vector<std::string> notes;
+        const LoadedFile source = load_take(capture("01_01.bvh"), "", notes);
+        const LoadedFile target = demo_body("lamp-child");
+        const Rigid X{exp_rotation(0.7 * Vec3::UnitY()), Vec3(5.0, 0.0, -3.0)};
+        Take moved = *source.take;
+        const Skeleton& skeleton = source.character.rig.skeleton;
+        for (int f = 0; f < moved.frames; ++f)
+            for (size_t m = 0; m < moved.translated.size(); ++m) {
+                if (skeleton.parents[size_t(moved.translated[m])] >= 0) continue;
+                Vec3& p = moved.p.edit()[size_t(f) * moved.translated.size() + m];
+                p = X * p;
+                Quat& R = moved.R.edit()[size_t(f) * size_t(moved.joints) + size_t(moved.translated[m])];
+                R = X.R * R;
+            }
+        const auto of = [&](const Take& take, const PairingSettings& settings) {
+            return transfer(source.character, take, target.character, settings);
+        };
+        const PairingSettings usual;
+        const TransferResult here = of(*source.take, usual), there = of(moved, usual);
+        double worst = 0.0;
+        for (const RoleFill& fill : target.character.roles.fills)
+            for (int f = 0; f < here.target.frames && fill.role != "root"; ++f) {
+                const size_t at = here.target.at(f, fill.joint);
+                worst = std::max(worst, (X * here.target.p[at] - there.target.p[at]).norm());
+            }
+        QVERIFY2(worst < 1e-7, qPrintable(QString::number(worst)));
+        // The body begins where the source begins, and the origin, or a place, is kept where that is asked.
+        const int first = source.take->first_motion_frame;
+        const auto centre = [first](const LoadedFile& body, const WorldMotion& motion) {
+            Vec3 c = hip_centre(motion, lines_of(body.character.roles), first);
+            c.y() = 0.0;
+            return c;
+        };
+        PairingSettings bare = plain();
+        const double k = here.plan.program.map.k;
+        QVERIFY(std::abs(k - 1.0) > 0.2);
+        const Vec3 start = centre(source, here.source);
+        QVERIFY((centre(target, of(*source.take, bare).target) - start).norm() < 1e-9);
+        bare.about = {MapCentre::Kind::origin};
+        QVERIFY((centre(target, of(*source.take, bare).target) - k * start).norm() < 1e-9);
+        bare.about = {MapCentre::Kind::place, Vec3(2.0, 0.0, 1.0)};
+        const Vec3 o(2.0, 0.0, 1.0);
+        QVERIFY((centre(target, of(*source.take, bare).target) - o - k * (start - o)).norm() < 1e-9);
+    }
+    void documents_of_before_keep_the_origin() {
+        Pairing pairing;
+        pairing.id = make_uuid();
+        for (const MapCentre& about : {MapCentre{}, MapCentre{MapCentre::Kind::origin},
+                                       MapCentre{MapCentre::Kind::place, Vec3(1.5, 0.0, -2.0)}}) {
+            pairing.settings.about = about;
+            const Json document = pairing_document(pairing);
+            QVERIFY(read_pairing(document, "p").settings.about == about);
+        }
+        Json before = pairing_document(pairing);
+        before.erase("about");
+        QVERIFY(read_pairing(before, "p").settings.about.kind == MapCentre::Kind::origin);
+        before["about"] = "the quay";
+        QVERIFY_THROWS_EXCEPTION(FileError, read_pairing(before, "p"));
+    }
     void a_wrist_is_held_where_that_is_said() {
         LoadedFile source = demo_take("bollard-sit");
         const LoadedFile target = demo_body("dockhand");
@@ -674,7 +736,7 @@ class SettingsTest : public QObject {
         const Vec3 at = place(target, held.target, "hand.left", middle - 10);
         for (int f = middle - 10; f < middle + 10; ++f)
             QVERIFY((place(target, held.target, "hand.left", f) - at).norm() < 1e-6);
-        QVERIFY(std::abs(at.y() - held.plan.program.k * level) < 0.02);
+        QVERIFY(std::abs(at.y() - held.plan.program.map.k * level) < 0.02);
         // That its arm points elsewhere there is no shortcoming.
         const Review review = review_result(source.character, target.character, held);
         for (const ReviewEvent& event : find_events(review, held, {}))

@@ -881,7 +881,8 @@ class TouchUpTest : public QObject {
         QVERIFY(notes.empty());
         const TransferResult plain = carry(source, target);
         const TransferResult shifted = carry(moved, target);
-        const Vec3 by = plain.plan.program.k * shift.place_m;
+        // What is scaled is scaled about where the take begins, and that has moved with it.
+        const Vec3 by = shift.place_m;
         double off = 0.0;
         for (int f = source.take->first_motion_frame; f < plain.target.frames; f += 3)
             for (const RoleFill& fill : target.character.roles.fills) {

@@ -19,6 +19,7 @@
 #include "app/look/flow.hpp"
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
+#include "app/work/shown_pair.hpp"
 #include "core/handover/name_pattern.hpp"
 
 namespace nb {
@@ -78,7 +79,7 @@ HandOverPanel::HandOverPanel(Workspace& workspace, Playback& playback, HandOverD
     results_ = new QLabel(this);
     this_pair_ = word_button(tr("this pair"), tr("The shown take on the shown target"), this);
     connect(this_pair_, &QToolButton::clicked, this, [this] {
-        if (const auto pair = desk_.shown_pair())
+        if (const auto pair = shown_pair(workspace_))
             desk_.add_pairs({*pair});
         else
             emit desk_.failed(
@@ -155,6 +156,12 @@ HandOverPanel::HandOverPanel(Workspace& workspace, Playback& playback, HandOverD
     formats.push_back(tick(tr("motion alone"),
                            tr("Bones and their motion; mesh and materials stay behind (.glb)"),
                            &HandOverOrder::is_motion_alone));
+    formats.push_back(tick(tr("with props"),
+                           tr("Things that go through the take, as further nodes (.glb, .bvh, .csv)"),
+                           &HandOverOrder::has_props));
+    formats.push_back(tick(tr("takes in one file"),
+                           tr("One .glb a character, an animation a take; {take} in the name is 'takes'"),
+                           &HandOverOrder::is_together));
     row(tr("formats"), formats);
 
     // Where the travel goes.

@@ -47,11 +47,11 @@ HandOverSheet::HandOverSheet(HandOverDesk& desk, QWidget* parent) : QWidget(pare
     table_->installEventFilter(this);
     connect(&desk_, &HandOverDesk::planned, this, &HandOverSheet::refresh);
     connect(&desk_, &HandOverDesk::changed, this, &HandOverSheet::refresh_count);
-    connect(&desk_, &HandOverDesk::progressed, this, [this](int done, int of, const QString& name) {
+    connect(&desk_, &HandOverDesk::progressed, this, [this](int done, int of, const QString&) {
         if (of == 0) return refresh();
         const QSignalBlocker blocker(table_);
         for (int row = 0; row < table_->rowCount(); ++row) {
-            if (table_->item(row, name_column)->text() == name)
+            if (row == done)
                 table_->item(row, state_column)->setText(tr("is being written"));
             else if (row < done && table_->item(row, state_column)->text() == tr("is being written"))
                 table_->item(row, state_column)->setText(tr("written"));
@@ -83,7 +83,7 @@ std::pair<QString, bool> HandOverSheet::state_of(const HandOverRow& row) const {
     const auto stale = std::find_if(desk_.stale().begin(), desk_.stale().end(),
                                     [&](const StaleRow& one) { return one.name == row.name; });
     const bool is_stale = stale != desk_.stale().end();
-    if (const Json* file = desk_.outcome(row.name)) {
+    if (const Json* file = desk_.outcome(row)) {
         const std::string state = (*file)["state"];
         if (state == "failed") return {QString::fromStdString((*file).value("why", "")), true};
         if (is_stale) return {tr("stale: %1").arg(QString::fromStdString(stale->why)), true};
@@ -96,7 +96,7 @@ std::pair<QString, bool> HandOverSheet::state_of(const HandOverRow& row) const {
     }
     switch (row.state) {
         case HandOverRow::State::free:
-            return {tr("new"), false};
+            return {row.is_added ? tr("an animation more") : tr("new"), false};
         case HandOverRow::State::there: {
             const QString now =
                 is_stale ? tr("is there, stale: %1").arg(QString::fromStdString(stale->why)) : tr("is there");
@@ -123,7 +123,8 @@ void HandOverSheet::refresh_count() {
             if (row.is_written(order.clash)) bytes += row.bytes;
         count_->setText(tr("%1 of %2 files will be written, about %3, into %4")
                             .arg(desk_.to_write())
-                            .arg(desk_.rows().size())
+                            .arg(std::count_if(desk_.rows().begin(), desk_.rows().end(),
+                                               [](const HandOverRow& row) { return !row.is_added; }))
                             .arg(size_text(bytes), desk_.folder()));
     }
     take_out_->setEnabled(!order.pairs.empty());
@@ -141,7 +142,9 @@ void HandOverSheet::refresh() {
         for (const std::string& line : row.lost) lost << QString::fromStdString(line);
         const std::array<QString, column_count> cells{
             row.name.empty() ? QString::fromStdString(row.pair.take + " · " + row.pair.character)
-                             : QString::fromStdString(row.name),
+            : desk_.order().is_together && row.ending == ".glb"
+                ? QString::fromStdString(row.name + " · " + row.pair.take)
+                : QString::fromStdString(row.name),
             row.frames > 0 ? tr("%1 at %2").arg(row.frames).arg(row.fps, 0, 'g', 4) : QString(),
             row.frames > 0 ? size_text(row.bytes) : QString(), lost.join("; "), state};
         for (int c = 0; c < column_count; ++c) {

@@ -141,8 +141,8 @@ void CurvesView::refresh() {
     };
     for (int i = 0; i < curves; ++i) set(i, {});
     if (source && target && result) {
-        set(0,
-            bone_curve(source->file.character, result->source, role_, quantity_, dt, result->plan.program.k));
+        set(0, bone_curve(source->file.character, result->source, role_, quantity_, dt,
+                          result->plan.program.map));
         if (result->target.joints == target->file.character.rig.skeleton.size())
             set(1, bone_curve(target->file.character, result->target, role_, quantity_, dt));
     }

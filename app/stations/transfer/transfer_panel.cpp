@@ -11,11 +11,14 @@
 #include <QVBoxLayout>
 
 #include <algorithm>
+#include <cmath>
 
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
 #include "app/stations/transfer/event_desk.hpp"
 #include "app/work/commands.hpp"
+#include "core/body/lines.hpp"
+#include "core/motion/heading.hpp"
 
 namespace nb {
 
@@ -157,7 +160,8 @@ TransferPanel::TransferPanel(Workspace& workspace, Playback& playback, QUndoStac
     map->addWidget(scale_, 0, 1);
     map->setColumnStretch(0, 1);
     on_root_ = new QCheckBox(tr("travel on the root bone"), this);
-    map->addWidget(on_root_, 1, 0, 1, 2);
+    add_map_centre(*map);
+    map->addWidget(on_root_, 3, 0, 1, 2);
     connect(on_root_, &QCheckBox::clicked, this, [this](bool on) {
         change(on ? tr("travel on the root bone") : tr("travel on the hips"), -1,
                [on](PairingSettings& s) { s.has_root_track = on; });
@@ -211,6 +215,59 @@ void TransferPanel::change(const QString& text, int topic,
     change_settings(workspace_, undo_, text, topic, edit);
 }
 
+/// What stays in its place when distances are scaled.
+void TransferPanel::add_map_centre(QGridLayout& map) {
+    about_ = new QComboBox(this);
+    about_->addItems({tr("where it begins"), tr("the origin of its file"), tr("a place")});
+    about_->setAccessibleName(tr("what stays in its place"));
+    about_->setToolTip(
+        tr("Distances over the floor are scaled about it: there source and target stand on the same spot"));
+    map.addWidget(new QLabel(tr("from"), this), 1, 0);
+    map.addWidget(about_, 1, 1);
+    auto* place = new QHBoxLayout;
+    for (size_t i = 0; i < about_cm_.size(); ++i) {
+        about_cm_[i] = new QDoubleSpinBox(this);
+        about_cm_[i]->setDecimals(1);
+        about_cm_[i]->setRange(-1e6, 1e6);
+        about_cm_[i]->setSingleStep(10.0);
+        about_cm_[i]->setPrefix(i == 0 ? tr("x ") : tr("z "));
+        about_cm_[i]->setSuffix(tr(" cm"));
+        about_cm_[i]->setKeyboardTracking(false);
+        about_cm_[i]->setAccessibleName(i == 0 ? tr("the place, x") : tr("the place, z"));
+        about_cm_[i]->setFocusPolicy(Qt::StrongFocus);
+        place->addWidget(about_cm_[i]);
+        connect(about_cm_[i], &QDoubleSpinBox::valueChanged, this, [this, i](double cm) {
+            change(tr("scale about a place"), 2,
+                   [i, cm](PairingSettings& s) { s.about.at_m[i == 0 ? 0 : 2] = 0.01 * cm; });
+        });
+    }
+    map.addLayout(place, 2, 0, 1, 2);
+    connect(about_, &QComboBox::activated, this, [this](int at) {
+        MapCentre about{MapCentre::Kind(at)};
+        // A place starts where the body is now.
+        if (const auto result = workspace_.result(); result && about.kind == MapCentre::Kind::place) {
+            const WorldMotion& motion = result->source;
+            const int frame = std::clamp(playback_.frame(), 0, motion.frames - 1);
+            const LoadedPtr source = workspace_.source();
+            if (source) about.at_m = hip_centre(motion, lines_of(source->file.character.roles), frame);
+            about.at_m = {0.001 * std::round(1000.0 * about.at_m.x()), 0.0,
+                          0.001 * std::round(1000.0 * about.at_m.z())};
+        }
+        change(tr("scale about %1").arg(about_->itemText(at)), -1,
+               [about](PairingSettings& s) { s.about = about; });
+    });
+}
+
+void TransferPanel::refresh_map_centre() {
+    const MapCentre& about = workspace_.settings().about;
+    about_->setCurrentIndex(int(about.kind));
+    for (size_t i = 0; i < about_cm_.size(); ++i) {
+        const QSignalBlocker blocker(about_cm_[i]);
+        about_cm_[i]->setVisible(about.kind == MapCentre::Kind::place);
+        about_cm_[i]->setValue(100.0 * about.at_m[i == 0 ? 0 : 2]);
+    }
+}
+
 void TransferPanel::refresh_settings() {
     const PairingSettings& s = workspace_.settings();
     const bool has_pair = !workspace_.pairing_key().is_empty();
@@ -235,7 +292,8 @@ void TransferPanel::refresh_settings() {
     if (s.scale)
         scale_->setValue(*s.scale);
     else if (result)
-        scale_->setValue(result->plan.program.k);
+        scale_->setValue(result->plan.program.map.k);
+    refresh_map_centre();
     // Touch-ups are told in their own station.
     PairingSettings of_passes = s;
     of_passes.touches.clear();

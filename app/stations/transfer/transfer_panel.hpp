@@ -11,7 +11,9 @@
 
 class QCheckBox;
 class QComboBox;
+class QComboBox;
 class QDoubleSpinBox;
+class QGridLayout;
 class QGridLayout;
 class QLabel;
 class QLineEdit;
@@ -58,11 +60,15 @@ class TransferPanel : public QWidget {
     QLabel* reaches_;  ///< which limb's reach moves which bone
     QCheckBox *by_legs_, *on_root_;
     QDoubleSpinBox* scale_;
+    QComboBox* about_;
+    std::array<QDoubleSpinBox*, 2> about_cm_;  ///< x, z of a place
     QLabel* level_;
     QLabel* notes_;
 
     void change(const QString& text, int topic, const std::function<void(PairingSettings&)>& edit);
+    void add_map_centre(QGridLayout& map);
     void refresh_settings();
+    void refresh_map_centre();
     void refresh_distances();
     void refresh_reaches();
     void refresh_review();

@@ -144,6 +144,11 @@ class Reader {
         };
         for (const auto& skin : model_.skins)
             for (const int joint : skin.joints) want(joint);
+        // Things beside the body, as they are handed over.
+        for (int n = 0; n < int(model_.nodes.size()); ++n)
+            if (const auto& extras = model_.nodes[size_t(n)].extras;
+                extras.IsObject() && extras.Has(prop_mark) && extras.Get(prop_mark).IsBool())
+                want(n);
         if (model_.skins.empty())
             for (const auto& animation : model_.animations)
                 for (const auto& channel : animation.channels)

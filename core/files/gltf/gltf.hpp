@@ -6,6 +6,9 @@
 
 namespace nb {
 
+/// In the extras of a node, `true`: a thing beside the body that goes through the take.
+inline constexpr const char* prop_mark = "prop";
+
 /// Nodes that are joints of a skin or above one; without skins, those animated, above and below such nodes;
 /// without either, all nodes.
 /// Static scale is taken into the offsets. One animation, counted from 0, is sampled at its smallest key

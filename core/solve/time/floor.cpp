@@ -41,7 +41,7 @@ std::vector<double> floor_under(const Problem& problem, const Effector& e) {
 double floor_below(const Problem& problem, const Effector& e, const EffectorGoals& g, FootPoint point,
                    int f) {
     const double level = g.floor_m[size_t(f)];
-    const double k = problem.program.k;
+    const double k = problem.program.map.k;
     const double beside = beside_floor_m * problem.program.S_stature_m / reference_stature_m;
     const double depth = level / k - e.end->S_sole.point(point, problem.source, f).y();
     return level - k * std::clamp(4.0 * (depth - beside), 0.0, std::max(0.0, depth));

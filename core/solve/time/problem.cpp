@@ -18,7 +18,7 @@ constexpr double pull_s = 0.05;  // beside a hold its foot goes on pulling at th
 /// The support of a contact: the floor at its level, still or running, scaled by the place map. Of equal ones
 /// one.
 size_t support_of(Problem& problem, const Contact& contact, const Floor& floor) {
-    const double k = problem.program.k;
+    const double k = problem.program.map.k;
     const Rigid X{Quat::Identity(), Vec3(0, k * contact.level_m, 0)};
     const bool runs = floor.is_running() && problem.frames > 1;
     for (size_t i = 0; i < problem.supports.size(); ++i)
@@ -47,7 +47,8 @@ std::vector<double> rests_of(const Problem& problem, const Effector& e) {
             const int to = std::min(problem.frames - 1, f + reach);
             if (to <= from) continue;
             const Sole& sole = e.end->S_sole;
-            const Vec3 ground = (problem.X_WS(*hold, to).p - problem.X_WS(*hold, from).p) / problem.program.k;
+            const Vec3 ground =
+                (problem.X_WS(*hold, to).p - problem.X_WS(*hold, from).p) / problem.program.map.k;
             const Vec3 way =
                 sole.point(point, problem.source, to) - sole.point(point, problem.source, from) - ground;
             fastest = std::max(fastest, to_reference * way.norm() / ((to - from) * problem.dt));

@@ -1,0 +1,108 @@
+#include "core/handover/props.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <array>
+
+namespace nb {
+
+namespace {
+
+/// The first `joints` of each frame.
+WorldMotion with_joints(const WorldMotion& motion, int joints) {
+    WorldMotion out;
+    out.start_s = motion.start_s;
+    out.frame_time_s = motion.frame_time_s;
+    out.resize(motion.frames, joints);
+    const int kept = std::min(joints, motion.joints);
+    for (int f = 0; f < motion.frames; ++f) {
+        std::copy_n(motion.R.begin() + std::ptrdiff_t(motion.at(f, 0)), kept,
+                    out.R.begin() + std::ptrdiff_t(out.at(f, 0)));
+        std::copy_n(motion.p.begin() + std::ptrdiff_t(motion.at(f, 0)), kept,
+                    out.p.begin() + std::ptrdiff_t(out.at(f, 0)));
+    }
+    return out;
+}
+
+std::vector<Channel> six_channels() {
+    std::vector<Channel> six;
+    for (const bool is_rotation : {false, true})
+        for (const int axis : is_rotation ? std::array{1, 0, 2} : std::array{0, 1, 2})
+            six.push_back({is_rotation, axis});
+    return six;
+}
+
+}  // namespace
+
+std::vector<PropTrack> prop_tracks(const LoadedFile& take, const WorldMotion& source, const PlaceMap& map) {
+    std::vector<PropTrack> tracks;
+    for (const StagePiece& piece : take.pieces) {
+        const int joint = piece.joint.empty() ? -1 : take.character.rig.skeleton.find(piece.joint);
+        if (joint < 0) continue;
+        PropTrack track{piece.joint, {}};
+        track.X_W.reserve(size_t(source.frames));
+        for (int f = 0; f < source.frames; ++f)
+            track.X_W.push_back({source.R[source.at(f, joint)], map(source.p[source.at(f, joint)])});
+        tracks.push_back(std::move(track));
+    }
+    return tracks;
+}
+
+void add_props(Handed& handed, const std::vector<PropTrack>& props) {
+    if (props.empty()) return;
+    const int body = handed.motion.joints;
+    handed.motion = with_joints(handed.motion, body + int(props.size()));
+    Rig& rig = handed.character.rig;
+    std::vector<std::string> names;
+    for (size_t i = 0; i < props.size(); ++i) {
+        const int joint = body + int(i);
+        std::string name = props[i].name;
+        while (rig.skeleton.find(name) >= 0) name += "_prop";
+        rig.skeleton.names.push_back(name);
+        rig.skeleton.parents.push_back(-1);
+        rig.skeleton.rest_R.push_back(Quat::Identity());
+        rig.skeleton.rest_p.push_back(Vec3::Zero());
+        if (!rig.skeleton.bind_R.empty()) rig.skeleton.bind_R.push_back(Quat::Identity());
+        if (!rig.channels.empty()) rig.channels.push_back(six_channels());
+        if (!rig.nodes.empty()) rig.nodes.push_back({-1, name, 1.0, Vec3::Ones()});
+        handed.own_places.push_back(joint);
+        if (!handed.kept_frames.empty()) handed.kept_frames.emplace_back();
+        for (int f = 0; f < handed.motion.frames; ++f) {
+            const Rigid& X = props[i].X_W[size_t(f)];
+            handed.motion.R[handed.motion.at(f, joint)] = X.R;
+            handed.motion.p[handed.motion.at(f, joint)] = X.p;
+        }
+        names.push_back(name);
+    }
+    handed.props = int(props.size());
+    handed.told.push_back(
+        fmt::format("with it {}: as nodes, what they look like stays behind", fmt::join(names, ", ")));
+}
+
+Handed without_props(const Handed& handed) {
+    if (handed.props == 0) return handed;
+    Handed alone = handed;
+    const int body = handed.motion.joints - handed.props;
+    const auto joints = size_t(body);
+    alone.motion = with_joints(handed.motion, body);
+    Rig& rig = alone.character.rig;
+    rig.skeleton.names.resize(joints);
+    rig.skeleton.parents.resize(joints);
+    rig.skeleton.rest_R.resize(joints);
+    rig.skeleton.rest_p.resize(joints);
+    if (!rig.skeleton.bind_R.empty()) rig.skeleton.bind_R.resize(joints);
+    if (!rig.channels.empty()) rig.channels.resize(joints);
+    if (!rig.nodes.empty()) rig.nodes.resize(joints);
+    std::erase_if(alone.own_places, [body](int joint) { return joint >= body; });
+    if (!alone.kept_frames.empty()) alone.kept_frames.resize(joints);
+    alone.props = 0;
+    return alone;
+}
+
+bool holds_props(const std::string& ending) {
+    return ending == ".glb" || ending == ".bvh" || ending == ".csv";
+}
+
+}  // namespace nb
