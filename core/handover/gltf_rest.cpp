@@ -4,12 +4,14 @@
 
 #include <algorithm>
 #include <cmath>
+#include <filesystem>
 #include <map>
 #include <set>
 
 #include "core/base/fault.hpp"
 #include "core/files/gltf/access.hpp"
 #include "core/files/gltf/glb_parts.hpp"
+#include "core/files/gltf/glb_rig.hpp"
 #include "core/motion/kinematics.hpp"
 
 namespace nb {
@@ -293,12 +295,35 @@ class Rebinder {
 
 }  // namespace
 
+namespace {
+
+/// A rig of another format: as it is in memory, then as any .glb.
+void write_as_rest_of_memory(const std::string& path, const Character& character) {
+    const std::string own = std::filesystem::path(path).replace_extension(".own-rest.glb").string();
+    rig_as_glb(character.rig).write(own);
+    Character written = character;
+    Rig& rig = written.rig;
+    rig.path = own;
+    rig.format = "glb";
+    rig.conventions = {};
+    for (int j = 0; j < rig.skeleton.size(); ++j)
+        rig.nodes.push_back({j, rig.skeleton.names[size_t(j)], 1.0, Vec3::Ones()});
+    std::error_code error;
+    try {
+        with_json_of(own, [&] { Rebinder(written).write(path); });
+    } catch (...) {
+        std::filesystem::remove(own, error);
+        throw;
+    }
+    std::filesystem::remove(own, error);
+}
+
+}  // namespace
+
 void write_as_rest(const std::string& path, const Character& character) {
-    if (character.rig.format != "glb" || character.rig.nodes.empty())
-        throw FileError(character.rig.path, "is not a glTF file: its rest cannot be made anew",
-                        "export it as .glb first");
     if (!character.rest.is_there())
         throw FileError(character.rig.path, "has no alignment yet", "give hips and legs their bones");
+    if (character.rig.nodes.empty()) return write_as_rest_of_memory(path, character);
     with_json_of(character.rig.path, [&] { Rebinder(character).write(path); });
 }
 

@@ -19,8 +19,8 @@
 
 namespace nb {
 
-/// Writes `path` (.glb). Throws FileError: the rig is not from a glTF file, it has changed since it was read,
-/// a mesh hangs on two different skins.
+/// Writes `path` (.glb); a rig of another format as it is in memory, metres, +Y up. Throws FileError: the rig's file has
+/// changed since it was read, a mesh hangs on two different skins.
 void write_as_rest(const std::string& path, const Character& character);
 
 /// Largest distance of a vertex between the skins of two rigs with the same joints and vertices, over the

@@ -36,20 +36,6 @@ std::vector<Channel> six_channels() {
 
 }  // namespace
 
-std::vector<PropTrack> prop_tracks(const LoadedFile& take, const WorldMotion& source, const PlaceMap& map) {
-    std::vector<PropTrack> tracks;
-    for (const StagePiece& piece : take.pieces) {
-        const int joint = piece.joint.empty() ? -1 : take.character.rig.skeleton.find(piece.joint);
-        if (joint < 0) continue;
-        PropTrack track{piece.joint, {}};
-        track.X_W.reserve(size_t(source.frames));
-        for (int f = 0; f < source.frames; ++f)
-            track.X_W.push_back({source.R[source.at(f, joint)], map(source.p[source.at(f, joint)])});
-        tracks.push_back(std::move(track));
-    }
-    return tracks;
-}
-
 void add_props(Handed& handed, const std::vector<PropTrack>& props) {
     if (props.empty()) return;
     const int body = handed.motion.joints;

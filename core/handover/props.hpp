@@ -5,8 +5,6 @@
 #include <vector>
 
 #include "core/handover/handed.hpp"
-#include "core/intake/load.hpp"
-#include "core/motion/place_map.hpp"
 
 namespace nb {
 
@@ -14,8 +12,6 @@ struct PropTrack {
     std::string name;
     std::vector<Rigid> X_W;  ///< a frame, world of the target
 };
-/// The props a take's document names, by the place map: turned as in the source, p = M(p_S).
-std::vector<PropTrack> prop_tracks(const LoadedFile& take, const WorldMotion& source, const PlaceMap& map);
 
 /// Props with as many frames as the motion become the last joints; a name the body has gets "_prop" behind it.
 void add_props(Handed& handed, const std::vector<PropTrack>& props);

@@ -151,6 +151,21 @@ bool has_props(const LoadedFile& take) {
                        [](const StagePiece& piece) { return !piece.joint.empty(); });
 }
 
+/// The props a take's document names, by the place map: turned as in the source, p = M(p_S).
+std::vector<PropTrack> prop_tracks(const LoadedFile& take, const WorldMotion& source, const PlaceMap& map) {
+    std::vector<PropTrack> tracks;
+    for (const StagePiece& piece : take.pieces) {
+        const int joint = piece.joint.empty() ? -1 : take.character.rig.skeleton.find(piece.joint);
+        if (joint < 0) continue;
+        PropTrack track{piece.joint, {}};
+        track.X_W.reserve(size_t(source.frames));
+        for (int f = 0; f < source.frames; ++f)
+            track.X_W.push_back({source.R[source.at(f, joint)], map(source.p[source.at(f, joint)])});
+        tracks.push_back(std::move(track));
+    }
+    return tracks;
+}
+
 /// The pairs as they are written: what goes into one file one after another.
 std::vector<OrderedPair> pairs_in_turn(const HandOverOrder& order) {
     std::vector<OrderedPair> pairs = order.pairs;
