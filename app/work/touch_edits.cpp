@@ -63,6 +63,8 @@ QString touch_kind_word(TouchKind kind) {
             return QObject::tr("loop");
         case TouchKind::pace:
             return QObject::tr("pace");
+        case TouchKind::straight:
+            return QObject::tr("straighten");
     }
     return {};
 }
@@ -114,6 +116,10 @@ QString touch_words(const TouchUp& touch) {
             return touch.has_travel ? QObject::tr("with its travel") : QObject::tr("on the spot");
         case TouchKind::pace:
             return QObject::tr("%1 %").arg(touch.percent, 0, 'f', 0);
+        case TouchKind::straight:
+            return touch.keep > 0.0
+                       ? QObject::tr("%1 % of its bends").arg(int(std::lround(100.0 * touch.keep)))
+                       : QObject::tr("a straight way");
     }
     return {};
 }

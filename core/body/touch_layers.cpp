@@ -11,15 +11,16 @@ namespace nb {
 
 namespace {
 
-constexpr std::array<std::pair<TouchKind, std::string_view>, 9> kinds{{{TouchKind::turn, "turn"},
-                                                                       {TouchKind::place, "place"},
-                                                                       {TouchKind::body, "body"},
-                                                                       {TouchKind::hand, "hand"},
-                                                                       {TouchKind::calm, "calm"},
-                                                                       {TouchKind::damp, "damp"},
-                                                                       {TouchKind::settle, "settle"},
-                                                                       {TouchKind::loop, "loop"},
-                                                                       {TouchKind::pace, "pace"}}};
+constexpr std::array<std::pair<TouchKind, std::string_view>, 10> kinds{{{TouchKind::turn, "turn"},
+                                                                        {TouchKind::place, "place"},
+                                                                        {TouchKind::body, "body"},
+                                                                        {TouchKind::hand, "hand"},
+                                                                        {TouchKind::calm, "calm"},
+                                                                        {TouchKind::damp, "damp"},
+                                                                        {TouchKind::settle, "settle"},
+                                                                        {TouchKind::loop, "loop"},
+                                                                        {TouchKind::pace, "pace"},
+                                                                        {TouchKind::straight, "straight"}}};
 constexpr std::array<std::pair<TouchStage, std::string_view>, 3> stages{
     {{TouchStage::source, "source"}, {TouchStage::angles, "angles"}, {TouchStage::last, "last"}}};
 

@@ -15,7 +15,7 @@
 
 namespace nb {
 
-enum class TouchKind { turn, place, body, hand, calm, damp, settle, loop, pace };
+enum class TouchKind { turn, place, body, hand, calm, damp, settle, loop, pace, straight };
 std::string_view touch_kind_name(TouchKind kind);
 std::optional<TouchKind> touch_kind(std::string_view name);
 
@@ -57,7 +57,8 @@ struct TouchUp {
     double opening = 0.0;              ///< hand: 0 as posed .. 1 straight
     bool replaces = false;             ///< hand: instead of the take's own fingers, not over them
     double cut_off_hz = 6.0;           ///< calm
-    double keep = 0.0;  ///< calm: share of peaks of fast motion that is kept; damp: share of the amplitude
+    double keep =
+        0.0;  ///< calm: share of peaks of fast motion that is kept; damp: share of the amplitude; straight: of the bend
     double range_rad = 0.0;  ///< damp: held inside so much to either side of its middle; 0: scaled instead
     double percent = 100.0;  ///< pace
     bool has_travel = true;  ///< loop

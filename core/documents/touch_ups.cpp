@@ -28,7 +28,7 @@ Uses uses_of(TouchKind kind) {
             kind == K::place || kind == K::body,
             kind == K::hand,
             kind == K::calm,
-            kind == K::calm || kind == K::damp,
+            kind == K::calm || kind == K::damp || kind == K::straight,
             kind == K::damp,
             kind == K::pace,
             kind == K::loop};

@@ -14,6 +14,7 @@
 #include "core/touchup/hand_pose.hpp"
 #include "core/touchup/loop.hpp"
 #include "core/touchup/pace.hpp"
+#include "core/touchup/straight.hpp"
 #include "core/touchup/turn.hpp"
 
 namespace nb {
@@ -62,6 +63,8 @@ class Touched {
                 return smooth(touch);
             case TouchKind::settle:
                 return settle();
+            case TouchKind::straight:
+                return straight(touch);
             case TouchKind::place:
                 return "a place acts before contacts: give it the stage angles";
             default:
@@ -146,6 +149,33 @@ class Touched {
             }
         }
         if (touch.ends_stay) bring_ends_back(before);
+        return {};
+    }
+
+    /// The way over the floor from where the touch-up begins to where it ends.
+    std::string straight(const TouchUp& touch) {
+        const Skeleton carried = carried_skeleton(s_, body_.roles);
+        const int top = body_top(carried, body_.roles);
+        if (top < 0) return "the body has no hips to be moved by";
+        const auto has_weight = [](double w) { return w > 0.0; };
+        const int first = int(std::find_if(weights_.begin(), weights_.end(), has_weight) - weights_.begin());
+        const int last =
+            int(weights_.rend() - std::find_if(weights_.rbegin(), weights_.rend(), has_weight)) - 1;
+        const std::vector<Straightened> given = straighten(
+            motion_, lines_of(body_.roles), clock_.frame_time_s, first, last, !touch.when.is_whole);
+        if (given.empty()) return "the body goes nowhere there";
+        for (int f = first; f <= last; ++f) {
+            const auto& [about, turn, move] = given[size_t(f - first)];
+            const double w = weights_[size_t(f)] * (1.0 - touch.keep);
+            const Quat heading = exp_rotation(w * turn * Vec3::UnitY());
+            for (int j = 0; j < s_.size(); ++j) {
+                if (!carried.is_ancestor(top, j)) continue;
+                Quat& R_j = motion_.R[motion_.at(f, j)];
+                Vec3& p_j = motion_.p[motion_.at(f, j)];
+                R_j = (heading * R_j).normalized();
+                p_j = about + heading * (p_j - about) + w * move;
+            }
+        }
         return {};
     }
 

@@ -10,6 +10,7 @@
 #include "core/math/low_pass.hpp"
 #include "core/math/mean.hpp"
 #include "core/rest/edit.hpp"
+#include "core/review/bars.hpp"
 #include "core/touchup/apply.hpp"
 #include "core/touchup/calm.hpp"
 #include "core/touchup/habits.hpp"
@@ -180,7 +181,7 @@ class TouchUpTest : public QObject {
         TouchLayers layers;
         for (const TouchKind kind :
              {TouchKind::turn, TouchKind::place, TouchKind::body, TouchKind::hand, TouchKind::calm,
-              TouchKind::damp, TouchKind::settle, TouchKind::loop, TouchKind::pace}) {
+              TouchKind::damp, TouchKind::settle, TouchKind::loop, TouchKind::pace, TouchKind::straight}) {
             TouchUp touch;
             touch.kind = kind;
             touch.stage = TouchStage::last;
@@ -905,6 +906,97 @@ class TouchUpTest : public QObject {
         QVERIFY((now - Vec3(way.z(), way.y(), -way.x())).norm() < 1e-9);
     }
 
+    /// An open capture that walks straight on is bent onto a circle, and made straight again.
+    void a_way_that_bends_is_made_straight() {
+        const LoadedFile source = load_file(capture("01_01.bvh"));
+        const LoadedFile target = demo_body("dockhand");
+        const Skeleton& skeleton = source.character.rig.skeleton;
+        const BodyLines lines = lines_of(source.character.roles);
+        const WorldMotion own = forward_kinematics(skeleton, *source.take);
+        const int first = source.take->first_motion_frame;
+        const Vec3 start = hip_centre(own, lines, first), end = hip_centre(own, lines, own.frames - 1);
+        Vec3 along = end - start;
+        along.y() = 0.0;
+        const double length = along.norm(), bend = deg_to_rad(120.0) / length;
+        along.normalize();
+        QVERIFY(length > 1.5);
+        const Vec3 aside = Vec3::UnitY().cross(along);
+        LoadedFile bent = source;
+        for (int f = 0; f < own.frames; ++f) {
+            const double s = (hip_centre(own, lines, f) - start).dot(along);
+            const Vec3 on_line = start + s * along;
+            const Vec3 on_arc =
+                start + std::sin(bend * s) / bend * along + (1.0 - std::cos(bend * s)) / bend * aside;
+            // +Y takes +Z to +X: from `along` toward `aside`.
+            const Quat turn = exp_rotation(bend * s * Vec3::UnitY());
+            for (size_t m = 0; m < bent.take->translated.size(); ++m) {
+                const int j = bent.take->translated[m];
+                if (skeleton.parents[size_t(j)] >= 0) continue;
+                Vec3& p = bent.take->p.edit()[size_t(f) * bent.take->translated.size() + m];
+                p = on_arc + turn * (p - on_line);
+                Quat& R = bent.take->R.edit()[size_t(f) * size_t(bent.take->joints) + size_t(j)];
+                R = turn * R;
+            }
+        }
+        const auto off_the_line = [&](const WorldMotion& motion, const BodyLines& of) {
+            const Vec3 a = hip_centre(motion, of, first), b = hip_centre(motion, of, motion.frames - 1);
+            Vec3 line = b - a;
+            line.y() = 0.0;
+            line.normalize();
+            double most = 0.0;
+            for (int f = first; f < motion.frames; ++f) {
+                Vec3 off = hip_centre(motion, of, f) - a;
+                off.y() = 0.0;
+                most = std::max(most, (off - off.dot(line) * line).norm());
+            }
+            return most;
+        };
+        TouchUp straight;
+        straight.kind = TouchKind::straight;
+        straight.stage = TouchStage::source;
+        PairingSettings settings;
+        settings.touches = {{"way", false, 1.0, {straight}}};
+        const TransferResult before = carry(bent, target), after = carry(bent, target, settings);
+        QVERIFY(after.touch_notes.empty());
+        const double sways = off_the_line(own, lines);
+        const double was = off_the_line(before.source, lines), is = off_the_line(after.source, lines);
+        QVERIFY2(was > 0.3 && is < sways + 0.05,
+                 qPrintable(QString("%1 m, then %2 m, itself %3").arg(was).arg(is).arg(sways)));
+        // As long as the way was: as the capture's own, made straight.
+        const auto way = [&](const WorldMotion& motion) {
+            return (hip_centre(motion, lines, motion.frames - 1) - hip_centre(motion, lines, first)).norm();
+        };
+        const double whole = way(carry(source, target, settings).source);
+        QVERIFY2(std::abs(way(after.source) - whole) < 0.02 * whole,
+                 qPrintable(QString("%1 m beside %2").arg(way(after.source)).arg(whole)));
+        // Feet stand.
+        const Review review = review_result(bent.character, target.character, after);
+        QVERIFY2(review.target_slide_cm_s.p95 < 0.5,
+                 qPrintable(QString::number(review.target_slide_cm_s.p95)));
+        // Over a span its ends stay, and what is outside.
+        const double t0 = source.take->start_s, length_s = own.frames * own.frame_time_s;
+        const double from_s = 0.5 * length_s, to_s = 0.8 * length_s;
+        settings.touches[0].touches[0].when = {false, t0 + from_s, t0 + to_s, 0.2, 0.2};
+        const TransferResult part = carry(bent, target, settings);
+        double moved = 0.0;
+        for (int f = 0; f < own.frames; ++f) {
+            const double t = f * own.frame_time_s;
+            for (int j = 0; j < own.joints; ++j) {
+                const size_t at = own.at(f, j);
+                if (t < from_s - 0.21 || t > to_s + 0.21)
+                    QVERIFY(part.source.p[at] == before.source.p[at]);
+                else
+                    moved = std::max(moved, (part.source.p[at] - before.source.p[at]).norm());
+            }
+        }
+        QVERIFY2(moved > 0.005, qPrintable(QString::number(moved)));
+        // What goes nowhere is told.
+        const TransferResult still = carry(demo_take("weary-watch"), target, [&] {
+            settings.touches[0].touches[0].when = {};
+            return settings;
+        }());
+        QCOMPARE(still.touch_notes.size(), size_t(1));
+    }
     void a_body_goes_down_and_its_ends_stay() {
         const LoadedFile walk = demo_take("quay-walk");
         const Character& c = walk.character;

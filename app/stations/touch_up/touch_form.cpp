@@ -129,8 +129,9 @@ TouchForm::TouchForm(Workspace& workspace, Playback& playback, TouchEdits& edits
                0.5, 180, 1.0, QString::fromUtf8("°"),
                [](TouchUp& touch, double deg) { touch.range_rad = deg_to_rad(deg); });
     add_row(*grid, tr("damps"), {damp_by_}, [](const TouchUp& t) { return t.kind == K::damp; });
-    add_row(*grid, tr("keeps"), {keep_},
-            [](const TouchUp& t) { return t.kind == K::calm || (t.kind == K::damp && t.range_rad <= 0.0); });
+    add_row(*grid, tr("keeps"), {keep_}, [](const TouchUp& t) {
+        return t.kind == K::calm || t.kind == K::straight || (t.kind == K::damp && t.range_rad <= 0.0);
+    });
     add_row(*grid, tr("within"), {range_},
             [](const TouchUp& t) { return t.kind == K::damp && t.range_rad > 0.0; });
     percent_ = number(tr("pace"), tr("100: as fast as the take"), 10, 1000, 5, tr(" %"),

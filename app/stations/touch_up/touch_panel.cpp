@@ -48,7 +48,8 @@ std::vector<Addable> addables() {
             {TouchKind::damp, QObject::tr("Less of a swing")},
             {TouchKind::settle, QObject::tr("Hops of the feet that no contact covers are taken out")},
             {TouchKind::loop, QObject::tr("The playing range goes on into itself")},
-            {TouchKind::pace, QObject::tr("Faster or slower over the playing range")}};
+            {TouchKind::pace, QObject::tr("Faster or slower over the playing range")},
+            {TouchKind::straight, QObject::tr("A way over the floor that bends becomes a straight one")}};
 }
 
 }  // namespace
@@ -272,6 +273,10 @@ void TouchPanel::add(TouchKind kind) {
         case TouchKind::pace:
             touch.stage = TouchStage::source;
             touch.percent = 90.0;
+            range();
+            break;
+        case TouchKind::straight:
+            touch.stage = TouchStage::source;
             range();
             break;
     }

@@ -76,6 +76,7 @@ void TouchStation::nudge(double by) {
                 touch.cut_off_hz = std::max(0.5, touch.cut_off_hz + by);
                 break;
             case TouchKind::damp:
+            case TouchKind::straight:
                 touch.keep = std::clamp(touch.keep + 0.01 * by, 0.0, 1.0);
                 break;
             case TouchKind::pace:
