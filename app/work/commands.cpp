@@ -92,6 +92,7 @@ LoadOptions with_changes(LoadOptions base, const LoadOptions& from, const LoadOp
     follow(&LoadOptions::trim_first);
     follow(&LoadOptions::trim_last);
     follow(&LoadOptions::lengths);
+    follow(&LoadOptions::without_meshes);
     return base;
 }
 

@@ -6,6 +6,7 @@
 #include <filesystem>
 
 #include "app/work/shown_pair.hpp"
+#include "app/work/value_change.hpp"
 #include "core/base/files.hpp"
 #include "core/base/uuid.hpp"
 
@@ -28,13 +29,6 @@ std::string text_of_order(const HandOverOrder& order) {
 }
 
 }  // namespace
-
-bool ChangeOrder::mergeWith(const QUndoCommand* other) {
-    const auto* next = dynamic_cast<const ChangeOrder*>(other);
-    if (!next || next->topic_ != topic_) return false;
-    after_ = next->after_;
-    return true;
-}
 
 HandOverDesk::HandOverDesk(Workspace& workspace, QUndoStack& undo, QObject* parent)
     : QObject(parent), workspace_(workspace), undo_(undo), order_(new_order()) {
@@ -105,7 +99,8 @@ void HandOverDesk::change(const QString& text, int topic, const std::function<vo
     HandOverOrder after = order_;
     edit(after);
     if (text_of_order(after) == text_of_order(order_)) return;
-    undo_.push(new ChangeOrder(*this, std::move(after), text, topic));
+    undo_.push(new ValueChange<HandOverOrder>([this](const HandOverOrder& now) { set_order(now); }, order_,
+                                              std::move(after), text, topic));
 }
 
 void HandOverDesk::set_order(const HandOverOrder& order) {

@@ -3,7 +3,6 @@
 #include <QObject>
 #include <QString>
 #include <QTimer>
-#include <QUndoCommand>
 #include <map>
 #include <memory>
 #include <mutex>
@@ -28,8 +27,6 @@ class HandOverDesk : public QObject {
     const HandOverOrder& order() const { return order_; }
     /// Changes what `edit` changes, to be undone; changes of the same `topic` in a row are one.
     void change(const QString& text, int topic, const std::function<void(HandOverOrder&)>& edit);
-    /// Without undo: for the undo command.
-    void set_order(const HandOverOrder& order);
 
     // What is in it.
     void add_pairs(const std::vector<OrderedPair>& pairs);
@@ -85,28 +82,13 @@ class HandOverDesk : public QObject {
     QString report_page_;
     QString looked_at_;  ///< the library's folder
 
+    void set_order(const HandOverOrder& order);
     Library library() const;
     void plan();
     void look_at_library();
     std::string report_path() const;
     void keep_draft() const;
     bool take_draft();
-};
-
-/// The order before and after.
-class ChangeOrder : public QUndoCommand {
-  public:
-    ChangeOrder(HandOverDesk& desk, HandOverOrder after, const QString& text, int topic)
-        : QUndoCommand(text), desk_(desk), before_(desk.order()), after_(std::move(after)), topic_(topic) {}
-    void undo() override { desk_.set_order(before_); }
-    void redo() override { desk_.set_order(after_); }
-    int id() const override { return topic_ < 0 ? -1 : 0x0dde; }
-    bool mergeWith(const QUndoCommand* other) override;
-
-  private:
-    HandOverDesk& desk_;
-    HandOverOrder before_, after_;
-    int topic_;
 };
 
 }  // namespace nb

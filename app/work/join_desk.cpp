@@ -6,6 +6,7 @@
 #include <mutex>
 
 #include "app/work/shown_pair.hpp"
+#include "app/work/value_change.hpp"
 #include "core/base/files.hpp"
 #include "core/base/uuid.hpp"
 
@@ -44,13 +45,6 @@ class MakeTake : public QUndoCommand {
 };
 
 }  // namespace
-
-bool ChangeJoin::mergeWith(const QUndoCommand* other) {
-    const auto* next = dynamic_cast<const ChangeJoin*>(other);
-    if (!next || next->topic_ != topic_) return false;
-    after_ = next->after_;
-    return true;
-}
 
 std::vector<std::pair<int, int>> spans_of(const Joined& joined) {
     std::vector<std::pair<int, int>> spans;
@@ -114,7 +108,8 @@ void JoinDesk::change(const QString& text, int topic, const std::function<void(J
     edit(after);
     after.seams.resize(after.clips.empty() ? 0 : after.clips.size() - 1);
     if (text_of_plan(after) == text_of_plan(plan_)) return;
-    undo_.push(new ChangeJoin(*this, std::move(after), text, topic));
+    undo_.push(new ValueChange<JoinPlan>([this](const JoinPlan& now) { set_plan(now); }, plan_,
+                                         std::move(after), text, topic));
 }
 
 void JoinDesk::set_plan(const JoinPlan& plan) {

@@ -4,7 +4,6 @@
 #include <QObject>
 #include <QString>
 #include <QTimer>
-#include <QUndoCommand>
 #include <memory>
 #include <optional>
 #include <vector>
@@ -27,8 +26,6 @@ class JoinDesk : public QObject {
     const JoinPlan& plan() const { return plan_; }
     /// Changes what `edit` changes, to be undone; changes of the same `topic` in a row are one.
     void change(const QString& text, int topic, const std::function<void(JoinPlan&)>& edit);
-    /// Without undo: for the undo command.
-    void set_plan(const JoinPlan& plan);
 
     /// The shown take, on the shown character, as the last clip; the first clip says on which character.
     void add_shown();
@@ -76,6 +73,7 @@ class JoinDesk : public QObject {
     QString trouble_;
     QString looked_at_;  ///< the library's folder
 
+    void set_plan(const JoinPlan& plan);
     Library library() const;
     void join();
     void look_at_library();
@@ -83,21 +81,5 @@ class JoinDesk : public QObject {
 
 /// The frames of the joined motion each clip has a part in, overlaps in both.
 std::vector<std::pair<int, int>> spans_of(const Joined& joined);
-
-/// The plan before and after.
-class ChangeJoin : public QUndoCommand {
-  public:
-    ChangeJoin(JoinDesk& desk, JoinPlan after, const QString& text, int topic)
-        : QUndoCommand(text), desk_(desk), before_(desk.plan()), after_(std::move(after)), topic_(topic) {}
-    void undo() override { desk_.set_plan(before_); }
-    void redo() override { desk_.set_plan(after_); }
-    int id() const override { return topic_ < 0 ? -1 : 0x0101; }
-    bool mergeWith(const QUndoCommand* other) override;
-
-  private:
-    JoinDesk& desk_;
-    JoinPlan before_, after_;
-    int topic_;
-};
 
 }  // namespace nb

@@ -11,7 +11,7 @@ namespace nb {
 
 Shape intake_shape() {
     return object_of({"tree", "reference", "on_floor", "over_origin", "set_down", "give_travel",
-                      "bridge_breaks", "fps", "lengths"},
+                      "bridge_breaks", "fps", "lengths", "without_meshes"},
                      {{"lengths", table_of({})}});
 }
 
@@ -26,6 +26,7 @@ Json intake_document(const LoadOptions& options) {
     if (options.bridge_breaks) intake["bridge_breaks"] = true;
     if (options.fps) intake["fps"] = canonical(*options.fps);
     for (const auto& [part, factor] : options.lengths) intake["lengths"][part] = canonical(factor);
+    if (!options.without_meshes.empty()) intake["without_meshes"] = options.without_meshes;
     return intake;
 }
 
@@ -39,6 +40,7 @@ void read_intake(const Json& document, const std::string& path, LoadOptions& opt
     options.set_down = flag_in(intake, "set_down", false, path);
     options.give_travel = flag_in(intake, "give_travel", false, path);
     options.bridge_breaks = flag_in(intake, "bridge_breaks", false, path);
+    options.without_meshes = texts_or_none(intake, "without_meshes", path);
     options.fps.reset();
     if (intake.contains("fps")) options.fps = number_in(intake, "fps", 0.1, 1000.0, path);
     options.lengths.clear();

@@ -382,10 +382,28 @@ class Finder {
         }
     }
 
+    /// Single meshes are left out, and taken in again.
+    void offer_meshes(Finding& f) {
+        std::vector<std::string> names;
+        for (const Mesh& mesh : rig_.meshes)
+            if (!mesh.name.empty() && std::ranges::find(names, mesh.name) == names.end())
+                names.push_back(mesh.name);
+        for (const std::string& name : names)
+            f.choices.emplace_back(fmt::format("leave out '{}'", name),
+                                   with([&](LoadOptions& o) { o.without_meshes.push_back(name); }));
+        for (const std::string& name : rig_.options.without_meshes)
+            f.choices.emplace_back(fmt::format("take in '{}' again", name),
+                                   with([&](LoadOptions& o) { std::erase(o.without_meshes, name); }));
+    }
+
     void skin() {
         const FileFacts& facts = rig_.facts;
+        const std::vector<std::string>& without = rig_.options.without_meshes;
         if (rig_.meshes.empty()) {
-            add("mesh", Finding::State::told, "there is no mesh", "a skeleton alone: it is drawn as bones");
+            Finding& f = add("mesh", Finding::State::told,
+                             without.empty() ? "there is no mesh" : "no mesh is taken in",
+                             "a skeleton alone: it is drawn as bones");
+            offer_meshes(f);
             return;
         }
         std::set<int> carrying;
@@ -410,7 +428,9 @@ class Finder {
         add("mesh", Finding::State::told,
             fmt::format("{} mesh{} of {} vertices and {} triangles", rig_.meshes.size(),
                         rig_.meshes.size() == 1 ? "" : "es", vertices, triangles),
-            fmt::format("{} of {} bones carry skin", carrying.size(), s_.size()));
+            fmt::format("{} of {} bones carry skin{}", carrying.size(), s_.size(),
+                        without.empty() ? "" : fmt::format("; left out: {}", fmt::join(without, ", "))));
+        offer_meshes(all_.back());
         if (!bare.empty()) {
             Finding& f = add("bones without skin", Finding::State::told,
                              fmt::format("{} bone{} no skin: {}", bare.size(),

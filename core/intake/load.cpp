@@ -413,6 +413,9 @@ LoadedFile load_parsed(SkeletonFile file, const std::string& path, const std::st
     bring_into_world(rig.conventions, file.skeleton, file.meshes, file.take);
     rig.skeleton = std::move(file.skeleton);
     rig.channels = std::move(file.channels);
+    std::erase_if(file.meshes, [&](const Mesh& mesh) {
+        return std::ranges::find(options.without_meshes, mesh.name) != options.without_meshes.end();
+    });
     rig.meshes = std::move(file.meshes);
     rig.images = std::move(file.images);
     rig.nodes = std::move(file.nodes);

@@ -3,6 +3,7 @@
 #include <map>
 #include <optional>
 #include <string>
+#include <vector>
 
 namespace nb {
 
@@ -27,7 +28,8 @@ struct LoadOptions {
     int trim_last = 0;           ///< not included; 0: to the end
     /// Length factors of "legs", "arms", "trunk", "neck"; rotations stay, the hips' path goes with the legs.
     std::map<std::string, double> lengths;
-    bool is_by_hand = false;  ///< chosen now: no document speaks beside it
+    std::vector<std::string> without_meshes;  ///< meshes of these names are left out
+    bool is_by_hand = false;                  ///< chosen now: no document speaks beside it
 
     bool operator==(const LoadOptions&) const = default;
 };

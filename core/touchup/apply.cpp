@@ -121,6 +121,18 @@ class Touched {
         return {};
     }
 
+    /// What is carried with the body in a frame: turned about a place, and moved.
+    void move_frame(const Skeleton& carried, int top, int f, const Quat& turn, const Vec3& about,
+                    const Vec3& by) {
+        for (int j = 0; j < s_.size(); ++j) {
+            if (!carried.is_ancestor(top, j)) continue;
+            Quat& R_j = motion_.R[motion_.at(f, j)];
+            Vec3& p_j = motion_.p[motion_.at(f, j)];
+            R_j = (turn * R_j).normalized();
+            p_j = about + turn * (p_j - about) + by;
+        }
+    }
+
     /// The whole body: turned about the upright through its hips where the touch-up begins, and moved.
     std::string move_body(const TouchUp& touch) {
         const Skeleton carried = carried_skeleton(s_, body_.roles);
@@ -140,13 +152,7 @@ class Touched {
             const double w = weights_[size_t(f)];
             if (w <= 0.0) continue;
             const Quat heading = exp_rotation(w * touch.turn_rad.y() * Vec3::UnitY());
-            for (int j = 0; j < s_.size(); ++j) {
-                if (!carried.is_ancestor(top, j)) continue;
-                Quat& R_j = motion_.R[motion_.at(f, j)];
-                Vec3& p_j = motion_.p[motion_.at(f, j)];
-                R_j = (heading * R_j).normalized();
-                p_j = about + heading * (p_j - about) + w * by;
-            }
+            move_frame(carried, top, f, heading, about, w * by);
         }
         if (touch.ends_stay) bring_ends_back(before);
         return {};
@@ -168,13 +174,7 @@ class Touched {
             const auto& [about, turn, move] = given[size_t(f - first)];
             const double w = weights_[size_t(f)] * (1.0 - touch.keep);
             const Quat heading = exp_rotation(w * turn * Vec3::UnitY());
-            for (int j = 0; j < s_.size(); ++j) {
-                if (!carried.is_ancestor(top, j)) continue;
-                Quat& R_j = motion_.R[motion_.at(f, j)];
-                Vec3& p_j = motion_.p[motion_.at(f, j)];
-                R_j = (heading * R_j).normalized();
-                p_j = about + heading * (p_j - about) + w * move;
-            }
+            move_frame(carried, top, f, heading, about, w * move);
         }
         return {};
     }

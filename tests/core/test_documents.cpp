@@ -144,6 +144,7 @@ class DocumentsTest : public QObject {
         options.reference = "first frame";
         options.on_floor = options.over_origin = options.bridge_breaks = true;
         options.fps = 60.0;
+        options.without_meshes = {"hat", "rope"};
         options.lengths = {{"legs", 0.9}, {"neck", 1.1}, {"arm.left", 1.05}, {"hands", 0.8}};
         options.unit_m = 0.01;
         repaired.character.roles.is_settled = true;

@@ -13,6 +13,7 @@
 #include "core/base/files.hpp"
 #include "core/body/standards.hpp"
 #include "core/files/bvh.hpp"
+#include "core/files/gltf/glb_parts.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/files/scene/scene.hpp"
 #include "core/handover/glb_animation.hpp"
@@ -20,6 +21,7 @@
 #include "core/handover/travel.hpp"
 #include "core/handover/vrm.hpp"
 #include "core/handover/write.hpp"
+#include "core/intake/findings.hpp"
 #include "core/library/controls.hpp"
 #include "core/library/hand_over.hpp"
 #include "tests/support/other_programs.hpp"
@@ -126,6 +128,51 @@ class HandedFilesTest : public QObject {
         QVERIFY(prove(in("alone.glb"), shown).place_m < 1e-4);
         QVERIFY(read_gltf(in("alone.glb")).meshes.empty());
         QVERIFY(!read_gltf(in("whole.glb")).meshes.empty());
+    }
+
+    /// A rig with a second mesh, which the intake leaves out and takes in again.
+    void a_single_mesh_is_left_out() {
+        const LoadedFile own = demo_body("dockhand");
+        GlbParts parts(own.character.rig);
+        Json& nodes = parts.json["nodes"];
+        const auto shows =
+            std::find_if(nodes.begin(), nodes.end(), [](const Json& n) { return n.contains("mesh"); });
+        Json hat = *shows;
+        Json mesh = parts.json["meshes"][hat["mesh"].get<size_t>()];
+        const std::string body_mesh = mesh.value("name", "");
+        mesh["name"] = "hat";
+        hat["name"] = "the hat";
+        hat["mesh"] = parts.append("meshes", mesh);
+        const size_t node = parts.append("nodes", hat);
+        parts.json["scenes"][0]["nodes"].push_back(node);
+        const std::string rig = in("hat.glb");
+        parts.write(rig);
+
+        const LoadedFile both = load_file(rig);
+        QCOMPARE(both.character.rig.meshes.size(), size_t(2));
+        const auto mesh_finding = [](const LoadedFile& file) {
+            for (const Finding& finding : find_in(file))
+                if (finding.kind == "mesh") return finding;
+            return Finding{};
+        };
+        const auto choice = [](const Finding& finding, const char* words) {
+            for (const auto& [name, options] : finding.choices)
+                if (name == words) return options;
+            qFatal("%s is not offered", words);
+        };
+        const LoadedFile bare = load_file(rig, choice(mesh_finding(both), "leave out 'hat'"));
+        QCOMPARE(bare.character.rig.meshes.size(), size_t(1));
+        QCOMPARE(bare.character.rig.meshes[0].name, body_mesh);
+        QVERIFY(mesh_finding(bare).evidence.find("left out: hat") != std::string::npos);
+        const LoadedFile again = load_file(rig, choice(mesh_finding(bare), "take in 'hat' again"));
+        QCOMPARE(again.character.rig.meshes.size(), size_t(2));
+        // It does not leave, either.
+        const LoadedFile source = demo_take("lantern-signal");
+        const Handed shown = handed_of(bare.character, carry(source, bare));
+        write_handed(in("bare.glb"), shown, {});
+        verify_valid(in("bare.glb"));
+        QCOMPARE(read_gltf(in("bare.glb")).meshes.size(), size_t(1));
+        QVERIFY(prove(in("bare.glb"), shown).place_m < 1e-4);
     }
 
     /// Mesh, weights, colours of a rig of another format go along (open models of Debian's package
