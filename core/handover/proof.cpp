@@ -12,6 +12,7 @@
 #include "core/files/bvh.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/files/scene/scene.hpp"
+#include "core/handover/scene_write.hpp"
 #include "core/handover/write.hpp"
 
 namespace nb {
@@ -132,6 +133,7 @@ Proof prove(const std::string& path, const Handed& handed) {
     std::vector<std::pair<int, int>> joints;
     std::vector<std::string> names = skeleton.names;
     if (path.ends_with(".bvh")) names = bvh_names(names);
+    if (path.ends_with(".dae")) names = dae_names(names);
     for (int j = 0; j < skeleton.size(); ++j) {
         const auto at = found.find(names[size_t(j)]);
         if (at == found.end())

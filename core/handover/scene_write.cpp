@@ -4,11 +4,14 @@
 
 #include <algorithm>
 #include <assimp/Exporter.hpp>
+#include <cctype>
 #include <filesystem>
 #include <memory>
+#include <set>
 
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
+#include "core/handover/fbx_angles.hpp"
 
 namespace nb {
 
@@ -135,7 +138,21 @@ aiAnimation* animation_of(const Skeleton& skeleton, const Take& take) {
 
 }  // namespace
 
-void write_scene(const std::string& path, const Rig& rig, const Take& take, bool has_mesh) {
+std::vector<std::string> dae_names(const std::vector<std::string>& names) {
+    std::vector<std::string> written = names;
+    std::set<std::string> taken;
+    for (std::string& name : written) {
+        for (char& letter : name)
+            if (!std::isalnum(static_cast<unsigned char>(letter)) && letter != '-') letter = '_';
+        if (name.empty() || !std::isalpha(static_cast<unsigned char>(name.front()))) name.insert(0, 1, '_');
+        while (!taken.insert(name).second) name += '_';
+    }
+    return written;
+}
+
+void write_scene(const std::string& path, const Rig& own, const Take& take, bool has_mesh) {
+    Rig rig = own;
+    if (path.ends_with(".dae")) rig.skeleton.names = dae_names(own.skeleton.names);
     aiScene scene;
     const size_t meshes = has_mesh ? rig.meshes.size() : 0;
     scene.mRootNode = new aiNode("scene");
@@ -165,7 +182,8 @@ void write_scene(const std::string& path, const Rig& rig, const Take& take, bool
     if (!blob)
         throw FileError(path, std::string("was not written: ") + exporter.GetErrorString(),
                         "choose another format");
-    write_file(path, {static_cast<const char*>(blob->data), blob->size});
+    const std::string text(static_cast<const char*>(blob->data), blob->size);
+    write_file(path, ending == ".fbx" ? lead_angles_on(text) : text);
 }
 
 }  // namespace nb

@@ -217,6 +217,10 @@ void write_as_scene(const std::string& path, const Handed& handed, const WriteOp
     const Take take = local_take(handed);
     require_finite(path, rig.skeleton, take);
     write_scene(path, rig, take, !options.is_motion_alone);
+    if (path.ends_with(".dae") && dae_names(rig.skeleton.names) != rig.skeleton.names)
+        written.notes.emplace_back(
+            "names: what is neither letter, digit nor '-' is written as '_', for a node's name is its "
+            "address in this format");
     written.keys_before = written.keys = 2 * size_t(take.frames) * size_t(take.joints);
 }
 
