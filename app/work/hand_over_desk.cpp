@@ -3,7 +3,6 @@
 #include <QSettings>
 #include <QUndoStack>
 #include <algorithm>
-#include <filesystem>
 
 #include "app/work/shown_pair.hpp"
 #include "app/work/value_change.hpp"
@@ -31,7 +30,7 @@ std::string text_of_order(const HandOverOrder& order) {
 }  // namespace
 
 HandOverDesk::HandOverDesk(Workspace& workspace, QUndoStack& undo, QObject* parent)
-    : QObject(parent), workspace_(workspace), undo_(undo), order_(new_order()) {
+    : LibraryDesk(workspace, undo, parent), order_(new_order()) {
     plan_soon_.setSingleShot(true);
     plan_soon_.setInterval(plan_after_ms);
     connect(&plan_soon_, &QTimer::timeout, this, &HandOverDesk::plan);
@@ -43,13 +42,6 @@ HandOverDesk::HandOverDesk(Workspace& workspace, QUndoStack& undo, QObject* pare
         plan_soon_.start();
     });
     look_at_library();
-}
-
-/// As far as orders go by it: its folder.
-Library HandOverDesk::library() const {
-    Library library;
-    library.folder = workspace_.library_folder().toStdString();
-    return library;
 }
 
 HandOverDesk::~HandOverDesk() {
@@ -64,10 +56,9 @@ void HandOverDesk::look_at_library() {
     if (workspace_.has_library()) {
         std::vector<std::string> troubles;
         kept_ = orders_of(library(), troubles);
-        for (const std::string& trouble : troubles) emit failed(QString::fromStdString(trouble));
+        tell(troubles);
         // Of another library: what was in hand there, else its first.
-        if (const QString folder = workspace_.library_folder(); folder != looked_at_) {
-            looked_at_ = folder;
+        if (is_another_library()) {
             outcome_ = {};
             report_page_.clear();
             if (!take_draft()) order_ = kept_.empty() ? new_order() : kept_.front().order;
@@ -160,19 +151,9 @@ bool HandOverDesk::is_as_kept() const {
 }
 
 void HandOverDesk::keep() {
-    if (!workspace_.has_library()) {
-        emit failed(tr("No library is open: an order is kept with one."));
-        return;
-    }
-    try {
-        const std::string path = order_place(library(), order_.name);
-        std::error_code error;
-        std::filesystem::create_directories(std::filesystem::path(path).parent_path(), error);
-        write_file(path, text_of_order(order_));
-        emit said(tr("The order %1 is kept with the library.").arg(QString::fromStdString(order_.name)));
-    } catch (const std::exception& fault) {
-        emit failed(QString::fromStdString(fault.what()));
-    }
+    keep_text([this] { return order_place(library(), order_.name); }, text_of_order(order_),
+              tr("The order %1 is kept with the library.").arg(QString::fromStdString(order_.name)),
+              tr("No library is open: an order is kept with one."));
     look_at_library();
 }
 

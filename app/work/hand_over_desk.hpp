@@ -1,6 +1,5 @@
 // The order in hand in the window: edited, kept with the library, listed file by file, carried out. Knows no widgets.
 #pragma once
-#include <QObject>
 #include <QString>
 #include <QTimer>
 #include <map>
@@ -9,15 +8,12 @@
 #include <optional>
 #include <vector>
 
-#include "app/work/jobs.hpp"
-#include "app/work/workspace.hpp"
+#include "app/work/library_desk.hpp"
 #include "core/library/hand_over.hpp"
-
-class QUndoStack;
 
 namespace nb {
 
-class HandOverDesk : public QObject {
+class HandOverDesk : public LibraryDesk {
     Q_OBJECT
 
   public:
@@ -55,20 +51,12 @@ class HandOverDesk : public QObject {
     QString report_page() const { return report_page_; }
     /// Files of the folder's last report of this order that are no longer up to date.
     const std::vector<StaleRow>& stale() const { return stale_; }
-    /// Until what runs is over (tests).
-    void wait() { jobs_.wait(); }
 
   signals:
-    void changed();                                          ///< the order, or what is kept
     void planned();                                          ///< rows
     void progressed(int done, int of, const QString& name);  ///< of = 0: over
-    void said(const QString& line);
-    void failed(const QString& line);
 
   private:
-    Workspace& workspace_;
-    QUndoStack& undo_;
-    Jobs jobs_;
     HandOverOrder order_;
     std::vector<KeptOrder> kept_;
     std::vector<HandOverRow> rows_;
@@ -80,10 +68,8 @@ class HandOverDesk : public QObject {
     bool is_planning_ = false;
     Json outcome_;
     QString report_page_;
-    QString looked_at_;  ///< the library's folder
 
     void set_order(const HandOverOrder& order);
-    Library library() const;
     void plan();
     void look_at_library();
     std::string report_path() const;

@@ -2,12 +2,9 @@
 
 #include <QUndoStack>
 #include <algorithm>
-#include <filesystem>
-#include <mutex>
 
 #include "app/work/shown_pair.hpp"
 #include "app/work/value_change.hpp"
-#include "core/base/files.hpp"
 #include "core/base/uuid.hpp"
 
 namespace nb {
@@ -46,18 +43,8 @@ class MakeTake : public QUndoCommand {
 
 }  // namespace
 
-std::vector<std::pair<int, int>> spans_of(const Joined& joined) {
-    std::vector<std::pair<int, int>> spans;
-    const int frames = joined.motion.motion.frames;
-    for (size_t i = 0; i <= joined.seams.size(); ++i)
-        spans.emplace_back(
-            i == 0 ? 0 : joined.seams[i - 1].first,
-            i == joined.seams.size() ? frames : joined.seams[i].first + joined.seams[i].overlap);
-    return spans;
-}
-
 JoinDesk::JoinDesk(Workspace& workspace, QUndoStack& undo, QObject* parent)
-    : QObject(parent), workspace_(workspace), undo_(undo), plan_(new_plan()) {
+    : LibraryDesk(workspace, undo, parent), plan_(new_plan()) {
     join_soon_.setSingleShot(true);
     join_soon_.setInterval(join_after_ms);
     connect(&join_soon_, &QTimer::timeout, this, &JoinDesk::join);
@@ -79,24 +66,15 @@ JoinDesk::~JoinDesk() {
     jobs_.wait();
 }
 
-/// As far as plans go by it: its folder.
-Library JoinDesk::library() const {
-    Library library;
-    library.folder = workspace_.library_folder().toStdString();
-    return library;
-}
-
 void JoinDesk::look_at_library() {
     kept_.clear();
     if (workspace_.has_library()) {
         std::vector<std::string> troubles;
         kept_ = joins_of(library(), troubles);
-        for (const std::string& trouble : troubles) emit failed(QString::fromStdString(trouble));
-        if (const QString folder = workspace_.library_folder(); folder != looked_at_) {
-            looked_at_ = folder;
+        tell(troubles);
+        if (is_another_library()) {
             carried_ = std::make_shared<CarriedTakes>();
             joined_.reset();
-            spans_.clear();
             plan_ = new_plan();
         }
     }
@@ -167,26 +145,27 @@ bool JoinDesk::is_as_kept() const {
 }
 
 void JoinDesk::keep() {
-    if (!workspace_.has_library()) {
-        emit failed(tr("No library is open: a plan is kept with one."));
-        return;
-    }
-    try {
-        const std::string path = join_place(library(), plan_.name);
-        std::error_code error;
-        std::filesystem::create_directories(std::filesystem::path(path).parent_path(), error);
-        write_file(path, text_of_plan(plan_));
-        emit said(tr("The plan %1 is kept with the library.").arg(QString::fromStdString(plan_.name)));
-    } catch (const std::exception& fault) {
-        emit failed(QString::fromStdString(fault.what()));
-    }
+    keep_text([this] { return join_place(library(), plan_.name); }, text_of_plan(plan_),
+              tr("The plan %1 is kept with the library.").arg(QString::fromStdString(plan_.name)),
+              tr("No library is open: a plan is kept with one."));
     look_at_library();
+}
+
+std::vector<std::pair<int, int>> JoinDesk::spans() const {
+    std::vector<std::pair<int, int>> spans;
+    if (!joined_) return spans;
+    const std::vector<SeamReport>& seams = joined_->seams;
+    for (size_t i = 0; i <= seams.size(); ++i)
+        spans.emplace_back(i == 0 ? 0 : seams[i - 1].first, i == seams.size()
+                                                                ? joined_->motion.motion.frames
+                                                                : seams[i].first + seams[i].overlap);
+    return spans;
 }
 
 int JoinDesk::frames_of(const std::string& take) const {
     if (is_joining() || carried_->character != plan_.character) return 0;
     const auto at = carried_->takes.find(take);
-    return at == carried_->takes.end() ? 0 : at->second.motion.frames;
+    return at == carried_->takes.end() ? 0 : at->second->motion.frames;
 }
 
 void JoinDesk::join() {
@@ -194,7 +173,6 @@ void JoinDesk::join() {
     joining_.reset();
     if (plan_.clips.empty() || !workspace_.has_library()) {
         joined_.reset();
-        spans_.clear();
         emit ready();
         return;
     }
@@ -207,14 +185,17 @@ void JoinDesk::join() {
     jobs_.run(
         tr("Joining"), joining_,
         [plan = plan_, takes, folder = workspace_.library_folder().toStdString()](const auto&) {
-            LibraryFiles files(open_library(folder));
-            return std::make_shared<const Joined>(join_takes(plan, files, 0, takes.get()));
+            // The library is read for what is not carried yet alone.
+            if (!takes->has_all(plan)) {
+                LibraryFiles files(open_library(folder));
+                carry_takes(plan, files, *takes);
+            }
+            return std::make_shared<const Joined>(join_carried(plan, *takes));
         },
         [this, takes, over](const std::shared_ptr<const Joined>& joined) {
             over();
             carried_ = takes;
             joined_ = joined;
-            spans_ = spans_of(*joined);
             trouble_.clear();
             emit ready();
         },

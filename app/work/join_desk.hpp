@@ -1,22 +1,17 @@
 // The plan of a joined motion in hand in the window: edited, kept with the library, joined whenever it changes, made a
 // take. Knows no widgets.
 #pragma once
-#include <QObject>
 #include <QString>
 #include <QTimer>
 #include <memory>
-#include <optional>
 #include <vector>
 
-#include "app/work/jobs.hpp"
-#include "app/work/workspace.hpp"
+#include "app/work/library_desk.hpp"
 #include "core/library/joined.hpp"
-
-class QUndoStack;
 
 namespace nb {
 
-class JoinDesk : public QObject {
+class JoinDesk : public LibraryDesk {
     Q_OBJECT
 
   public:
@@ -42,7 +37,7 @@ class JoinDesk : public QObject {
     /// As the plan last was when it could be joined; null before.
     const Joined* joined() const { return joined_.get(); }
     /// Of each clip of `joined` the frames of the joined motion it has a part in.
-    const std::vector<std::pair<int, int>>& spans() const { return spans_; }
+    std::vector<std::pair<int, int>> spans() const;
     /// How long each clip of the plan is on its body, frames, before it is cut; 0: not known.
     int frames_of(const std::string& take) const;
     /// Why the plan in hand cannot be joined; empty: it can, or is being.
@@ -50,36 +45,22 @@ class JoinDesk : public QObject {
     bool is_joining() const { return joining_ != nullptr; }
     /// A take of the library, put on the stage.
     void make_take();
-    /// Until what runs is over (tests).
-    void wait() { jobs_.wait(); }
 
   signals:
-    void changed();  ///< the plan, or what is kept
-    void ready();    ///< what came of it
-    void said(const QString& line);
-    void failed(const QString& line);
+    void ready();  ///< what came of it
 
   private:
-    Workspace& workspace_;
-    QUndoStack& undo_;
-    Jobs jobs_;
     JoinPlan plan_;
     std::vector<KeptJoin> kept_;
     std::shared_ptr<const Joined> joined_;
-    std::vector<std::pair<int, int>> spans_;
     std::shared_ptr<CarriedTakes> carried_ = std::make_shared<CarriedTakes>();
     Cancelled joining_;
     QTimer join_soon_;
     QString trouble_;
-    QString looked_at_;  ///< the library's folder
 
     void set_plan(const JoinPlan& plan);
-    Library library() const;
     void join();
     void look_at_library();
 };
-
-/// The frames of the joined motion each clip has a part in, overlaps in both.
-std::vector<std::pair<int, int>> spans_of(const Joined& joined);
 
 }  // namespace nb

@@ -119,16 +119,17 @@ class AnimationMaker {
 namespace {
 
 /// As `rig_as_glb` makes them.
-GlbFrames frames_of_joints(int joints) {
+GlbFrames frames_of_joints(const Skeleton& skeleton) {
     GlbFrames frames;
-    for (int j = 0; j < joints; ++j) frames.nodes.push_back({j, {}, 1.0, Vec3::Ones()});
+    for (int j = 0; j < skeleton.size(); ++j)
+        frames.nodes.push_back({j, skeleton.names[size_t(j)], 1.0, Vec3::Ones()});
     return frames;
 }
 
 }  // namespace
 
 GlbFrames glb_frames(const Rig& rig) {
-    if (rig.nodes.empty()) return frames_of_joints(rig.skeleton.size());
+    if (rig.nodes.empty()) return frames_of_joints(rig.skeleton);
     return {rig.nodes, rig.conventions.R_WF, rig.conventions.unit_m};
 }
 
@@ -140,7 +141,7 @@ void add_animation(GlbParts& parts, const GlbFrames& frames, const Skeleton& ske
 void write_glb(const std::string& path, const Rig& rig, const MotionView& motion, const MotionKeys& keys) {
     GlbParts parts = rig_as_glb(rig);
     if (motion.about().frames > 0)
-        add_animation(parts, frames_of_joints(rig.skeleton.size()), rig.skeleton, motion, keys);
+        add_animation(parts, frames_of_joints(rig.skeleton), rig.skeleton, motion, keys);
     parts.write(path);
 }
 

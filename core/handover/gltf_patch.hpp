@@ -10,9 +10,12 @@ namespace nb {
 /// Writes `path` (.glb) as a copy of the rig's own file with the take as a further animation, in the file's
 /// own unit, axes and scale. Materials, extras, morph targets, unknown extensions and other animations pass
 /// untouched; buffers of a .gltf beside other files are packed in. Throws FileError, also when the rig's file
-/// is no longer the one that was read. `change`: what else is done to the file, before the animation is added; it gives
-/// bones their nodes that the file has not (`FileNode::node` -1).
-void patch_glb(const std::string& path, const Rig& rig, const MotionView& motion, const MotionKeys& keys,
-               const std::function<void(GlbParts&, GlbFrames&)>& change = {});
+/// is no longer the one that was read.
+void patch_glb(const std::string& path, const Rig& rig, const MotionView& motion, const MotionKeys& keys);
+
+/// The rig's own file, without the meshes that the intake leaves out.
+GlbParts own_parts(const Rig& rig);
+/// Nodes no longer show meshes whose names are so; the meshes themselves stay in the file.
+void hide_meshes(GlbParts& parts, const std::function<bool(const std::string& name)>& is_hidden);
 
 }  // namespace nb

@@ -12,6 +12,7 @@
 #include "core/files/gltf/access.hpp"
 #include "core/files/gltf/glb_parts.hpp"
 #include "core/files/gltf/glb_rig.hpp"
+#include "core/handover/glb_animation.hpp"
 #include "core/motion/kinematics.hpp"
 
 namespace nb {
@@ -306,8 +307,7 @@ void write_as_rest_of_memory(const std::string& path, const Character& character
     rig.path = own;
     rig.format = "glb";
     rig.conventions = {};
-    for (int j = 0; j < rig.skeleton.size(); ++j)
-        rig.nodes.push_back({j, rig.skeleton.names[size_t(j)], 1.0, Vec3::Ones()});
+    rig.nodes = glb_frames(character.rig).nodes;
     std::error_code error;
     try {
         with_json_of(own, [&] { Rebinder(written).write(path); });

@@ -135,6 +135,10 @@ std::vector<char> with_the_body(const Handed& handed) {
     return goes;
 }
 
+std::vector<Channel> new_channels() {
+    return {{false, 0}, {false, 1}, {false, 2}, {true, 1}, {true, 0}, {true, 2}};
+}
+
 void move_body(Handed& handed, const std::function<Rigid(int)>& by) {
     const std::vector<char> goes = with_the_body(handed);
     WorldMotion& motion = handed.motion;

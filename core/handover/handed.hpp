@@ -36,6 +36,8 @@ Take local_take(const Handed& handed);
 
 /// By joint: 1 where it goes with the body. Others stand still in the file: a root bone that carries nothing.
 std::vector<char> with_the_body(const Handed& handed);
+/// Of a joint that comes new: its place, then its turn about Y, X, Z.
+std::vector<Channel> new_channels();
 /// What goes with the body moves by X(frame), world.
 void move_body(Handed& handed, const std::function<Rigid(int)>& by);
 

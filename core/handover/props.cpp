@@ -4,7 +4,6 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
-#include <array>
 
 namespace nb {
 
@@ -26,14 +25,6 @@ WorldMotion with_joints(const WorldMotion& motion, int joints) {
     return out;
 }
 
-std::vector<Channel> six_channels() {
-    std::vector<Channel> six;
-    for (const bool is_rotation : {false, true})
-        for (const int axis : is_rotation ? std::array{1, 0, 2} : std::array{0, 1, 2})
-            six.push_back({is_rotation, axis});
-    return six;
-}
-
 }  // namespace
 
 void add_props(Handed& handed, const std::vector<PropTrack>& props) {
@@ -51,7 +42,7 @@ void add_props(Handed& handed, const std::vector<PropTrack>& props) {
         rig.skeleton.rest_R.push_back(Quat::Identity());
         rig.skeleton.rest_p.push_back(Vec3::Zero());
         if (!rig.skeleton.bind_R.empty()) rig.skeleton.bind_R.push_back(Quat::Identity());
-        if (!rig.channels.empty()) rig.channels.push_back(six_channels());
+        if (!rig.channels.empty()) rig.channels.push_back(new_channels());
         if (!rig.nodes.empty()) rig.nodes.push_back({-1, name, 1.0, Vec3::Ones()});
         handed.own_places.push_back(joint);
         if (!handed.kept_frames.empty()) handed.kept_frames.emplace_back();
@@ -67,13 +58,9 @@ void add_props(Handed& handed, const std::vector<PropTrack>& props) {
         fmt::format("with it {}: as nodes, what they look like stays behind", fmt::join(names, ", ")));
 }
 
-Handed without_props(const Handed& handed) {
-    if (handed.props == 0) return handed;
-    Handed alone = handed;
-    const int body = handed.motion.joints - handed.props;
-    const auto joints = size_t(body);
-    alone.motion = with_joints(handed.motion, body);
-    Rig& rig = alone.character.rig;
+Rig rig_without_props(const Handed& handed) {
+    Rig rig = handed.character.rig;
+    const size_t joints = rig.skeleton.names.size() - size_t(handed.props);
     rig.skeleton.names.resize(joints);
     rig.skeleton.parents.resize(joints);
     rig.skeleton.rest_R.resize(joints);
@@ -81,8 +68,17 @@ Handed without_props(const Handed& handed) {
     if (!rig.skeleton.bind_R.empty()) rig.skeleton.bind_R.resize(joints);
     if (!rig.channels.empty()) rig.channels.resize(joints);
     if (!rig.nodes.empty()) rig.nodes.resize(joints);
+    return rig;
+}
+
+Handed without_props(const Handed& handed) {
+    if (handed.props == 0) return handed;
+    Handed alone = handed;
+    const int body = handed.motion.joints - handed.props;
+    alone.motion = with_joints(handed.motion, body);
+    alone.character.rig = rig_without_props(handed);
     std::erase_if(alone.own_places, [body](int joint) { return joint >= body; });
-    if (!alone.kept_frames.empty()) alone.kept_frames.resize(joints);
+    if (!alone.kept_frames.empty()) alone.kept_frames.resize(size_t(body));
     alone.props = 0;
     return alone;
 }

@@ -15,6 +15,7 @@ struct PropTrack {
 
 /// Props with as many frames as the motion become the last joints; a name the body has gets "_prop" behind it.
 void add_props(Handed& handed, const std::vector<PropTrack>& props);
+Rig rig_without_props(const Handed& handed);
 /// The body alone, for formats that hold nothing else.
 Handed without_props(const Handed& handed);
 /// .glb, .bvh and .csv hold more than a body.

@@ -53,11 +53,7 @@ void insert_joint(Handed& handed, int at) {
     if (!skeleton.bind_R.empty()) skeleton.bind_R.insert(skeleton.bind_R.begin() + i, Quat::Identity());
     for (EndSite& site : skeleton.end_sites) site.joint = moved(site.joint);
     if (!character.rig.channels.empty()) {
-        std::vector<Channel> six;
-        for (const bool is_rotation : {false, true})
-            for (const int axis : is_rotation ? std::array{1, 0, 2} : std::array{0, 1, 2})
-                six.push_back({is_rotation, axis});
-        character.rig.channels.insert(character.rig.channels.begin() + i, std::move(six));
+        character.rig.channels.insert(character.rig.channels.begin() + i, new_channels());
     }
     if (!character.rig.nodes.empty()) {
         // Written as a further node of the file, in the scale and mirroring of what it stands above.
@@ -70,7 +66,7 @@ void insert_joint(Handed& handed, int at) {
         for (MeshJoint& one : mesh.palette) one.joint = moved(one.joint);
     for (RoleFill& fill : character.roles.fills) fill.joint = moved(fill.joint);
     RestAlignment& rest = character.rest;
-    if (rest.R_WJ0.size() + 1 == skeleton.names.size()) {
+    if (!rest.R_WJ0.empty()) {
         rest.R_WJ0.insert(rest.R_WJ0.begin() + i, Quat::Identity());
         rest.p_WJ0.insert(rest.p_WJ0.begin() + i, Vec3::Zero());
     }

@@ -14,6 +14,7 @@
 #include "core/files/gltf/gltf.hpp"
 #include "core/handover/export.hpp"
 #include "core/handover/gltf_patch.hpp"
+#include "core/handover/props.hpp"
 #include "core/handover/scene_write.hpp"
 #include "core/motion/finite.hpp"
 
@@ -59,17 +60,7 @@ void add_root_node(GlbParts& parts, const Handed& handed, GlbFrames& frames) {
     frames.nodes[size_t(handed.root)].node = root;
 }
 
-/// Props stand beside the body, in the scene.
-void add_prop_nodes(GlbParts& parts, const Handed& handed, GlbFrames& frames) {
-    for (size_t j = frames.nodes.size() - size_t(handed.props); j < frames.nodes.size(); ++j) {
-        frames.nodes[j].node =
-            int(parts.append("nodes", {{"name", frames.nodes[j].name}, {"extras", {{prop_mark, true}}}}));
-        if (parts.json.contains("scenes"))
-            for (auto& scene : parts.json["scenes"]) scene["nodes"].push_back(frames.nodes[j].node);
-    }
-}
-
-/// Of a file that has them: bones that are not of the rig's own file.
+/// Of a file that has them already: bones that are not of the rig's own file.
 void find_added_nodes(const GlbParts& parts, GlbFrames& frames) {
     const auto& nodes = parts.json["nodes"];
     for (FileNode& bone : frames.nodes)
@@ -77,11 +68,19 @@ void find_added_nodes(const GlbParts& parts, GlbFrames& frames) {
             if (nodes[n].value("name", "") == bone.name) bone.node = int(n);
 }
 
-void leave_out_meshes(GlbParts& parts) {
-    for (Json& node : parts.json["nodes"]) {
-        node.erase("mesh");
-        node.erase("skin");
+/// Props stand beside the body, in the scene.
+void add_prop_nodes(GlbParts& parts, const Handed& handed, GlbFrames& frames) {
+    for (size_t j = frames.nodes.size() - size_t(handed.props); j < frames.nodes.size(); ++j) {
+        if (frames.nodes[j].node >= 0) continue;
+        frames.nodes[j].node =
+            int(parts.append("nodes", {{"name", frames.nodes[j].name}, {"extras", {{prop_mark, true}}}}));
+        if (parts.json.contains("scenes"))
+            for (auto& scene : parts.json["scenes"]) scene["nodes"].push_back(frames.nodes[j].node);
     }
+}
+
+void leave_out_meshes(GlbParts& parts) {
+    hide_meshes(parts, [](const std::string&) { return true; });
     for (const char* what : {"meshes", "materials", "textures", "images", "samplers"}) parts.json.erase(what);
     // Skins stay: they say which nodes are bones.
 }
@@ -92,22 +91,35 @@ void write_as_glb(const std::string& path, const Handed& handed, const WriteOpti
     const Take take = local_take(handed);
     require_finite(path, rig.skeleton, take);
     const MotionKeys keys = keys_of(rig.skeleton, take, handed, options, watch, written);
-    if (!options.added_to.empty()) {
-        Rig there = rig;
-        there.path = options.added_to;
-        return patch_glb(path, there, TakeView(take), keys,
-                         [](GlbParts& parts, GlbFrames& frames) { find_added_nodes(parts, frames); });
-    }
-    if (rig.nodes.empty()) {
-        Rig alone = rig;
-        if (options.is_motion_alone) alone.meshes.edit().clear();
-        if (options.is_motion_alone) alone.images.edit().clear();
-        return write_glb(path, alone, TakeView(take), keys);
-    }
-    patch_glb(path, rig, TakeView(take), keys, [&](GlbParts& parts, GlbFrames& frames) {
+    // Of a rig that is in memory alone nodes are joints; props come to it as to any file.
+    GlbFrames frames = glb_frames(rig);
+    for (size_t j = frames.nodes.size() - size_t(handed.props); j < frames.nodes.size(); ++j)
+        frames.nodes[j].node = -1;
+    const auto make_parts = [&] {
+        if (!options.added_to.empty()) {
+            Rig there = rig;
+            there.path = options.added_to;
+            there.nodes = frames.nodes;
+            GlbParts parts(there);
+            find_added_nodes(parts, frames);
+            return parts;
+        }
+        if (rig.nodes.empty()) {
+            Rig alone = rig_without_props(handed);
+            if (options.is_motion_alone) alone.meshes.edit().clear();
+            if (options.is_motion_alone) alone.images.edit().clear();
+            return rig_as_glb(alone);
+        }
+        GlbParts parts = own_parts(rig);
         if (handed.is_root_added) add_root_node(parts, handed, frames);
-        add_prop_nodes(parts, handed, frames);
         if (options.is_motion_alone) leave_out_meshes(parts);
+        return parts;
+    };
+    with_json_of(rig.path, [&] {
+        GlbParts parts = make_parts();
+        add_prop_nodes(parts, handed, frames);
+        add_animation(parts, frames, rig.skeleton, TakeView(take), keys);
+        parts.write(path);
     });
 }
 

@@ -124,6 +124,10 @@ std::string order_folder(const HandOverOrder& order, const Library& library) {
     return folder.is_absolute() ? folder.string() : (fs::path(library.folder) / folder).string();
 }
 
+bool is_of_several(const HandOverOrder& order, const HandOverRow& row) {
+    return order.is_together && row.what == HandOverRow::What::body && row.ending == ".glb";
+}
+
 std::string report_place(const HandOverOrder& order, const Library& library) {
     return (fs::path(order_folder(order, library)) / (file_stem(order.name) + ".report.json")).string();
 }
@@ -192,21 +196,24 @@ std::vector<HandOverRow> rows_of_pair(const HandOverOrder& order, const OrderedP
         const int frames = frames_of(order, *take.take);
         const double fps = fps_of(order, *take.take);
         const PairSettings settings = settings_of(files.library(), take, body);
-        const std::string name = fill_pattern(
-            order.pattern, {{"take", order.is_together ? std::string("takes") : pair.take},
-                            {"source", take.character.name},
-                            {"character", pair.character},
-                            {"library", files.library().name},
-                            {"layer", layer_word(touches_in_force(body.character, settings.pairing.settings,
-                                                                  take.take->key()))},
-                            {"fps", rate_word(fps)},
-                            {"frames", std::to_string(frames)},
-                            {"date", today()},
-                            {"version", order.version}});
+        std::map<std::string, std::string> words{
+            {"take", pair.take},
+            {"source", take.character.name},
+            {"character", pair.character},
+            {"library", files.library().name},
+            {"layer",
+             layer_word(touches_in_force(body.character, settings.pairing.settings, take.take->key()))},
+            {"fps", rate_word(fps)},
+            {"frames", std::to_string(frames)},
+            {"date", today()},
+            {"version", order.version}};
+        const std::string name = fill_pattern(order.pattern, words);
+        words["take"] = "takes";
+        const std::string of_several = fill_pattern(order.pattern, words);
         for (HandOverRow& row : rows) {
             row.frames = frames;
             row.fps = fps;
-            row.name = name + word_of(row.what) + row.ending;
+            row.name = (is_of_several(order, row) ? of_several : name) + word_of(row.what) + row.ending;
             row.why = why_illegal(row.name);
             row.bytes = size_t(frames) * 25 * 28;
             if (row.what == What::body) {
@@ -237,7 +244,7 @@ std::vector<HandOverRow> plan_hand_over(const HandOverOrder& order, LibraryFiles
         for (HandOverRow& row : rows_of_pair(order, pair, files)) {
             row.path = (fs::path(folder) / row.name).string();
             std::error_code error;
-            const bool may_be_added = order.is_together && row.what == What::body && row.ending == ".glb";
+            const bool may_be_added = is_of_several(order, row);
             const auto of = may_be_added && row.why.empty() ? whole.find(row.name) : whole.end();
             if (may_be_added && row.why.empty() && of == whole.end()) whole.emplace(row.name, rows.size());
             if (!row.why.empty()) {
@@ -322,7 +329,7 @@ class Run {
                 if (!of || !(*of == row.pair)) solve(row.pair);
                 of = &row.pair;
                 write(i);
-                if (!is_of_several(row)) put_in_place(row.path, {i});
+                if (!is_of_several(order_, row)) put_in_place(row.path, {i});
             } catch (const std::exception& fault) {
                 if (std::string_view(fault.what()) == "cancelled") {
                     told["state"] = "to do";
@@ -334,7 +341,7 @@ class Run {
                 told["why"] = fault.what();
                 ++report_.failed;
             }
-            if (is_of_several(row) && !goes_on(i)) finish(row);
+            if (is_of_several(order_, row) && !goes_on(i)) finish(row);
         }
         for (const auto& [path, rows] : waiting_) leave(rows);
         for (const Json& told : report_.document["files"]) report_.left += told["state"] == "to do" ? 1 : 0;
@@ -356,17 +363,17 @@ class Run {
     std::map<std::string, std::vector<size_t>> waiting_;  ///< files of several takes: those they hold so far
     Json of_pair_;                                        ///< what is the same in all files of a pair
 
-    /// Where a file is until it is proved.
-    static std::string beside_of(const HandOverRow& row) {
-        return fs::path(row.path).replace_extension(".unproved" + row.ending).string();
+    /// Where a file is until it is proved; with one more take in it, until that is.
+    static std::string beside_of(const HandOverRow& row, const std::string& mark = "") {
+        return fs::path(row.path).replace_extension(mark + ".unproved" + row.ending).string();
     }
 
     void begin_report() {
         // What a run that was killed left.
         for (const HandOverRow& row : rows_)
-            for (const char* mark : {".unproved", ".more.unproved"}) {
+            for (const char* mark : {"", ".more"}) {
                 std::error_code error;
-                fs::remove(fs::path(row.path).replace_extension(mark + row.ending), error);
+                fs::remove(beside_of(row, mark), error);
             }
         Json& document = report_.document = document_header("hand-over-report", make_uuid());
         document["order"] = order_.name;
@@ -434,9 +441,6 @@ class Run {
         for (const std::string& line : handed_.told) of_pair_["notes"].push_back(line);
     }
 
-    bool is_of_several(const HandOverRow& row) const {
-        return order_.is_together && row.what == What::body && row.ending == ".glb";
-    }
     /// A later row is an animation more of the same file.
     bool goes_on(size_t at) const {
         return std::any_of(
@@ -496,10 +500,9 @@ class Run {
         options.is_motion_alone = order_.is_motion_alone;
         // Beside its name until it is proved: nothing that is not whole and right ever has it.
         const std::string whole = beside_of(row);
-        const bool is_more = is_of_several(row) && waiting_.contains(row.path);
+        const bool is_more = is_of_several(order_, row) && waiting_.contains(row.path);
         if (is_more) options.added_to = whole;
-        const std::string beside =
-            is_more ? fs::path(row.path).replace_extension(".more.unproved" + row.ending).string() : whole;
+        const std::string beside = is_more ? beside_of(row, ".more") : whole;
         const bool is_alone = handed_.props > 0 && !(row.what == What::body && holds_props(row.ending));
         const Handed alone = is_alone ? without_props(handed_) : Handed{};
         const Handed& body = is_alone ? alone : handed_;
@@ -524,7 +527,7 @@ class Run {
             throw;
         }
         if (is_more) fs::rename(beside, whole);
-        if (is_of_several(row)) waiting_[row.path].push_back(at);
+        if (is_of_several(order_, row)) waiting_[row.path].push_back(at);
         if (order_.has_track_file && !handed_.track.empty() && row.what == HandOverRow::What::body)
             write_file(fs::path(row.path).replace_extension(".track.csv").string(), track_csv(handed_));
         told["frames"] = handed_.motion.frames;

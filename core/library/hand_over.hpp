@@ -53,6 +53,8 @@ struct HandOverRow {
     }
 };
 
+/// A .glb that takes of a character go into together.
+bool is_of_several(const HandOverOrder& order, const HandOverRow& row);
 /// Where the order's files go.
 std::string order_folder(const HandOverOrder& order, const Library& library);
 /// Where the report of its runs is.

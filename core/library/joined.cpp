@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <filesystem>
 #include <stdexcept>
 
@@ -81,15 +82,30 @@ std::string join_place(const Library& library, const std::string& name) {
     return kept_place(library, "joins", name);
 }
 
-Joined join_takes(const JoinPlan& plan, LibraryFiles& files, int threads, CarriedTakes* known) {
-    CarriedTakes own;
-    CarriedTakes& all = known ? *known : own;
-    if (all.character != plan.character) all = {plan.character, {}};
+bool CarriedTakes::has_all(const JoinPlan& plan) const {
+    return character == plan.character &&
+           std::all_of(plan.clips.begin(), plan.clips.end(),
+                       [&](const JoinPlan::Clip& clip) { return takes.contains(clip.take); });
+}
+
+void carry_takes(const JoinPlan& plan, LibraryFiles& files, CarriedTakes& carried, int threads) {
+    if (carried.character != plan.character) carried = {plan.character, {}};
+    for (const JoinPlan::Clip& clip : plan.clips)
+        if (!carried.takes.contains(clip.take))
+            carried.takes.emplace(clip.take, std::make_shared<const Handed>(
+                                                 carry_pair(files, {clip.take, plan.character}, threads)));
+}
+
+Joined join_takes(const JoinPlan& plan, LibraryFiles& files, int threads) {
+    CarriedTakes carried;
+    carry_takes(plan, files, carried, threads);
+    return join_carried(plan, carried);
+}
+
+Joined join_carried(const JoinPlan& plan, const CarriedTakes& all) {
     std::vector<Handed> clips;
     for (const JoinPlan::Clip& clip : plan.clips) {
-        if (!all.takes.contains(clip.take))
-            all.takes.emplace(clip.take, carry_pair(files, {clip.take, plan.character}, threads));
-        Handed carried = all.takes.at(clip.take);
+        Handed carried = *all.takes.at(clip.take);
         if (clip.first >= carried.motion.frames)
             throw FileError(plan.name,
                             fmt::format("the clip '{}' begins at frame {}, but has {}", clip.take, clip.first,

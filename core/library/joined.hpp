@@ -1,6 +1,7 @@
 // Takes of a library joined on one of its characters: a plan says which parts in which order, and how they meet.
 #pragma once
 #include <map>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -36,17 +37,20 @@ std::string join_place(const Library& library, const std::string& name);
 /// Takes carried onto one body, to be joined again in another way.
 struct CarriedTakes {
     std::string character;
-    std::map<std::string, Handed> takes;
+    std::map<std::string, std::shared_ptr<const Handed>> takes;
+    bool has_all(const JoinPlan& plan) const;
 };
+/// Those of a plan that are not carried yet; of another character all. Throws FileError.
+void carry_takes(const JoinPlan& plan, LibraryFiles& files, CarriedTakes& carried, int threads = 0);
 
 struct Joined {
     Handed motion;
     std::vector<SeamReport> seams;
 };
-/// Carries each clip onto the character, and joins them. `carried`: what is carried already, and will be. Throws
-/// FileError.
-Joined join_takes(const JoinPlan& plan, LibraryFiles& files, int threads = 0,
-                  CarriedTakes* carried = nullptr);
+/// Joins what is carried: all takes of the plan. Throws FileError.
+Joined join_carried(const JoinPlan& plan, const CarriedTakes& carried);
+/// Carries each clip onto the character, and joins them. Throws FileError.
+Joined join_takes(const JoinPlan& plan, LibraryFiles& files, int threads = 0);
 /// The joined motion as a new take of the library, on its character; its notes name the parts. The parts stay.
 LibraryEntry keep_joined(const Library& library, const JoinPlan& plan, const Joined& joined,
                          LibraryFiles& files);

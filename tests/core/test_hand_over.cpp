@@ -792,6 +792,36 @@ class HandOverTest : public QObject {
             }
         }
     }
+    /// Beside a root bone that the rig lacks, and in one file with takes that have other props.
+    void props_leave_the_rest_as_it_is() {
+        LibraryFiles files(open_library(demo("")));
+        HandOverOrder order = small_order();
+        order.goals = GoalOptions{};
+        order.goals->space = GoalSpace::hips;
+        order.formats = {".glb", ".bvh"};
+        order.travel.kind = Travel::Kind::on_root;
+        order.pairs = {{"carry-crate", "ferrier"}};
+        QCOMPARE(run_hand_over(order, files).written, 4);
+        order.has_props = true;
+        order.folder = in("out/with");
+        QCOMPARE(run_hand_over(order, files).written, 4);
+        for (const char* name : {"carry-crate_ferrier.goals.glb", "carry-crate_ferrier.goals.bvh"})
+            QVERIFY(read_file(in(std::string("out/") + name)) ==
+                    read_file(in(std::string("out/with/") + name)));
+
+        order.is_together = true;
+        order.folder = in("out/together");
+        order.pairs.push_back({"lantern-signal", "ferrier"});
+        // One .glb; of each take its own .bvh and goals.
+        const HandOverReport report = run_hand_over(order, files);
+        QCOMPARE(report.written, 8);
+        const std::string path = in("out/together/takes_ferrier.glb");
+        const SkeletonFile file = read_gltf(path);
+        QCOMPARE(file.animations, (std::vector<std::string>{"carry-crate", "lantern-signal"}));
+        QVERIFY(file.skeleton.find("crate") >= 0 && file.skeleton.find("lantern") >= 0);
+        QCOMPARE(test::found_by_validator(path), QByteArray());
+        for (const Json& told : report.document["files"]) QVERIFY(told["read_back"]["missing"].empty());
+    }
     void a_file_that_cannot_be_written_does_not_stop_the_rest() {
         LibraryFiles files(open_library(demo("")));
         HandOverOrder order = small_order();

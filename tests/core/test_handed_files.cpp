@@ -19,6 +19,7 @@
 #include "core/handover/fbx_angles.hpp"
 #include "core/handover/glb_animation.hpp"
 #include "core/handover/join.hpp"
+#include "core/handover/props.hpp"
 #include "core/handover/travel.hpp"
 #include "core/handover/vrm.hpp"
 #include "core/handover/write.hpp"
@@ -129,6 +130,35 @@ class HandedFilesTest : public QObject {
         QVERIFY(prove(in("alone.glb"), shown).place_m < 1e-4);
         QVERIFY(read_gltf(in("alone.glb")).meshes.empty());
         QVERIFY(!read_gltf(in("whole.glb")).meshes.empty());
+    }
+
+    /// Of a rig that is in memory alone: other props in each take, none takes the other's node.
+    void takes_and_props_of_a_rig_in_memory_share_a_file() {
+        const std::string path = in("memory.glb"), more = in("memory-more.glb");
+        const auto shown = [&](const char* take, const char* prop, double aside_m) {
+            Handed of = handed(take, "dockhand");
+            cut(of, 0, 30);
+            of.character.rig.nodes.clear();
+            of.character.rig.conventions = {};
+            PropTrack track{prop, {}};
+            for (int f = 0; f < of.motion.frames; ++f)
+                track.X_W.push_back({Quat::Identity(), Vec3(aside_m, 0.01 * f, 0.0)});
+            add_props(of, {track});
+            return of;
+        };
+        const Handed first = shown("lantern-signal", "pail", 1.0), second = shown("quay-walk", "oar", -1.0);
+        write_handed(path, first, {});
+        QVERIFY(prove(path, first).place_m < 1e-4 && prove(path, first).missing.empty());
+        WriteOptions added;
+        added.added_to = path;
+        write_handed(more, second, added);
+        const Proof proof = prove(more, second);
+        QVERIFY2(proof.place_m < 1e-4 && proof.missing.empty(), qPrintable(QString::number(proof.place_m)));
+        verify_valid(more);
+        QCOMPARE(read_gltf(more).animations.size(), size_t(2));
+        const SkeletonFile back = read_gltf(more, 0);
+        const WorldMotion motion = forward_kinematics(back.skeleton, back.take);
+        QVERIFY((motion.p[motion.at(29, back.skeleton.find("pail"))] - Vec3(1.0, 0.29, 0.0)).norm() < 1e-5);
     }
 
     /// A rig with a second mesh, which the intake leaves out and takes in again.

@@ -142,9 +142,8 @@ void HandOverSheet::refresh() {
         for (const std::string& line : row.lost) lost << QString::fromStdString(line);
         const std::array<QString, column_count> cells{
             row.name.empty() ? QString::fromStdString(row.pair.take + " · " + row.pair.character)
-            : desk_.order().is_together && row.ending == ".glb"
-                ? QString::fromStdString(row.name + " · " + row.pair.take)
-                : QString::fromStdString(row.name),
+            : is_of_several(desk_.order(), row) ? QString::fromStdString(row.name + " · " + row.pair.take)
+                                                : QString::fromStdString(row.name),
             row.frames > 0 ? tr("%1 at %2").arg(row.frames).arg(row.fps, 0, 'g', 4) : QString(),
             row.frames > 0 ? size_text(row.bytes) : QString(), lost.join("; "), state};
         for (int c = 0; c < column_count; ++c) {

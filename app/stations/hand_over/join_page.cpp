@@ -20,6 +20,15 @@ namespace nb {
 
 namespace {
 
+/// Puts a field in a line, and among those that are shown together.
+struct Adder {
+    QLayout& line;
+    void operator()(std::vector<QWidget*>& of, QWidget* widget) const {
+        of.push_back(widget);
+        line.addWidget(widget);
+    }
+};
+
 constexpr std::array meeting{"foot.left", "foot.right", "hips", "hand.left", "hand.right"};
 
 }  // namespace
@@ -123,10 +132,7 @@ QDoubleSpinBox* JoinPage::number(const QString& name, const QString& tip, double
 
 QLayout* JoinPage::make_fields() {
     auto* fields = new Flow(6);
-    const auto add = [&](std::vector<QWidget*>& of, QWidget* widget) {
-        of.push_back(widget);
-        fields->addWidget(widget);
-    };
+    const Adder add{*fields};
     // The plan is const here; what is in hand of it is looked up anew each time.
     const auto clip = [this] {
         JoinPlan plan = desk_.plan();
@@ -224,10 +230,7 @@ QLayout* JoinPage::make_fields() {
 
 QLayout* JoinPage::make_row_fields() {
     auto* fields = new Flow(6);
-    const auto add = [&](std::vector<QWidget*>& of, QWidget* widget) {
-        of.push_back(widget);
-        fields->addWidget(widget);
-    };
+    const Adder add{*fields};
     fields->addWidget(word(tr("hold the first pose"), of_row_));
     add(of_row_, number(
                      tr("first pose held"), tr("The first pose stands so long"), 600, 2, tr(" s"),
