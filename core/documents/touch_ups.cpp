@@ -78,13 +78,23 @@ Json touch_json(const TouchUp& touch) {
     return json;
 }
 
+/// "turn, place ... or straight": the last kind of the enumeration ends the list.
+std::string all_touch_kinds() {
+    constexpr int last = int(TouchKind::straight);
+    std::string all;
+    for (int kind = 0; kind <= last; ++kind) {
+        if (kind > 0) all += kind < last ? ", " : " or ";
+        all += touch_kind_name(TouchKind(kind));
+    }
+    return all;
+}
+
 TouchUp touch_from(const Json& json, const std::string& where) {
     TouchUp touch;
     const std::string kind = text_in(json, "kind", where);
     const auto is = touch_kind(kind);
     if (!is)
-        throw FileError(where, fmt::format("the kind '{}' is not known", kind),
-                        "write turn, place, body, hand, calm, damp, settle, loop or pace");
+        throw FileError(where, fmt::format("the kind '{}' is not known", kind), "write " + all_touch_kinds());
     touch.kind = *is;
     const std::string stage = text_in(json, "stage", std::string("angles"), where);
     const auto at = touch_stage(stage);

@@ -191,6 +191,14 @@ class TouchUpTest : public QObject {
                 {std::string(touch_kind_name(kind)), kind == TouchKind::loop, 0.75, {touch, TouchUp()}});
             QCOMPARE(*touch_kind(touch_kind_name(kind)), kind);
         }
+        // A kind that is not known is told with all that are.
+        try {
+            read_touch_layers(Json::parse(R"([{"name": "a", "touches": [{"kind": "wave"}]}])"), "there");
+            QFAIL("taken");
+        } catch (const FileError& fault) {
+            for (const TouchLayer& layer : layers)
+                QVERIFY(std::string(fault.what()).find(layer.name) != std::string::npos);
+        }
         layers[0].touches[0].turn_rad = deg_to_rad(1.0) * Vec3(1, -2, 30.5);
         layers[0].touches[0].axes = TurnAxes::parent;
         layers[1].touches[0].place_m = Vec3(0.01, 0.125, -0.5);
