@@ -1,5 +1,6 @@
 #include "app/stations/hand_over/hand_over_sheet.hpp"
 
+#include <QDir>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QTableWidget>
@@ -119,13 +120,16 @@ void HandOverSheet::refresh_count() {
         count_->setText(tr("Nothing is in the order yet: put this pair in, or many at once."));
     } else {
         size_t bytes = 0;
+        const QString folder = QString::fromStdString(order.folder);
+        const QString place = QDir::isAbsolutePath(folder) ? folder : tr("%1 of the library").arg(folder);
         for (const HandOverRow& row : desk_.rows())
             if (row.is_written(order.clash)) bytes += row.bytes;
         count_->setText(tr("%1 of %2 files will be written, about %3, into %4")
                             .arg(desk_.to_write())
                             .arg(std::count_if(desk_.rows().begin(), desk_.rows().end(),
                                                [](const HandOverRow& row) { return !row.is_added; }))
-                            .arg(size_text(bytes), desk_.folder()));
+                            .arg(size_text(bytes), place));
+        count_->setToolTip(desk_.folder());
     }
     take_out_->setEnabled(!order.pairs.empty());
 }
