@@ -324,7 +324,10 @@ HandOverOrder order_of(const Options& options) {
     if (!options.travel.empty()) order.travel.kind = *travel_kind(options.travel);
     order.has_stance_first = options.has_stance_first;
     order.placement.starts_at_origin = options.starts_at_origin;
-    if (options.reduce.empty()) return order;
+    if (options.reduce.empty()) {
+        if (options.may_curve) throw WrongUse("--curved: say how far keys may be off, --reduce MM");
+        return order;
+    }
     const auto comma = options.reduce.find(',');
     const auto number = [&](const std::string& text) {
         char* end = nullptr;
@@ -334,6 +337,7 @@ HandOverOrder order_of(const Options& options) {
         return value;
     };
     order.reduce = KeyTolerance{};
+    order.reduce->may_curve = options.may_curve;
     order.reduce->place_m = 1e-3 * number(options.reduce.substr(0, comma));
     if (comma != std::string::npos)
         order.reduce->turn_rad = deg_to_rad(number(options.reduce.substr(comma + 1)));
@@ -404,8 +408,9 @@ int transfer(const Options& options) {
         notes.insert(notes.end(), handed.told.begin(), handed.told.end());
         notes.insert(notes.end(), written.notes.begin(), written.notes.end());
         if (order.reduce)
-            notes.push_back(fmt::format("{} of {} keys; the largest error is {:.3f} mm and {:.3f} degrees",
-                                        written.keys, written.keys_before, 1e3 * written.error.place_m,
+            notes.push_back(fmt::format("{} of {} keys, {} of {} channels curved; the largest error is {:.3f} mm "
+                                        "and {:.3f} degrees",
+                                        written.keys, written.keys_before, written.curved, written.channels, 1e3 * written.error.place_m,
                                         rad_to_deg(written.error.turn_rad)));
     }
     if (!options.review.empty()) {

@@ -40,6 +40,7 @@ struct Options {
     bool is_stale_asked = false;   ///< the file is a report: which of its files are stale
     bool has_stance_first = false;
     bool starts_at_origin = false;
+    bool may_curve = false;
     std::vector<std::string> takes, set;
 };
 

@@ -119,12 +119,16 @@ int controls(const Options& options) {
         put(control);
         if (const Control other = mirrored_control(control, nodes); !other.node.empty()) put(other);
     }
-    for (const char* limb : limb_names) rig.limbs[limb] = LimbMode::both;
+    rig.limbs = propose_limbs(nodes);
     for (const Control& control : rig.controls)
         fmt::print("{:28} {:18} {}{}\n", shown_text(control.node), control.goal,
                    control.has_place ? "place " : "", control.has_turn ? "turn" : "");
+    for (const auto& [limb, keys] : rig.limbs)
+        if (!keys.node.empty()) fmt::print("{:28} {:18} share\n", shown_text(keys.node), limb);
     for (const std::string& node : nodes)
-        if (std::none_of(rig.controls.begin(), rig.controls.end(),
+        if (std::none_of(rig.limbs.begin(), rig.limbs.end(),
+                         [&](const auto& limb) { return limb.second.node == node; }) &&
+            std::none_of(rig.controls.begin(), rig.controls.end(),
                          [&](const Control& one) { return one.node == node; }))
             fmt::print("{:28} -\n", shown_text(node));
     if (!options.out.empty()) write_file(options.out, format_document(controls_document(rig, make_uuid())));

@@ -127,6 +127,7 @@ int main(int argc, char** argv) {
         ->check(CLI::IsMember({"in hips", "on root", "in place"}));
     transfer->add_option("--reduce", options.reduce,
                          "The fewest keys with which no joint errs by more: MM or MM,DEGREES (.glb, .vrma)");
+    transfer->add_flag("--curved", options.may_curve, "With --reduce: cubic keys where that halves them");
     transfer->add_flag("--stance-first", options.has_stance_first,
                        "One frame more at the beginning: the aligned rest");
     transfer->add_flag("--at-origin", options.starts_at_origin, "The take begins over the origin, facing +Z");

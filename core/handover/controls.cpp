@@ -64,6 +64,8 @@ const std::set<std::string> turning{"turn", "rot", "rotate", "fk", "angle"};
 constexpr std::array turned_only{"chest", "head", "neck", "clavicle", "toe"};
 /// Nodes beside a control that carry its name: what is drawn, and what it hangs below. Common practice.
 const std::set<std::string> beside{"shape", "offset", "group", "grp", "zero", "space"};
+/// Words of a node that carries a limb's share. Common practice.
+const std::set<std::string> sharing{"share", "switch", "blend", "mode"};
 const std::set<std::string> of_middle{"hips", "chest", "head", "look", "neck.1"};
 
 bool has_any(const BoneWords& name, const std::set<std::string>& of) {
@@ -106,11 +108,15 @@ std::optional<LimbMode> limb_mode(std::string_view name) {
     return value_in(mode_names, name);
 }
 
+bool is_beside_control(const std::string& node) {
+    return has_any(read_bone_name(node), beside);
+}
+
 std::vector<Control> propose_controls(const std::vector<std::string>& nodes, const RoleMap& roles) {
     std::vector<Control> controls;
     for (const std::string& node : nodes) {
         const BoneWords name = read_bone_name(node);
-        if (has_any(name, beside)) continue;
+        if (has_any(name, beside) || has_any(name, sharing)) continue;
         const bool is_turn = has_any(name, turning);
         for (const Word& word : words) {
             if (!has_all(name, word.words)) continue;
@@ -129,6 +135,24 @@ std::vector<Control> propose_controls(const std::vector<std::string>& nodes, con
         }
     }
     return controls;
+}
+
+std::map<std::string, LimbKeys> propose_limbs(const std::vector<std::string>& nodes) {
+    std::map<std::string, LimbKeys> limbs;
+    for (const char* part : {"arm", "leg"})
+        for (const Side side : {Side::left, Side::right})
+            limbs[part + std::string(side_suffix(side))].mode = LimbMode::both;
+    for (const std::string& node : nodes) {
+        const BoneWords name = read_bone_name(node);
+        if (!has_any(name, sharing) || has_any(name, beside) || name.side == Side::none) continue;
+        for (const char* part : {"arm", "leg"})
+            if (name.has(part)) limbs[part + std::string(side_suffix(name.side))].node = node;
+    }
+    return limbs;
+}
+
+std::string limb_of_control(const Control& control) {
+    return limb_of(control.goal).first;
 }
 
 Control mirrored_control(const Control& control, const std::vector<std::string>& nodes) {
@@ -173,7 +197,7 @@ Handed controls_as_handed(const Handed& handed, const ControlRig& rig) {
         }
         const auto [limb, is_angle] = limb_of(control.goal);
         if (!limb.empty()) {
-            const auto mode = rig.limbs.contains(limb) ? rig.limbs.at(limb) : LimbMode::goal_and_pole;
+            const LimbMode mode = rig.limb(limb).mode;
             if (mode != LimbMode::both && is_angle != (mode == LimbMode::angles)) continue;
         }
         if (control.goal.empty() || !has_goal(handed.character.roles, control.goal)) {
@@ -202,6 +226,23 @@ Handed controls_as_handed(const Handed& handed, const ControlRig& rig) {
     }
     if (std::none_of(driven.begin(), driven.end(), [](const auto& one) { return one.has_value(); }))
         throw FileError(rig.path, "none of its nodes takes anything of the body", "give its controls goals");
+    std::vector<Vec3> raised(driven.size(), Vec3::Zero());
+    for (const auto& [limb, keys] : rig.limbs) {
+        if (keys.node.empty()) {
+            if (keys.mode == LimbMode::both)
+                result.told.push_back(
+                    fmt::format("both kinds of {} are keyed and no node says which speaks: set it in the rig",
+                                limb));
+            continue;
+        }
+        const int node = file.skeleton.find(keys.node);
+        if (node < 0) {
+            result.told.push_back(fmt::format("the control rig has no node '{}'", keys.node));
+            continue;
+        }
+        raised[size_t(node)] = keys.share_in_force() * keys.way_m * Vec3::UnitY();
+        result.own_places.push_back(node);
+    }
     WorldMotion& motion = result.motion;
     motion.start_s = handed.motion.start_s;
     motion.frame_time_s = handed.motion.frame_time_s;
@@ -212,6 +253,7 @@ Handed controls_as_handed(const Handed& handed, const ControlRig& rig) {
             const Rigid X_WP =
                 parent < 0 ? Rigid{} : Rigid{motion.R[motion.at(f, parent)], motion.p[motion.at(f, parent)]};
             Rigid X = X_WP * Rigid{file.skeleton.rest_R[size_t(j)], file.skeleton.rest_p[size_t(j)]};
+            X.p += X.R * raised[size_t(j)];
             if (const auto& one = driven[size_t(j)]) {
                 const Rigid& G = one->track.X_WG[size_t(f)];
                 if (one->control->has_turn) X.R = (G.R * rest.R[size_t(j)]).normalized();

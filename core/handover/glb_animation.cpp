@@ -25,9 +25,11 @@ class AnimationMaker {
                       {"channels", Json::array()},
                       {"samplers", Json::array()}};
         for (int j = 0; j < take_.joints; ++j)
-            if (const auto& frames = keys.turns[size_t(j)]; !frames.empty()) add_turns(j, frames);
+            if (const auto& frames = keys.turns[size_t(j)]; !frames.empty())
+                add_turns(j, frames, keys.is_turn_curved(j));
         for (size_t m = 0; m < take_.translated.size(); ++m)
-            if (const auto& frames = keys.places[m]; !frames.empty()) add_places(m, frames);
+            if (const auto& frames = keys.places[m]; !frames.empty())
+                add_places(m, frames, keys.is_place_curved(m));
         hold_places(keys);
         if (last_ < take_.frames - 1 && take_.joints > 0) last_as_long(keys);
         if (!animation_["channels"].empty()) parts_.append("animations", std::move(animation_));
@@ -57,44 +59,66 @@ class AnimationMaker {
         return times_[frames] = input;
     }
     void add_channel(const std::vector<int>& frames, int joint, const char* what,
-                     const std::vector<float>& values, size_t width) {
+                     const std::vector<float>& values, size_t width, bool is_curved = false) {
         const int node = at_.nodes[size_t(joint)].node;
         parts_.free_of_matrix(size_t(node));
         const size_t input = times_of(frames);
         const size_t output = parts_.add_floats(values, width == 4 ? "VEC4" : "VEC3", width);
-        animation_["samplers"].push_back({{"input", input}, {"output", output}, {"interpolation", "LINEAR"}});
+        animation_["samplers"].push_back({{"input", input},
+                                          {"output", output},
+                                          {"interpolation", is_curved ? "CUBICSPLINE" : "LINEAR"}});
         animation_["channels"].push_back(
             {{"sampler", animation_["samplers"].size() - 1}, {"target", {{"node", node}, {"path", what}}}});
     }
-    void add_turns(int joint, const std::vector<int>& frames) {
+    Quat turn_in_file(int joint, int f) const {
         const Vec3& flip = at_.nodes[size_t(joint)].flip_above;
+        const Quat R = R_FW_ * motion_.rotation(f, joint) * at_.R_WF;
+        return Quat(R.w(), flip.y() * flip.z() * R.x(), flip.x() * flip.z() * R.y(),
+                    flip.x() * flip.y() * R.z())
+            .normalized();
+    }
+    /// A key's value; of a curved one between its slopes, a second, that come to it and that leave it.
+    template <typename Vector, typename Slope>
+    void put_key(std::vector<float>& values, const Vector& value, bool is_curved, const Slope& slope) const {
+        using Single = Eigen::Matrix<float, Vector::RowsAtCompileTime, 1>;
+        const auto put = [&](const Single& one) {
+            values.insert(values.end(), one.data(), one.data() + one.size());
+        };
+        if (!is_curved) return put(value.template cast<float>());
+        const Single aside = (slope() / take_.frame_time_s).template cast<float>();
+        put(aside);
+        put(value.template cast<float>());
+        put(aside);
+    }
+    void add_turns(int joint, const std::vector<int>& frames, bool is_curved = false) {
         std::vector<float> values;
-        values.reserve(4 * frames.size());
-        Quat before = Quat::Identity();
+        values.reserve((is_curved ? 12 : 4) * frames.size());
+        Eigen::Vector4d before = Quat::Identity().coeffs();
         for (const int f : frames) {
-            const Quat R = R_FW_ * motion_.rotation(f, joint) * at_.R_WF;
-            Quat in_file(R.w(), flip.y() * flip.z() * R.x(), flip.x() * flip.z() * R.y(),
-                         flip.x() * flip.y() * R.z());
-            in_file.normalize();
-            if (in_file.dot(before) < 0) in_file.coeffs() = -in_file.coeffs();
-            before = in_file;
+            const auto beside = [&](int other, const Eigen::Vector4d& side) {
+                const Eigen::Vector4d turn = turn_in_file(joint, other).coeffs();
+                return Eigen::Vector4d(turn.dot(side) < 0.0 ? -turn : turn);
+            };
+            before = beside(f, before);
             // Of unit length also in single precision, as validators ask.
-            const Eigen::Vector4f single = in_file.coeffs().cast<float>().normalized();
-            values.insert(values.end(), single.data(), single.data() + 4);
+            put_key(values, Eigen::Vector4f(before.cast<float>().normalized()), is_curved, [&] {
+                return key_slope([&](int other) { return beside(other, before); }, f, take_.frames);
+            });
         }
-        add_channel(frames, joint, "rotation", values, 4);
+        add_channel(frames, joint, "rotation", values, 4, is_curved);
     }
     Vec3 in_file(int joint, const Vec3& p) const {
         const FileNode& node = at_.nodes[size_t(joint)];
         return node.flip_above.cwiseProduct(Vec3(R_FW_ * p)) / (at_.unit_m * node.scale_above);
     }
-    void add_places(size_t m, const std::vector<int>& frames) {
+    void add_places(size_t m, const std::vector<int>& frames, bool is_curved) {
         const int joint = take_.translated[m];
+        const auto place = [&](int f) { return in_file(joint, motion_.translation(f, m)); };
         std::vector<float> values;
-        values.reserve(3 * frames.size());
+        values.reserve((is_curved ? 9 : 3) * frames.size());
         for (const int f : frames)
-            for (const double x : in_file(joint, motion_.translation(f, m))) values.push_back(float(x));
-        add_channel(frames, joint, "translation", values, 3);
+            put_key(values, place(f), is_curved, [&] { return key_slope(place, f, take_.frames); });
+        add_channel(frames, joint, "translation", values, 3, is_curved);
     }
     void hold_places(const MotionKeys& keys) {
         for (int j = 0; j < take_.joints; ++j) {

@@ -14,7 +14,7 @@ struct GlbFrames {
 /// Of the rig's own file; of a rig without nodes as `rig_as_glb` makes them.
 GlbFrames glb_frames(const Rig& rig);
 
-/// Adds `motion` with its keys as a further animation; LINEAR. A bone whose place in the file is not the skeleton's (the
+/// Adds `motion` with its keys as a further animation. A bone whose place in the file is not the skeleton's (the
 /// intake moved it) gets one key that holds it. The animation lasts as long as the motion, also when nothing moves at
 /// its end.
 void add_animation(GlbParts& parts, const GlbFrames& frames, const Skeleton& skeleton,

@@ -48,24 +48,74 @@ double off(const Quat& a, const Quat& b) {
 double off(const Vec3& a, const Vec3& b) {
     return (a - b).norm();
 }
-Quat between(const Quat& a, const Quat& b, double u) {
+Quat straight(const Quat& a, const Quat& b, double u) {
     return a.slerp(u, b);
 }
-Vec3 between(const Vec3& a, const Vec3& b, double u) {
+Vec3 straight(const Vec3& a, const Vec3& b, double u) {
     return a + u * (b - a);
 }
 
+const Vec3& as_vector(const Vec3& value, const Vec3&) {
+    return value;
+}
+Eigen::Vector4d as_vector(const Quat& value, const Quat& beside) {
+    return value.dot(beside) < 0.0 ? Eigen::Vector4d(-value.coeffs()) : Eigen::Vector4d(value.coeffs());
+}
+Vec3 from_vector(const Vec3& vector, const Vec3&) {
+    return vector;
+}
+Quat from_vector(const Eigen::Vector4d& vector, const Quat&) {
+    return Quat(vector).normalized();
+}
+
+/// What is played from one key to the next.
 template <typename Value>
-bool is_within(const std::vector<Value>& values, int first, int last, double allowed) {
+class Stretch {
+  public:
+    Stretch(const std::vector<Value>& values, int first, int last, bool is_curved)
+        : from_(values[size_t(first)]),
+          to_(values[size_t(last)]),
+          first_(first),
+          length_(last - first),
+          is_curved_(is_curved && last - first > 1) {
+        if (!is_curved_) return;
+        const auto slope = [&](int at, const Value& beside) {
+            return key_slope([&](int f) { return as_vector(values[size_t(f)], beside); }, at,
+                             int(values.size()));
+        };
+        start_ = as_vector(from_, from_);
+        end_ = as_vector(to_, from_);
+        start_slope_ = slope(first, from_);
+        end_slope_ = slope(last, from_vector(end_, to_));  // on the side the curve comes from
+    }
+    Value at(int f) const {
+        const double u = double(f - first_) / length_;
+        if (!is_curved_) return straight(from_, to_, u);
+        const double u2 = u * u, u3 = u2 * u;
+        const Vector now = (2.0 * u3 - 3.0 * u2 + 1.0) * start_ + (3.0 * u2 - 2.0 * u3) * end_ +
+                           double(length_) * ((u3 - 2.0 * u2 + u) * start_slope_ + (u3 - u2) * end_slope_);
+        return from_vector(now, from_);
+    }
+
+  private:
+    using Vector = std::conditional_t<std::is_same_v<Value, Quat>, Eigen::Vector4d, Vec3>;
+    const Value from_, to_;
+    const int first_, length_;
+    const bool is_curved_;
+    Vector start_, end_, start_slope_, end_slope_;
+};
+
+template <typename Value>
+bool is_within(const std::vector<Value>& values, int first, int last, bool is_curved, double allowed) {
+    const Stretch<Value> stretch(values, first, last, is_curved);
     for (int f = first + 1; f < last; ++f)
-        if (off(between(values[size_t(first)], values[size_t(last)], double(f - first) / (last - first)),
-                values[size_t(f)]) > allowed)
-            return false;
+        if (off(stretch.at(f), values[size_t(f)]) > allowed) return false;
     return true;
 }
 
 template <typename Value>
-std::vector<int> greedy(const std::vector<Value>& values, double allowed, const std::vector<int>& kept) {
+std::vector<int> greedy(const std::vector<Value>& values, bool is_curved, double allowed,
+                        const std::vector<int>& kept) {
     const int last = int(values.size()) - 1;
     if (std::all_of(values.begin(), values.end(),
                     [&](const Value& value) { return off(value, values.front()) <= 0.5 * allowed; }))
@@ -78,20 +128,20 @@ std::vector<int> greedy(const std::vector<Value>& values, double allowed, const 
         const int limit = next_kept < kept.size() ? std::min(kept[next_kept], last) : last;
         int good = at + 1, bad = -1;
         for (int step = 2; at + step <= limit; step *= 2) {
-            if (!is_within(values, at, at + step, allowed)) {
+            if (!is_within(values, at, at + step, is_curved, allowed)) {
                 bad = at + step;
                 break;
             }
             good = at + step;
         }
-        if (bad < 0 && good < limit) bad = is_within(values, at, limit, allowed) ? -1 : limit;
+        if (bad < 0 && good < limit) bad = is_within(values, at, limit, is_curved, allowed) ? -1 : limit;
         if (bad < 0) {
             keys.push_back(limit);
             continue;
         }
         while (bad - good > 1) {
             const int middle = (good + bad) / 2;
-            (is_within(values, at, middle, allowed) ? good : bad) = middle;
+            (is_within(values, at, middle, is_curved, allowed) ? good : bad) = middle;
         }
         keys.push_back(good);
     }
@@ -100,17 +150,32 @@ std::vector<int> greedy(const std::vector<Value>& values, double allowed, const 
 
 /// From key `first_key` up to, not including, key `last_key`; before the first and after the last one they stay.
 template <typename Value>
-void play(const std::vector<Value>& values, const std::vector<int>& keys, int first_key, int last_key,
-          std::vector<Value>& played) {
+void play(const std::vector<Value>& values, const std::vector<int>& keys, bool is_curved, int first_key,
+          int last_key, std::vector<Value>& played) {
     for (int k = first_key; k < last_key; ++k) {
-        const int first = keys[size_t(k)],
-                  last = k + 1 < int(keys.size()) ? keys[size_t(k) + 1] : int(values.size());
-        const Value& from = values[size_t(first)];
-        const Value& to = k + 1 < int(keys.size()) ? values[size_t(last)] : from;
-        played[size_t(first)] = from;
-        for (int f = first + 1; f < last; ++f)
-            played[size_t(f)] = between(from, to, double(f - first) / (last - first));
+        const int first = keys[size_t(k)];
+        if (k + 1 >= int(keys.size())) {
+            std::fill(played.begin() + first, played.end(), values[size_t(first)]);
+            continue;
+        }
+        const int last = keys[size_t(k) + 1];
+        const Stretch<Value> stretch(values, first, last, is_curved);
+        played[size_t(first)] = values[size_t(first)];
+        for (int f = first + 1; f < last; ++f) played[size_t(f)] = stretch.at(f);
     }
+}
+
+/// The keys of a channel: straight, or curved where it may be and that halves them.
+template <typename Value>
+std::vector<int> first_keys(const std::vector<Value>& values, bool may_curve, double allowed,
+                            const std::vector<int>& kept, char& is_curved) {
+    is_curved = 0;
+    std::vector<int> keys = greedy(values, false, allowed, kept);
+    if (!may_curve || keys.size() < 3) return keys;
+    std::vector<int> curved = greedy(values, true, allowed, kept);
+    if (2 * curved.size() > keys.size()) return keys;
+    is_curved = 1;
+    return curved;
 }
 
 class Reducer {
@@ -145,25 +210,31 @@ class Reducer {
         Reduction result;
         result.before = every_.count();
         result.keys = every_;
+        result.keys.are_turns_curved.assign(every_.turns.size(), 0);
+        result.keys.are_places_curved.assign(every_.places.size(), 0);
         for_each_frame(about_.joints, 0, [&](int first, int last) {
             for (int j = first; j < last; ++j)
                 if (!every_.turns[size_t(j)].empty())
                     result.keys.turns[size_t(j)] =
-                        greedy(channels_.turns[size_t(j)], first_share * allowed_turn(j), kept(j));
+                        first_keys(channels_.turns[size_t(j)], allowed_.may_curve,
+                                   first_share * allowed_turn(j), kept(j),
+                                   result.keys.are_turns_curved[size_t(j)]);
         });
         for (size_t m = 0; m < every_.places.size(); ++m)
             if (!every_.places[m].empty())
                 result.keys.places[m] =
-                    greedy(channels_.places[m], first_share * allowed_.place_m, kept(about_.translated[m]));
+                    first_keys(channels_.places[m], allowed_.may_curve, first_share * allowed_.place_m,
+                               kept(about_.translated[m]), result.keys.are_places_curved[m]);
         Channels played = channels_;
         for_each_frame(about_.joints, 0, [&](int first, int last) {
             for (int j = first; j < last; ++j)
                 if (const auto& keys = result.keys.turns[size_t(j)]; !keys.empty())
-                    play(channels_.turns[size_t(j)], keys, 0, int(keys.size()), played.turns[size_t(j)]);
+                    play(channels_.turns[size_t(j)], keys, result.keys.is_turn_curved(j), 0, int(keys.size()),
+                         played.turns[size_t(j)]);
         });
         for (size_t m = 0; m < played.places.size(); ++m)
             if (const auto& keys = result.keys.places[m]; !keys.empty())
-                play(channels_.places[m], keys, 0, int(keys.size()), played.places[m]);
+                play(channels_.places[m], keys, result.keys.is_place_curved(m), 0, int(keys.size()), played.places[m]);
         WorldMotion world;
         world.resize(channels_.frames, about_.joints);
         std::vector<Worst> worst(static_cast<size_t>(channels_.frames));
@@ -283,20 +354,21 @@ class Reducer {
                     keys.places[size_t(m)], j, true);
         }
         if (most_joint < 0) return false;
-        const auto insert = [&](std::vector<int>& channel, const auto& values, auto& played_values) {
+        const auto insert = [&](std::vector<int>& channel, bool is_curved, const auto& values,
+                                auto& played_values) {
             const auto at = channel.insert(std::lower_bound(channel.begin(), channel.end(), frame), frame);
             const int k = int(at - channel.begin());
-            play(values, channel, std::max(0, k - 1), k + 1, played_values);
+            play(values, channel, is_curved, std::max(0, k - 1), k + 1, played_values);
             const int first = channel[size_t(std::max(0, k - 1))];
             const int last = k + 1 < int(channel.size()) ? channel[size_t(k) + 1] : channels_.frames;
             std::fill(is_stale.begin() + first, is_stale.begin() + last, char(1));
         };
         if (is_place) {
             const size_t m = size_t(place_of_[size_t(most_joint)]);
-            insert(keys.places[m], channels_.places[m], played.places[m]);
+            insert(keys.places[m], keys.is_place_curved(m), channels_.places[m], played.places[m]);
         } else {
-            insert(keys.turns[size_t(most_joint)], channels_.turns[size_t(most_joint)],
-                   played.turns[size_t(most_joint)]);
+            insert(keys.turns[size_t(most_joint)], keys.is_turn_curved(most_joint),
+                   channels_.turns[size_t(most_joint)], played.turns[size_t(most_joint)]);
         }
         return true;
     }
@@ -338,7 +410,7 @@ class Reducer {
 
     /// Keys without which all stays within what is allowed are left out, one after another.
     template <typename Value>
-    void thin_channel(int j, const std::vector<Value>& values, std::vector<int>& keys,
+    void thin_channel(int j, const std::vector<Value>& values, bool is_curved, std::vector<int>& keys,
                       std::vector<Value>& played_values, Channels& played, WorldMotion& world) const {
         const size_t joints = size_t(about_.joints);
         std::vector<Quat> R(joints);
@@ -355,19 +427,17 @@ class Reducer {
         };
         for (size_t k = 1; k + 1 < keys.size();) {
             const int a = keys[k - 1], b = keys[k + 1];
-            const auto value = [&](int f) {
-                return between(values[size_t(a)], values[size_t(b)], double(f - a) / (b - a));
-            };
+            const Stretch<Value> stretch(values, a, b, is_curved);
             bool is_needed = std::binary_search(kept(j).begin(), kept(j).end(), keys[k]) ||
-                             !place(keys[k], value(keys[k]));
-            for (int f = a + 1; f < b && !is_needed; ++f) is_needed = !place(f, value(f));
+                             !place(keys[k], stretch.at(keys[k]));
+            for (int f = a + 1; f < b && !is_needed; ++f) is_needed = !place(f, stretch.at(f));
             if (is_needed) {
                 ++k;
                 continue;
             }
             keys.erase(keys.begin() + std::ptrdiff_t(k));
             for (int f = a + 1; f < b; ++f) {
-                const Value now = value(f);
+                const Value now = stretch.at(f);
                 place(f, now);
                 played_values[size_t(f)] = now;
                 for (const int below : below_[size_t(j)]) {
@@ -380,11 +450,11 @@ class Reducer {
     void thin(Channels& played, WorldMotion& world, MotionKeys& keys) const {
         for (int j = 0; j < about_.joints; ++j) {
             if (keys.turns[size_t(j)].size() > 2)
-                thin_channel(j, channels_.turns[size_t(j)], keys.turns[size_t(j)], played.turns[size_t(j)],
-                             played, world);
+                thin_channel(j, channels_.turns[size_t(j)], keys.is_turn_curved(j), keys.turns[size_t(j)],
+                             played.turns[size_t(j)], played, world);
             if (const int m = place_of_[size_t(j)]; m >= 0 && keys.places[size_t(m)].size() > 2)
-                thin_channel(j, channels_.places[size_t(m)], keys.places[size_t(m)], played.places[size_t(m)],
-                             played, world);
+                thin_channel(j, channels_.places[size_t(m)], keys.is_place_curved(size_t(m)),
+                             keys.places[size_t(m)], played.places[size_t(m)], played, world);
         }
     }
 

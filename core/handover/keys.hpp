@@ -1,6 +1,9 @@
 // Which frames of a motion become keys: all, or the fewest with which no joint errs by more than is allowed.
 //
-// Between keys a player goes straight: places linearly, turns by slerp (glTF 2.0, ISO/IEC 12113, appendix C). Reduction:
+// Between keys a player goes straight: places linearly, turns by slerp; or along a curve, the cubic Hermite of both keys
+// and their slopes, of turns component by component and made of unit length (glTF 2.0, ISO/IEC 12113, appendix C: LINEAR
+// and CUBICSPLINE). A slope is half of what goes on between the frames beside the key. A curved key holds three values
+// where a straight one holds one: a channel is curved where that halves its keys. Reduction:
 //   1. A channel may err by 1.5 e: turns by e = min(turn, place / lever), lever the way to the joint's farthest
 //      descendant at rest; places by e = place. Greedily from each key as far as the frames between stay within that,
 //      by doubling and bisection; frames to keep are keys.
@@ -9,6 +12,7 @@
 //      every five; again until there is none.
 //   3. Keys without which all joints below stay within what is allowed are left out, one after another.
 #pragma once
+#include <algorithm>
 #include <span>
 #include <vector>
 
@@ -21,7 +25,11 @@ namespace nb {
 struct MotionKeys {
     std::vector<std::vector<int>> turns;   ///< by joint
     std::vector<std::vector<int>> places;  ///< by place in `Take::translated`
+    std::vector<char> are_turns_curved;    ///< by joint; empty: none is
+    std::vector<char> are_places_curved;   ///< by place in `Take::translated`; empty: none is
     size_t count() const;
+    bool is_turn_curved(int joint) const { return !are_turns_curved.empty() && are_turns_curved[size_t(joint)]; }
+    bool is_place_curved(size_t m) const { return !are_places_curved.empty() && are_places_curved[m]; }
     /// Of a joint's place; empty also where the take has none.
     std::span<const int> places_of(const Take& about, int joint) const;
 };
@@ -29,10 +37,18 @@ struct MotionKeys {
 /// A key a frame for what ever leaves its rest.
 MotionKeys key_every_frame(const Skeleton& skeleton, const MotionView& motion);
 
-/// How much a joint may be off in the world.
+/// Of a curved key, a frame. `value`: of a frame, as a vector; turns on the side of frame `f`.
+template <typename Get>
+auto key_slope(const Get& value, int f, int frames) {
+    const int before = std::max(0, f - 1), after = std::min(frames - 1, f + 1);
+    return ((value(after) - value(before)) / std::max(1, after - before)).eval();
+}
+
+/// How much a joint may be off in the world, and what keys may be.
 struct KeyTolerance {
     double place_m = 0.0005;
     double turn_rad = deg_to_rad(0.2);
+    bool may_curve = false;  ///< curved where that halves them
     bool operator==(const KeyTolerance&) const = default;
 };
 

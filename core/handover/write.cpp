@@ -33,6 +33,13 @@ MotionKeys keys_of(const Skeleton& skeleton, const Take& take, const Handed& han
         keys = std::move(reduction.keys);
     }
     written.keys = keys.count();
+    const auto count = [](const auto& list, const auto& is) {
+        return size_t(std::count_if(list.begin(), list.end(), is));
+    };
+    const auto has_keys = [](const std::vector<int>& frames) { return !frames.empty(); };
+    const auto is_curved = [](char curved) { return curved != 0; };
+    written.channels = count(keys.turns, has_keys) + count(keys.places, has_keys);
+    written.curved = count(keys.are_turns_curved, is_curved) + count(keys.are_places_curved, is_curved);
     for (int j = 0; j < skeleton.size(); ++j)
         if (keys.turns[size_t(j)].empty() && keys.places_of(take, j).empty())
             written.without_keys.push_back(skeleton.names[size_t(j)]);

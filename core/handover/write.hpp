@@ -39,6 +39,7 @@ struct WriteOptions {
 /// What was written.
 struct Written {
     size_t keys_before = 0, keys = 0;       ///< with a key a frame; as written
+    size_t channels = 0, curved = 0;        ///< of turns and of places; those with curved keys
     KeyError error;                         ///< by leaving keys out
     std::vector<std::string> without_keys;  ///< bones that never move
     std::vector<std::string> notes;

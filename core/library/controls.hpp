@@ -7,7 +7,8 @@
 
 namespace nb {
 
-Json controls_document(const ControlRig& rig, const std::string& id);
+/// `read`: as it was, for keys this program does not know; null: it is new.
+Json controls_document(const ControlRig& rig, const std::string& id, const Json& read = {});
 /// `path` of the document; the rig's is seen from it. Throws FileError.
 ControlRig read_controls(const std::string& path);
 /// Of the character whose rig lies there; empty when it has none. Throws FileError.

@@ -545,7 +545,9 @@ class Run {
                                  {"frame", written.error.place_frame},
                                  {"turn_deg", canonical(rad_to_deg(written.error.turn_rad))},
                                  {"turn_joint", name(written.error.turn_joint)},
-                                 {"turn_frame", written.error.turn_frame}};
+                                 {"turn_frame", written.error.turn_frame},
+                                 {"channels", written.channels},
+                                 {"curved", written.curved}};
         told["read_back"] = {{"place_mm", canonical(1e3 * proof.place_m)},
                              {"joint", proof.place_joint},
                              {"frame", proof.place_frame},

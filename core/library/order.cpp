@@ -23,7 +23,7 @@ const Shape& order_shape() {
         object_of({"fps", "reduce", "placement", "goals"}, {{"span", object_of({})},
                                                             {"travel", object_of({})},
                                                             {"placement", object_of({})},
-                                                            {"reduce", object_of({})},
+                                                            {"reduce", object_of({"may_curve"})},
                                                             {"goals", object_of({"names"})}});
     return shape;
 }
@@ -66,7 +66,8 @@ HandOverOrder order_from(const Json& document, const std::string& path) {
     if (document.contains("reduce")) {
         const Json& reduce = object_in(document, "reduce", path);
         order.reduce = KeyTolerance{1e-3 * number_in(reduce, "place_mm", 0.001, 1000.0, 0.5, path),
-                                    deg_to_rad(number_in(reduce, "turn_deg", 0.001, 90.0, 0.2, path))};
+                                    deg_to_rad(number_in(reduce, "turn_deg", 0.001, 90.0, 0.2, path)),
+                                    flag_in(reduce, "may_curve", false, path)};
     }
     if (document.contains("goals")) {
         const Json& goals = object_in(document, "goals", path);
@@ -141,6 +142,7 @@ Json order_document(const HandOverOrder& order) {
     if (order.reduce) {
         document["reduce"]["place_mm"] = canonical_in(order.reduce->place_m, 1e-3);
         document["reduce"]["turn_deg"] = canonical_in(order.reduce->turn_rad, deg_to_rad(1.0));
+        if (order.reduce->may_curve) document["reduce"]["may_curve"] = true;
     }
     if (order.goals) {
         Json& goals = document["goals"];

@@ -53,6 +53,9 @@ def controls_of(at):
             ctl.append((f'toe_{s}_ctl', f'foot_{s}_ctl', p('toe'), f'toe.{side}', False, True, .04))
         for part, above in (('upperarm', f'collar_{s}_ctl'), ('forearm', f'upperarm_{s}_turn'), ('thigh', 'pelvis_ctl'), ('shin', f'thigh_{s}_turn')):
             ctl.append((f'{part}_{s}_turn', above, p(part), f'{part}.{side}', False, True, .045))
+        # Up by 10 cm: the limb goes by goal and pole; down: by its angles.
+        ctl += [(f'arm_{s}_share', f'collar_{s}_ctl', add(p('clavicle'), [0, .12, 0]), '', False, False, .02),
+                (f'leg_{s}_share', 'pelvis_ctl', add(p('thigh'), [.12 if s == 'L' else -.12, 0, 0]), '', False, False, .02)]
     return ctl
 
 
@@ -88,7 +91,8 @@ def main(library, nbone, characters):
         ctl = controls_of(stance(library, nbone, character))
         folder = os.path.join(library, 'characters', character)
         write_glb(os.path.join(folder, 'controls.glb'), ctl)
-        limbs = {f'{limb}.{side}': 'both' for limb in ('arm', 'leg') for side in SIDES}
+        limbs = {f'{limb}.{side}': {'keyed': 'both', 'share': 1.0, 'share_node': f'{limb}_{side[0].upper()}_share', 'way_cm': 10.0}
+                 for limb in ('arm', 'leg') for side in SIDES}
         with open(os.path.join(folder, 'controls.json'), 'w') as f:
             f.write(json.dumps({'format': 'nimble-bone/controls', 'version': 1, 'id': fixed_uuid('controls ' + character), 'rig': 'controls.glb',
                                 'controls': [{'node': name, 'goal': goal, 'place': place, 'turn': turn} for name, _, _, goal, place, turn, _ in ctl if goal],

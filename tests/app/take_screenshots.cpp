@@ -21,6 +21,7 @@
 #include "app/stations/chains/chain_ruler.hpp"
 #include "app/stations/chains/chains_panel.hpp"
 #include "app/stations/chains/chains_sheet.hpp"
+#include "app/stations/hand_over/controls_view.hpp"
 #include "app/stations/hand_over/hand_over_station.hpp"
 #include "app/stations/hand_over/join_page.hpp"
 #include "app/stations/hand_over/join_strip.hpp"
@@ -529,6 +530,15 @@ int main(int argc, char** argv) {
                  station.join_page().strip().select(2);
                  QTest::qWait(300);
                  shoot("joining-clip");
+             }
+             if (!wanted.isEmpty()) {
+                 station.show_page(HandOverStation::Page::controls);
+                 window.part<ControlsView>().select("hand_L_ctl");
+                 QTest::qWait(300);
+                 shoot("controls");
+                 window.part<ControlsView>().select("leg_R_share");
+                 QTest::qWait(300);
+                 shoot("controls-share");
              }
              while (window.undo_stack().canUndo()) window.undo_stack().undo();
              station.show_page(HandOverStation::Page::files);

@@ -210,6 +210,8 @@ class CommandLineTest : public QObject {
             QVERIFY2(std::find(found.controls.begin(), found.controls.end(), one) != found.controls.end(),
                      one.node.c_str());
         QCOMPARE(found.controls.size(), made.controls.size());
+        QCOMPARE(found.limbs, made.limbs);
+        QVERIFY(run.out.contains("arm_L_share") && made.limb("arm.left").node == "arm_L_share");
         QVERIFY(run.out.contains("harbour"));  // takes nothing
         // By hand, and the other side with it.
         const QString by_hand = folder.filePath("by-hand.json");

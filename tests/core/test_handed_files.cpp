@@ -52,16 +52,21 @@ class HandedFilesTest : public QObject {
     void reduced_keys_play_within_their_tolerance_elsewhere_data() {
         QTest::addColumn<QString>("take");
         QTest::addColumn<QString>("body");
-        QTest::newRow("quay walk") << "quay-walk"
-                                   << "ferrier";
-        QTest::newRow("crate") << "carry-crate"
-                               << "net-mender";
-        QTest::newRow("child") << "mole-steps"
-                               << "lamp-child";
+        QTest::addColumn<bool>("may_curve");
+        for (const bool may_curve : {false, true}) {
+            const char* how = may_curve ? "curved" : "straight";
+            QTest::addRow("quay walk, %s", how) << "quay-walk"
+                                                << "ferrier" << may_curve;
+            QTest::addRow("crate, %s", how) << "carry-crate"
+                                            << "net-mender" << may_curve;
+            QTest::addRow("child, %s", how) << "mole-steps"
+                                            << "lamp-child" << may_curve;
+        }
     }
     void reduced_keys_play_within_their_tolerance_elsewhere() {  // property 3
         QFETCH(QString, take);
         QFETCH(QString, body);
+        QFETCH(bool, may_curve);
         Handed shown = handed(take.toLatin1().data(), body.toLatin1().data());
         cut(shown, 0, std::min(shown.motion.frames, 300));
         // In the file's own axes the body stands as in the world only where unit and facing are the world's.
@@ -71,6 +76,7 @@ class HandedFilesTest : public QObject {
         for (Quat& R : in_file.motion.R) R = own.R_WF.conjugate() * R * own.R_WF;
         WriteOptions few;
         few.reduce = KeyTolerance{};
+        few.reduce->may_curve = may_curve;
         const Written written = write_handed(in("few.glb"), shown, few);
         write_handed(in("shown.csv"), in_file, {});
         verify_valid(in("few.glb"));
@@ -81,6 +87,11 @@ class HandedFilesTest : public QObject {
         QCOMPARE(found["frames"].toInt(), shown.motion.frames);
         QVERIFY(found["joints"].toInt() > 15);
         QVERIFY(found["keys"].toInt() >= int(written.keys));
+        QCOMPARE(found["curved"].toInt(), int(written.curved));
+        QCOMPARE(written.curved > 0, may_curve);
+        // Our own reader, too.
+        const Proof proof = prove(in("few.glb"), shown);
+        QVERIFY2(proof.place_m <= 0.5e-3 + 2e-5, qPrintable(QString::number(proof.place_m)));
         // Nodes above the joints bring unit and axes back: then the table must be in the world.
         const double place_m = found["place_m"].toDouble() * own.unit_m;
         QVERIFY2(place_m <= 0.5e-3 + 2e-5, qPrintable(QString::number(place_m)));
@@ -400,28 +411,53 @@ class HandedFilesTest : public QObject {
             put_stance_first(shown);
             const auto rig = controls_beside(demo(std::string("characters/") + body + "/rig.glb"));
             QVERIFY(rig.has_value());
-            const Handed controls = controls_as_handed(shown, *rig);
-            QVERIFY2(controls.told.empty(), controls.told.empty() ? "" : controls.told.front().c_str());
-            write_handed(in("controls.glb"), controls, {});
-            write_handed(in("shown.csv"), shown, {});
-            verify_valid(in("controls.glb"));
-            QVERIFY(prove(in("controls.glb"), controls).place_m < 1e-4);
             Json roles = Json::object();
             for (const RoleFill& fill : shown.character.roles.fills)
                 roles[fill.role] = shown.character.rig.skeleton.names[size_t(fill.joint)];
             write_file(in("roles.json"), roles.dump());
-            int code = 0;
-            const QByteArray said = run_python(
-                "controls.py",
-                {QString::fromStdString(in("controls.glb")), QString::fromStdString(in("shown.csv")),
-                 QString::fromStdString(in("roles.json"))},
-                &code);
-            QVERIFY2(code == 0, said);
-            const auto worst = QJsonDocument::fromJson(said).object();
-            for (const char* rule : {"pelvis", "tips", "poles", "angles"})
-                QVERIFY2(worst[rule].toDouble() < 2e-3,
-                         qPrintable(QString("%1: %2").arg(body, QString(said))));
+            write_handed(in("shown.csv"), shown, {});
+            const auto follows = [&](const LimbKeys& keyed, const std::vector<const char*>& rules) {
+                ControlRig now = *rig;
+                for (auto& [limb, keys] : now.limbs) {
+                    keys.mode = keyed.mode;
+                    keys.share = keyed.share;
+                }
+                const Handed controls = controls_as_handed(shown, now);
+                QVERIFY2(controls.told.empty(), controls.told.empty() ? "" : controls.told.front().c_str());
+                write_handed(in("controls.glb"), controls, {});
+                verify_valid(in("controls.glb"));
+                QVERIFY(prove(in("controls.glb"), controls).place_m < 1e-4);
+                int code = 0;
+                const QByteArray said = run_python(
+                    "controls.py",
+                    {QString::fromStdString(in("controls.glb")), QString::fromStdString(in("shown.csv")),
+                     QString::fromStdString(in("roles.json"))},
+                    &code);
+                QVERIFY2(code == 0, said);
+                const auto worst = QJsonDocument::fromJson(said).object();
+                for (const char* rule : rules)
+                    QVERIFY2(worst[rule].toDouble() < 2e-3,
+                             qPrintable(QString("%1: %2").arg(body, QString(said))));
+                for (const char* which : {"least", "largest"})
+                    QVERIFY2(std::abs(worst[which].toDouble() - keyed.share_in_force()) < 1e-4, said);
+            };
+            // By either kind alone, and by both of them mixed, the limbs go where they were shown.
+            follows({LimbMode::both, 0.35, {}, 0.1}, {"pelvis", "tips", "poles", "angles", "shared"});
+            follows({LimbMode::goal_and_pole, 0.35, {}, 0.1}, {"pelvis", "tips", "poles", "shared"});
+            follows({LimbMode::angles, 0.35, {}, 0.1}, {"pelvis", "angles", "shared"});
         }
+    }
+    /// Without a node for its share a limb of two kinds is told, and so is a node the rig has not.
+    void shares_without_a_node_are_told() {
+        Handed shown = handed("haul-rope", "ferrier");
+        cut(shown, 0, 5);
+        ControlRig rig = *controls_beside(demo("characters/ferrier/rig.glb"));
+        rig.limbs["arm.left"].node.clear();
+        rig.limbs["leg.right"].node = "nowhere";
+        const auto told = controls_as_handed(shown, rig).told;
+        QCOMPARE(told.size(), size_t(2));
+        QVERIFY(told[0].find("both kinds of arm.left") != told[0].npos);
+        QVERIFY(told[1].find("'nowhere'") != told[1].npos);
     }
     /// The closed form against the least sum found by scipy (worked anew each time).
     void clouds_are_laid_nearest() {

@@ -5,7 +5,9 @@ Usage: controls.py CONTROLS.glb SHOWN.csv ROLES.json   (ROLES: {role: joint of t
 Rules of the rig, all stated here and nowhere else: the pelvis control carries the hips; hand and foot controls carry
 wrists and ankles; elbows and knees lie where two bones of their rest lengths meet, on the side of their pole (law of
 cosines); in angles, upper arm and forearm (thigh and shin) turn as their controls turned since the first frame of the
-table, which is the rest. Prints JSON: the largest distance in m by rule; poles where the limb is bent by 15 degrees."""
+table, which is the rest; a limb's share is what its node stands over its rest, in tenths of a metre: 1 goal and pole, 0
+angles, between both results mixed. Prints JSON: the largest distance in m by rule; poles where the limb is bent by 15
+degrees; the tips where the shares have them; the shares of all frames, least and largest."""
 import csv
 import json
 import sys
@@ -44,7 +46,8 @@ with open(sys.argv[2], newline='') as f:
         shown[int(row['frame']), row['joint']] = np.array([float(row[k]) for k in ('x_m', 'y_m', 'z_m')])
         times[int(row['frame'])] = float(row['time_s'])
 at = lambda f, role: shown[f, roles[role]]
-worst = {'pelvis': 0., 'tips': 0., 'poles': 0., 'angles': 0.}
+worst = {'pelvis': 0., 'tips': 0., 'poles': 0., 'angles': 0., 'shared': 0.}
+shares = []
 rest = {name: world(n, times[0], {}) for name, n in number.items()}
 for f in sorted(times):
     cache = {}
@@ -69,5 +72,11 @@ for f in sorted(times):
                 off('poles', a + axis * along + np.sqrt(max(0, upper ** 2 - along ** 2)) * beside / np.linalg.norm(beside), b)
             middle = a + turned[f'{start}_{s}_turn'] @ (at(0, f'{mid}.{side}') - at(0, f'{start}.{side}'))
             off('angles', middle, b)
-            off('angles', middle + turned[f'{mid}_{s}_turn'] @ (at(0, f'{tip}.{side}') - at(0, f'{mid}.{side}')), c)
-print(json.dumps(worst))
+            turned_tip = middle + turned[f'{mid}_{s}_turn'] @ (at(0, f'{tip}.{side}') - at(0, f'{mid}.{side}'))
+            off('angles', turned_tip, c)
+            own = number[f"{'arm' if tip == 'hand' else 'leg'}_{s}_share"]
+            R_P, p_P = ctl[nodes[parent[own]]['name']]
+            share = 10 * (R_P.T @ (world(own, times[f], cache)[1] - p_P) - np.array(nodes[own]['translation']))[1]
+            shares.append(share)
+            off('shared', share * reached + (1 - share) * turned_tip, c)
+print(json.dumps(worst | {'least': min(shares), 'largest': max(shares)}))

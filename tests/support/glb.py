@@ -31,14 +31,15 @@ class Glb:
         return np.frombuffer(self.binary, '<f4', a['count'] * width, start).reshape(-1, width).astype(float)
 
     def channels(self):
-        """(node, path): times, values."""
+        """(node, path): times, values; of curved keys [key][slope in, value, slope out]."""
         animation = self.json['animations'][-1]
         found = {}
         for c in animation['channels']:
             s = animation['samplers'][c['sampler']]
-            assert s.get('interpolation', 'LINEAR') == 'LINEAR'
             values = self.accessor(s['output'])
-            if c['target']['path'] == 'rotation':  # of unit length in single precision only
+            if s.get('interpolation', 'LINEAR') == 'CUBICSPLINE':
+                values = values.reshape(-1, 3, values.shape[1])
+            elif c['target']['path'] == 'rotation':  # of unit length in single precision only
                 values = values / np.linalg.norm(values, axis=1, keepdims=True)
             found[c['target']['node'], c['target']['path']] = self.accessor(s['input'])[:, 0], values
         return found

@@ -31,8 +31,20 @@ def slerp(a, b, u):
     return (np.sin((1 - u) * t) * a + np.sin(u * t) * b) / np.sin(t)
 
 
+def curved(times, values, k, t):
+    """Appendix C.5 of the specification; turns are made of unit length after it."""
+    if k + 1 == len(times) or t <= times[0]:
+        return values[k, 1]
+    d = times[k + 1] - times[k]
+    u = min(1.0, max(0.0, (t - times[k]) / d))
+    return ((2 * u**3 - 3 * u**2 + 1) * values[k, 1] + d * (u**3 - 2 * u**2 + u) * values[k, 2]
+            + (3 * u**2 - 2 * u**3) * values[k + 1, 1] + d * (u**3 - u**2) * values[k + 1, 0])
+
+
 def played(times, values, t, is_turn):
     k = int(np.clip(np.searchsorted(times, t + 1e-6) - 1, 0, len(times) - 1))
+    if values.ndim == 3:
+        return curved(times, values, k, t)
     if k + 1 == len(times) or t <= times[0]:
         return values[k]
     u = min(1.0, max(0.0, (t - times[k]) / (times[k + 1] - times[k])))
@@ -48,7 +60,8 @@ with open(sys.argv[2], newline='') as f:
 joints = {name for _, name in shown}
 by_name = {nodes[n].get('name'): n for n in range(len(nodes)) if nodes[n].get('name') in joints}
 
-worst = dict(place_m=0.0, turn_deg=0.0, joints=len(by_name), frames=len(frames), keys=sum(len(t) for t, _ in channels.values()))
+worst = dict(place_m=0.0, turn_deg=0.0, joints=len(by_name), frames=len(frames), keys=sum(len(t) for t, _ in channels.values()),
+             curved=sum(v.ndim == 3 for _, v in channels.values()))
 start = None
 for frame, t in sorted(frames.items()):
     world = {}

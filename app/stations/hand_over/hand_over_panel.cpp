@@ -200,14 +200,15 @@ HandOverPanel::HandOverPanel(Workspace& workspace, Playback& playback, HandOverD
     };
     row(tr("keys"),
         {choice(
-             tr("keys"), tr("A key a frame, or the fewest with which no joint errs by more (.glb, .vrma)"),
-             {tr("every frame"), tr("the fewest within")},
-             [](const HandOverOrder& o) { return o.reduce ? 1 : 0; },
-             [](HandOverOrder& o, int at) {
+             tr("keys"), tr("A key a frame, or the fewest with which no joint errs by more; straight from key to key, "
+                           "or curved where that halves them (.glb, .vrma)"),
+             {tr("every frame"), tr("the fewest, straight, within"), tr("the fewest, also curved, within")},
+             [](const HandOverOrder& o) { return !o.reduce ? 0 : o.reduce->may_curve ? 2 : 1; },
+             [tolerance](HandOverOrder& o, int at) {
                  if (at == 0)
                      o.reduce.reset();
-                 else if (!o.reduce)
-                     o.reduce = KeyTolerance{};
+                 else
+                     tolerance(o).may_curve = at == 2;
              }),
          number(
              tr("place tolerance"), tr("Largest error of any joint's place"), 0.01, 100, 2, tr(" mm"),

@@ -1,5 +1,6 @@
 // Hand over: what leaves is what was seen. An order says which results, how, where and under which names; every file
-// is listed before it is written, and read back afterwards. Clips of one body are joined here, too.
+// is listed before it is written, and read back afterwards. Clips of one body are joined here, and an animator's controls
+// are set up.
 #pragma once
 #include <array>
 
@@ -10,6 +11,8 @@ class QToolButton;
 
 namespace nb {
 
+class ControlsDesk;
+class ControlsPage;
 class HandOverDesk;
 class HandOverPanel;
 class HandOverSheet;
@@ -26,7 +29,8 @@ class HandOverStation : public Station {
     HandOverDesk& desk() { return *desk_; }
     JoinDesk& join_desk() { return *joins_; }
     JoinPage& join_page() { return *join_page_; }
-    enum class Page { files, joining };
+    ControlsDesk& controls_desk() { return *controls_; }
+    enum class Page { files, joining, controls };
     void show_page(Page page);
 
   private:
@@ -35,9 +39,11 @@ class HandOverStation : public Station {
     JoinDesk* joins_;
     HandOverSheet* sheet_;
     JoinPage* join_page_;
+    ControlsDesk* controls_;
+    ControlsPage* controls_page_;
     HandOverPanel* panel_;
     QStackedWidget* pages_;
-    std::array<QToolButton*, 2> page_words_{};
+    std::array<QToolButton*, 3> page_words_{};
 
     QWidget* make_pages(QWidget* window);
 };
