@@ -343,8 +343,9 @@ HandOverOrder order_of(const Options& options) {
         order.reduce->turn_rad = deg_to_rad(number(options.reduce.substr(comma + 1)));
     return order;
 }
-bool is_plain(const HandOverOrder& order) {
-    return !order.reduce && order.placement.is_none() && !order.has_stance_first && order.travel == Travel{};
+bool is_plain(const HandOverOrder& order, const LoadedFile& source) {
+    return source.character.rig.options.starts_at_s == 0.0 && !order.reduce && order.placement.is_none() &&
+           !order.has_stance_first && order.travel == Travel{};
 }
 
 }  // namespace
@@ -396,11 +397,12 @@ int transfer(const Options& options) {
                              : settings.about.kind == MapCentre::Kind::origin    ? "the origin"
                                                                                  : "a place";
     const std::vector<std::string> told = notes_of(result);
-    if (is_plain(order) && (ending == ".bvh" || ending == ".glb")) {
+    if (is_plain(order, source) && (ending == ".bvh" || ending == ".glb")) {
         export_motion(options.out, target.character, ResultView(target.character.rig.skeleton, result),
                       &notes);
     } else {
         Handed handed = handed_of(target.character, std::move(result));
+        handed.starts_at_s = source.character.rig.options.starts_at_s;
         take_steps(order, handed);
         WriteOptions how;
         how.reduce = order.reduce;
@@ -408,10 +410,11 @@ int transfer(const Options& options) {
         notes.insert(notes.end(), handed.told.begin(), handed.told.end());
         notes.insert(notes.end(), written.notes.begin(), written.notes.end());
         if (order.reduce)
-            notes.push_back(fmt::format("{} of {} keys, {} of {} channels curved; the largest error is {:.3f} mm "
-                                        "and {:.3f} degrees",
-                                        written.keys, written.keys_before, written.curved, written.channels, 1e3 * written.error.place_m,
-                                        rad_to_deg(written.error.turn_rad)));
+            notes.push_back(
+                fmt::format("{} of {} keys, {} of {} channels curved; the largest error is {:.3f} mm "
+                            "and {:.3f} degrees",
+                            written.keys, written.keys_before, written.curved, written.channels,
+                            1e3 * written.error.place_m, rad_to_deg(written.error.turn_rad)));
     }
     if (!options.review.empty()) {
         Json document = review_document(review);

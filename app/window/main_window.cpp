@@ -35,6 +35,7 @@
 #include "app/window/top_bar.hpp"
 #include "app/window/transport.hpp"
 #include "app/window/unsaved_list.hpp"
+#include "app/work/take_sound.hpp"
 
 namespace nb {
 
@@ -53,6 +54,17 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
     add_station_keys();
     stations_ = new StationLine(list_, this);
     transport_ = new Transport(playback_, this);
+    sound_ = new TakeSoundPlayer(workspace_, playback_, this);
+    connect(sound_, &TakeSoundPlayer::changed, this, [this] {
+        const Sound* sound = sound_->sound();
+        if (!sound) return transport_->time_line()->set_sound({});
+        transport_->time_line()->set_sound([this](double from, double to) {
+            const Sound* now = sound_->sound();
+            return now ? peak(*now, sound_->time_s(from), sound_->time_s(to)) : std::pair{0.0F, 0.0F};
+        });
+    });
+    connect(sound_, &TakeSoundPlayer::failed, this,
+            [this](const QString& line) { notice_->say(line, true); });
     notice_ = new NoticeBar(this);
 
     auto* centre = new QWidget(this);

@@ -24,6 +24,7 @@ class StageBar;
 class StageView;
 class StationLine;
 class TopBar;
+class TakeSoundPlayer;
 class Transport;
 
 class MainWindow : public QMainWindow {
@@ -82,6 +83,7 @@ class MainWindow : public QMainWindow {
     StationLine* stations_;
     StageView* stage_;
     Transport* transport_;
+    TakeSoundPlayer* sound_;
     NoticeBar* notice_;
     QStackedWidget *panels_, *sheets_;
     QSplitter *across_, *down_;

@@ -46,6 +46,18 @@ void TimeLine::paintEvent(QPaintEvent*) {
     const int frames = playback_.frames();
     if (frames < 1) return;
     const double base = 21;
+    if (heard_) {
+        // As loud as it is, over the line of the range.
+        QColor tone = look().dim;
+        tone.setAlphaF(0.45F);
+        painter.setPen(QPen(tone, 1));
+        const double tall = 0.5 * (base - 6);
+        for (double x = x_of(0); x < x_of(frames - 1); x += 1.0) {
+            const auto [low, high] = heard_(frame_at(x), frame_at(x + 1.0));
+            if (low < high)
+                painter.drawLine(QPointF(x, 2 + tall - tall * high), QPointF(x, 2 + tall - tall * low));
+        }
+    }
     // Ticks on round frames, as many as there is room for.
     int step = 1;
     for (const int s : {1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000}) {
@@ -108,6 +120,11 @@ void TimeLine::drag(double x) {
 
 void TimeLine::set_marks(std::vector<MarkedFrame> marks) {
     marks_ = std::move(marks);
+    update();
+}
+
+void TimeLine::set_sound(std::function<std::pair<float, float>(double, double)> heard) {
+    heard_ = std::move(heard);
     update();
 }
 

@@ -23,6 +23,8 @@ class TimeLine : public Drawing {
     QSize sizeHint() const override { return scaled(QSize{500, 34}); }
     double x_of(double frame) const;
     void set_marks(std::vector<MarkedFrame> marks);
+    /// What is heard: least and largest from one frame to another; empty: nothing is.
+    void set_sound(std::function<std::pair<float, float>(double, double)> heard);
     bool is_held() const { return held_ != Held::nothing; }
 
   signals:
@@ -41,6 +43,7 @@ class TimeLine : public Drawing {
     Held held_ = Held::nothing;
     bool was_playing_ = false;
     std::vector<MarkedFrame> marks_;
+    std::function<std::pair<float, float>(double, double)> heard_;
 
     double frame_at(double x) const;
     void drag(double x);

@@ -93,6 +93,9 @@ LoadOptions with_changes(LoadOptions base, const LoadOptions& from, const LoadOp
     follow(&LoadOptions::trim_last);
     follow(&LoadOptions::lengths);
     follow(&LoadOptions::without_meshes);
+    follow(&LoadOptions::along);
+    follow(&LoadOptions::sound);
+    follow(&LoadOptions::starts_at_s);
     return base;
 }
 

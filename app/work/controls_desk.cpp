@@ -70,10 +70,12 @@ std::vector<std::string> ControlsDesk::goals() const {
 QString ControlsDesk::trouble() const {
     if (!trouble_.isEmpty()) return trouble_;
     if (place_.empty())
-        return tr("Controls are kept with a character of the library: show one as target, or take this one in.");
+        return tr(
+            "Controls are kept with a character of the library: show one as target, or take this one in.");
     if (!rig())
         return tr(
-            "An animator's rig, driven by what this body does: choose the .glb whose nodes are the controls.\n"
+            "An animator's rig, driven by what this body does: choose the .glb whose nodes are the "
+            "controls.\n"
             "Each node then takes a place, a turn or both from hips, hands, feet, poles or bones.");
     return {};
 }
@@ -84,8 +86,7 @@ void ControlsDesk::look_at_target() {
     const int at = workspace_.target_index();
     const auto body = workspace_.target();
     if (at >= 0 && body && workspace_.has_library() && workspace_.targets()[size_t(at)].is_of_library) {
-        const fs::path folder = fs::path(body->file.character.rig.path).parent_path();
-        place_ = (folder / "controls.json").string();
+        place_ = controls_place(body->file.character.rig.path);
         std::error_code error;
         if (!in_hand_.contains(place_)) {
             InHand fresh;
@@ -245,7 +246,8 @@ void ControlsDesk::keep() {
         now->kept_text = text;
         now->kept = now->rig;
         read_nodes();
-        emit said(tr("The controls are kept beside the character's rig; 'controls' in the order hands them over."));
+        emit said(
+            tr("The controls are kept beside the character's rig; 'controls' in the order hands them over."));
         emit changed();
     } catch (const std::exception& fault) {
         emit failed(QString::fromUtf8(fault.what()));

@@ -148,8 +148,9 @@ void Workspace::read_again(const DocumentKey& key, const LoadOptions& wanted) {
     reading_again_[key] = {cancelled, options};
     const bool as_target = key.kind == DocumentKey::Kind::character;
     const LoadedPtr before = open->body;
-    // Another tree is another body: its roles are found anew.
-    const bool keeps_roles = options.tree == before->file.character.rig.options.tree;
+    // Another tree, other fingers are another body: its roles are found anew.
+    const LoadOptions& was = before->file.character.rig.options;
+    const bool keeps_roles = options.tree == was.tree && options.along == was.along;
     const auto is_over = [this, key, cancelled] {
         const auto reading = reading_again_.find(key);
         if (reading != reading_again_.end() && reading->second.cancelled == cancelled)

@@ -45,6 +45,28 @@ bool is_given(const Json& fill, const std::string& role, const std::string& plan
 
 }  // namespace
 
+namespace {
+
+/// As its own file has it, without bones that came along from others.
+std::string own_signature(const Rig& rig) {
+    if (rig.facts.along.empty()) return rig.skeleton.signature();
+    const auto& along = rig.facts.along;
+    const Skeleton& all = rig.skeleton;
+    Skeleton own;
+    std::vector<int> place(all.names.size(), -1);
+    for (size_t j = 0; j < all.names.size(); ++j) {
+        if (std::find(along.begin(), along.end(), all.names[j]) != along.end()) continue;
+        place[j] = own.size();
+        own.names.push_back(all.names[j]);
+        own.parents.push_back(all.parents[j] < 0 ? -1 : place[size_t(all.parents[j])]);
+        own.rest_R.push_back(all.rest_R[j]);
+        own.rest_p.push_back(all.rest_p[j]);
+    }
+    return own.signature();
+}
+
+}  // namespace
+
 bool is_rig_of_document(const Json& document, const std::string& rig_path) {
     const auto rig = document.find("rig");
     return rig != document.end() && rig->is_object() && rig->contains("path") && (*rig)["path"].is_string() &&
@@ -58,8 +80,8 @@ Json character_document(const Character& character) {
     Json document = document_header("character", character.id);
     document["name"] = character.name;
     document["rig"]["path"] = std::filesystem::path(rig.path).filename().string();
-    document["rig"]["signature"] = skeleton.signature();
-    document["rig"]["bones"] = skeleton.size();
+    document["rig"]["signature"] = own_signature(rig);
+    document["rig"]["bones"] = skeleton.size() - int(rig.facts.along.size());
     Json& conventions = document["conventions"];
     conventions["unit_m"] = canonical(rig.conventions.unit_m);
     conventions["unit_is_guessed"] = rig.conventions.is_unit_guessed;
@@ -147,8 +169,11 @@ void apply_character(const Json& document, const std::string& path, Character& c
     character.name = text_in(document, "name", path);
     const Json& rig = object_in(document, "rig", path);
     const bool is_same_rig = text_in(rig, "signature", path) == skeleton.signature();
+    const auto& along = character.rig.facts.along;
+    const bool is_same_body =
+        !along.empty() && text_in(rig, "signature", path) == own_signature(character.rig);
     // A take is another file than its body's rig; only the rig itself is told to have changed.
-    if (!is_same_rig && is_rig_of_document(document, character.rig.path))
+    if (!is_same_rig && !is_same_body && is_rig_of_document(document, character.rig.path))
         notes.push_back(fmt::format(
             "{} was made for another state of the rig: bones are found by name, the rest anew", path));
     RoleMap roles;
@@ -171,6 +196,12 @@ void apply_character(const Json& document, const std::string& path, Character& c
         roles.fills.push_back({role, joint, confidence, texts_or_none(fill, "evidence", path),
                                flag_in(fill, "by_hand", false, path)});
     }
+    // What came along is not in the document: its roles are as they were found.
+    for (const RoleFill& fill : character.roles.fills)
+        if (std::find(along.begin(), along.end(), skeleton.names[size_t(fill.joint)]) != along.end() &&
+            roles.joint(fill.role) < 0 && roles.role_of(fill.joint).empty() &&
+            is_role_of(fill.role, roles.plan))
+            roles.fills.push_back(fill);
     // The motion file of a take may well have fewer bones than its body's rig.
     if (!unfit.empty() && is_rig_of_document(document, character.rig.path))
         notes.push_back(fmt::format("{}: not in {}, and kept in the document for a rig that has them: {}",
@@ -193,7 +224,7 @@ void apply_character(const Json& document, const std::string& path, Character& c
     if (!is_same_rig) {
         // Stored turns lead from the rest they were made for; this one's are found from the file.
         align_to_t(character, take);
-        if (is_rig_of_document(document, character.rig.path))
+        if (is_same_body || is_rig_of_document(document, character.rig.path))
             carry_rests(document, path, roles_read, character, take);
         return;
     }

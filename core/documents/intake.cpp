@@ -11,8 +11,8 @@ namespace nb {
 
 Shape intake_shape() {
     return object_of({"tree", "reference", "on_floor", "over_origin", "set_down", "give_travel",
-                      "bridge_breaks", "fps", "lengths", "without_meshes"},
-                     {{"lengths", table_of({})}});
+                      "bridge_breaks", "fps", "lengths", "without_meshes", "along", "sound", "starts_at_s"},
+                     {{"lengths", table_of({})}, {"sound", object_of({})}});
 }
 
 Json intake_document(const LoadOptions& options) {
@@ -27,6 +27,14 @@ Json intake_document(const LoadOptions& options) {
     if (options.fps) intake["fps"] = canonical(*options.fps);
     for (const auto& [part, factor] : options.lengths) intake["lengths"][part] = canonical(factor);
     if (!options.without_meshes.empty()) intake["without_meshes"] = options.without_meshes;
+    for (const TakePart& part : options.along) {
+        Json one{{"file", part.file}, {"what", part.what}, {"offset_s", canonical(part.offset_s)}};
+        if (part.animation > 0) one["animation"] = part.animation + 1;
+        intake["along"].push_back(one);
+    }
+    if (!options.sound.file.empty())
+        intake["sound"] = {{"file", options.sound.file}, {"offset_s", canonical(options.sound.offset_s)}};
+    if (options.starts_at_s != 0.0) intake["starts_at_s"] = canonical(options.starts_at_s);
     return intake;
 }
 
@@ -43,6 +51,18 @@ void read_intake(const Json& document, const std::string& path, LoadOptions& opt
     options.without_meshes = texts_or_none(intake, "without_meshes", path);
     options.fps.reset();
     if (intake.contains("fps")) options.fps = number_in(intake, "fps", 0.1, 1000.0, path);
+    options.along.clear();
+    for (const Json& one : list_or_none(intake, "along", path)) {
+        TakePart part;
+        part.file = text_in(one, "file", path);
+        part.what = text_in(one, "what", path);
+        part.offset_s = number_in(one, "offset_s", -1e5, 1e5, 0.0, path);
+        part.animation = whole_in(one, "animation", 1, 100000, 1, path) - 1;
+        options.along.push_back(std::move(part));
+    }
+    const Json& sound = object_or_none(intake, "sound", path);
+    options.sound = {text_in(sound, "file", "", path), number_in(sound, "offset_s", -1e5, 1e5, 0.0, path)};
+    options.starts_at_s = number_in(intake, "starts_at_s", -1e7, 1e7, 0.0, path);
     options.lengths.clear();
     for (const auto& [part, factor] : object_or_none(intake, "lengths", path).items()) {
         if (std::ranges::find(length_parts, part) == length_parts.end())

@@ -230,9 +230,8 @@ Handed controls_as_handed(const Handed& handed, const ControlRig& rig) {
     for (const auto& [limb, keys] : rig.limbs) {
         if (keys.node.empty()) {
             if (keys.mode == LimbMode::both)
-                result.told.push_back(
-                    fmt::format("both kinds of {} are keyed and no node says which speaks: set it in the rig",
-                                limb));
+                result.told.push_back(fmt::format(
+                    "both kinds of {} are keyed and no node says which speaks: set it in the rig", limb));
             continue;
         }
         const int node = file.skeleton.find(keys.node);
@@ -245,6 +244,7 @@ Handed controls_as_handed(const Handed& handed, const ControlRig& rig) {
     }
     WorldMotion& motion = result.motion;
     motion.start_s = handed.motion.start_s;
+    result.starts_at_s = handed.starts_at_s;
     motion.frame_time_s = handed.motion.frame_time_s;
     motion.resize(handed.motion.frames, file.skeleton.size());
     for (int f = 0; f < motion.frames; ++f)

@@ -43,7 +43,9 @@ struct ControlRig {
     std::string path;  ///< a .glb whose nodes are the controls; metres, +Y up, facing +Z
     std::vector<Control> controls;
     std::map<std::string, LimbKeys> limbs;  ///< by "leg.left" ...; missing: goal and pole
-    LimbKeys limb(const std::string& name) const { return limbs.contains(name) ? limbs.at(name) : LimbKeys{}; }
+    LimbKeys limb(const std::string& name) const {
+        return limbs.contains(name) ? limbs.at(name) : LimbKeys{};
+    }
     bool operator==(const ControlRig&) const = default;
 };
 

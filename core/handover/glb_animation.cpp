@@ -20,10 +20,11 @@ class AnimationMaker {
           take_(motion.about()),
           R_FW_(at.R_WF.conjugate()) {}
 
-    void make(const MotionKeys& keys) {
+    void make(const MotionKeys& keys, double starts_at_s) {
         animation_ = {{"name", take_.name.empty() ? "take" : take_.name},
                       {"channels", Json::array()},
                       {"samplers", Json::array()}};
+        if (starts_at_s != 0.0) animation_["extras"] = {{"starts_at_s", starts_at_s}};
         for (int j = 0; j < take_.joints; ++j)
             if (const auto& frames = keys.turns[size_t(j)]; !frames.empty())
                 add_turns(j, frames, keys.is_turn_curved(j));
@@ -64,9 +65,8 @@ class AnimationMaker {
         parts_.free_of_matrix(size_t(node));
         const size_t input = times_of(frames);
         const size_t output = parts_.add_floats(values, width == 4 ? "VEC4" : "VEC3", width);
-        animation_["samplers"].push_back({{"input", input},
-                                          {"output", output},
-                                          {"interpolation", is_curved ? "CUBICSPLINE" : "LINEAR"}});
+        animation_["samplers"].push_back(
+            {{"input", input}, {"output", output}, {"interpolation", is_curved ? "CUBICSPLINE" : "LINEAR"}});
         animation_["channels"].push_back(
             {{"sampler", animation_["samplers"].size() - 1}, {"target", {{"node", node}, {"path", what}}}});
     }
@@ -158,8 +158,8 @@ GlbFrames glb_frames(const Rig& rig) {
 }
 
 void add_animation(GlbParts& parts, const GlbFrames& frames, const Skeleton& skeleton,
-                   const MotionView& motion, const MotionKeys& keys) {
-    AnimationMaker(parts, frames, skeleton, motion).make(keys);
+                   const MotionView& motion, const MotionKeys& keys, double starts_at_s) {
+    AnimationMaker(parts, frames, skeleton, motion).make(keys, starts_at_s);
 }
 
 void write_glb(const std::string& path, const Rig& rig, const MotionView& motion, const MotionKeys& keys) {

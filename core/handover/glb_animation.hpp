@@ -16,9 +16,9 @@ GlbFrames glb_frames(const Rig& rig);
 
 /// Adds `motion` with its keys as a further animation. A bone whose place in the file is not the skeleton's (the
 /// intake moved it) gets one key that holds it. The animation lasts as long as the motion, also when nothing moves at
-/// its end.
+/// its end. `starts_at_s`: of its first frame on the clock of the shoot, kept in the animation's `extras`; 0: not.
 void add_animation(GlbParts& parts, const GlbFrames& frames, const Skeleton& skeleton,
-                   const MotionView& motion, const MotionKeys& keys);
+                   const MotionView& motion, const MotionKeys& keys, double starts_at_s = 0.0);
 
 /// Writes `path` (.glb) as a new file: the rig as it is in memory and one animation, none for a motion without frames.
 /// Throws FileError.

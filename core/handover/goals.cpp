@@ -158,6 +158,7 @@ Handed goals_as_nodes(const Handed& handed, const GoalOptions& options) {
     const bool has_space = !tracks.empty();
     for (const std::string& goal : goals) tracks.push_back(goal_track(handed, goal, options.pole_share));
     nodes.motion.start_s = handed.motion.start_s;
+    nodes.starts_at_s = handed.starts_at_s;
     nodes.motion.frame_time_s = handed.motion.frame_time_s;
     nodes.motion.resize(handed.motion.frames, int(tracks.size()));
     for (size_t i = 0; i < tracks.size(); ++i) {

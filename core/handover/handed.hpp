@@ -21,6 +21,7 @@ struct Handed {
     std::vector<std::vector<int>> kept_frames;  ///< by joint: where contacts of its limb begin and end
     int top = -1;                               ///< the joint that moves the body
     int root = -1;                              ///< the root bone that carries the travel; -1: none does
+    double starts_at_s = 0.0;  ///< the take's file on the clock of the shoot; 0: it says none
     int props = 0;  ///< the last so many joints are things beside the body (core/handover/props.hpp)
     bool is_root_added = false;  ///< the rig's file has no such bone
     std::vector<Rigid> track;    ///< X_WR a frame, where the travel was taken out of the hips; may be empty

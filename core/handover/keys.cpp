@@ -215,10 +215,9 @@ class Reducer {
         for_each_frame(about_.joints, 0, [&](int first, int last) {
             for (int j = first; j < last; ++j)
                 if (!every_.turns[size_t(j)].empty())
-                    result.keys.turns[size_t(j)] =
-                        first_keys(channels_.turns[size_t(j)], allowed_.may_curve,
-                                   first_share * allowed_turn(j), kept(j),
-                                   result.keys.are_turns_curved[size_t(j)]);
+                    result.keys.turns[size_t(j)] = first_keys(channels_.turns[size_t(j)], allowed_.may_curve,
+                                                              first_share * allowed_turn(j), kept(j),
+                                                              result.keys.are_turns_curved[size_t(j)]);
         });
         for (size_t m = 0; m < every_.places.size(); ++m)
             if (!every_.places[m].empty())
@@ -234,7 +233,8 @@ class Reducer {
         });
         for (size_t m = 0; m < played.places.size(); ++m)
             if (const auto& keys = result.keys.places[m]; !keys.empty())
-                play(channels_.places[m], keys, result.keys.is_place_curved(m), 0, int(keys.size()), played.places[m]);
+                play(channels_.places[m], keys, result.keys.is_place_curved(m), 0, int(keys.size()),
+                     played.places[m]);
         WorldMotion world;
         world.resize(channels_.frames, about_.joints);
         std::vector<Worst> worst(static_cast<size_t>(channels_.frames));

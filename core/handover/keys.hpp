@@ -28,7 +28,9 @@ struct MotionKeys {
     std::vector<char> are_turns_curved;    ///< by joint; empty: none is
     std::vector<char> are_places_curved;   ///< by place in `Take::translated`; empty: none is
     size_t count() const;
-    bool is_turn_curved(int joint) const { return !are_turns_curved.empty() && are_turns_curved[size_t(joint)]; }
+    bool is_turn_curved(int joint) const {
+        return !are_turns_curved.empty() && are_turns_curved[size_t(joint)];
+    }
     bool is_place_curved(size_t m) const { return !are_places_curved.empty() && are_places_curved[m]; }
     /// Of a joint's place; empty also where the take has none.
     std::span<const int> places_of(const Take& about, int joint) const;

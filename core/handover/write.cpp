@@ -125,7 +125,8 @@ void write_as_glb(const std::string& path, const Handed& handed, const WriteOpti
     with_json_of(rig.path, [&] {
         GlbParts parts = make_parts();
         add_prop_nodes(parts, handed, frames);
-        add_animation(parts, frames, rig.skeleton, TakeView(take), keys);
+        add_animation(parts, frames, rig.skeleton, TakeView(take), keys,
+                      handed.starts_at_s != 0.0 ? handed.starts_at_s + handed.motion.start_s : 0.0);
         parts.write(path);
     });
 }

@@ -21,6 +21,7 @@
 #include "core/files/scene/child.hpp"
 #include "core/files/scene/scene.hpp"
 #include "core/files/what_is.hpp"
+#include "core/intake/along.hpp"
 #include "core/intake/repair.hpp"
 #include "core/intake/travel.hpp"
 #include "core/motion/edit.hpp"
@@ -371,6 +372,14 @@ LoadedFile load_parsed(SkeletonFile file, const std::string& path, const std::st
     rig.facts.renamed = make_names_unique(file.skeleton);
     for (const auto& name : rig.facts.renamed)
         file.notes.push_back(fmt::format("a bone name was used twice: the later one is '{}' here", name));
+    if (!options.along.empty() && file.take.frames > 0) {
+        LoadOptions alone = options;
+        alone.along.clear();
+        alone.trim_first = alone.trim_last = 0;
+        alone.fps.reset();
+        put_along(file, load_parsed(file, path, format, alone), path, options.along, options.is_by_hand);
+        rig.facts.along = std::move(file.facts.along);
+    }
     RoleRequest request;
     request.ignore_names = options.ignore_names;
     request.plan = options.plan;

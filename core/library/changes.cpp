@@ -12,6 +12,7 @@
 #include "core/documents/character.hpp"
 #include "core/documents/hand_pose.hpp"
 #include "core/documents/take.hpp"
+#include "core/intake/along.hpp"
 #include "core/library/moves.hpp"
 
 namespace nb {
@@ -202,6 +203,16 @@ LibraryEntry add_take(const Library& library, const LoadedFile& file, const std:
 
     // A document of its own: what it was taken from goes on with its own.
     LoadedFile own = file;
+    // What goes along is seen from the folder of the motion, which is another one now.
+    const auto from_here = [&](std::string& thing) {
+        if (thing.empty()) return;
+        thing = fs::absolute(path_along(motion, thing))
+                    .lexically_normal()
+                    .lexically_proximate(fs::absolute(takes).lexically_normal())
+                    .string();
+    };
+    for (TakePart& part : own.character.rig.options.along) from_here(part.file);
+    from_here(own.character.rig.options.sound.file);
     const std::string from_folder = fs::path(file.take_document.path).parent_path().string();
     Json document = changed_take_document(own, file.take_document.path);
     TakeDocument take = read_take_document(document, file.take_document.path);
@@ -228,7 +239,7 @@ LibraryEntry add_take(const Library& library, const LoadedFile& file, const std:
         take.file = stem + ending;
         Moves moves{{begun + ".take.json", to + ".take.json"}, {begun + ending, to + ending}};
         if (has_own_body) {
-            Character body = file.character;
+            Character body = own.character;
             body.rig.path = stem + ending;
             take.character_id = body.id;
             take.character_path = stem + ".character.json";

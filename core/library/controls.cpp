@@ -11,9 +11,9 @@ namespace fs = std::filesystem;
 namespace {
 
 const Shape& controls_shape() {
-    static const Shape shape = object_of(
-        {}, {{"controls", list_of(object_of({"goal", "place", "turn"}), {"node"})},
-             {"limbs", table_of(object_of({"keyed", "share", "share_node", "way_cm"}))}});
+    static const Shape shape =
+        object_of({}, {{"controls", list_of(object_of({"goal", "place", "turn"}), {"node"})},
+                       {"limbs", table_of(object_of({"keyed", "share", "share_node", "way_cm"}))}});
     return shape;
 }
 
@@ -67,8 +67,12 @@ ControlRig read_controls(const std::string& path) {
     });
 }
 
+std::string controls_place(const std::string& rig_path) {
+    return (fs::path(rig_path).parent_path() / "controls.json").string();
+}
+
 std::optional<ControlRig> controls_beside(const std::string& rig_path) {
-    const std::string path = (fs::path(rig_path).parent_path() / "controls.json").string();
+    const std::string path = controls_place(rig_path);
     std::error_code error;
     if (!fs::exists(path, error)) return {};
     return read_controls(path);

@@ -11,6 +11,8 @@ namespace nb {
 Json controls_document(const ControlRig& rig, const std::string& id, const Json& read = {});
 /// `path` of the document; the rig's is seen from it. Throws FileError.
 ControlRig read_controls(const std::string& path);
+/// Where it is kept.
+std::string controls_place(const std::string& rig_path);
 /// Of the character whose rig lies there; empty when it has none. Throws FileError.
 std::optional<ControlRig> controls_beside(const std::string& rig_path);
 

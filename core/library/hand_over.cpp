@@ -16,8 +16,10 @@
 #include "core/base/version.hpp"
 #include "core/documents/chains.hpp"
 #include "core/documents/review.hpp"
+#include "core/files/sound.hpp"
 #include "core/handover/name_pattern.hpp"
 #include "core/handover/props.hpp"
+#include "core/intake/along.hpp"
 #include "core/library/beside.hpp"
 #include "core/library/controls.hpp"
 #include "core/review/bars.hpp"
@@ -136,6 +138,8 @@ namespace {
 
 using What = HandOverRow::What;
 
+constexpr float sound_limit = 2.0F / 32768.0F;  // of 16 bits
+
 /// What is written of each pair: its files by kind and ending.
 std::vector<std::pair<What, std::string>> wanted_of(const HandOverOrder& order) {
     std::vector<std::pair<What, std::string>> wanted;
@@ -143,11 +147,18 @@ std::vector<std::pair<What, std::string>> wanted_of(const HandOverOrder& order) 
     for (const std::string& ending : order.formats)
         if (order.goals && (ending == ".glb" || ending == ".bvh")) wanted.emplace_back(What::goals, ending);
     if (order.has_controls) wanted.emplace_back(What::controls, ".glb");
+    if (order.has_sound) wanted.emplace_back(What::sound, ".wav");
     return wanted;
 }
 
 const char* word_of(What what) {
     return what == What::goals ? ".goals" : what == What::controls ? ".controls" : "";
+}
+
+/// Where the sound of a take lies; empty: it has none.
+std::string sound_of(const LoadedFile& take) {
+    const Rig& rig = take.character.rig;
+    return rig.options.sound.file.empty() ? std::string() : path_along(rig.path, rig.options.sound.file);
 }
 
 bool has_props(const LoadedFile& take) {
@@ -193,6 +204,8 @@ std::vector<HandOverRow> rows_of_pair(const HandOverOrder& order, const OrderedP
     try {
         const LoadedFile& take = files.take(pair.take);
         const LoadedFile& body = files.character(pair.character);
+        if (sound_of(take).empty())
+            std::erase_if(rows, [](const HandOverRow& row) { return row.what == What::sound; });
         const int frames = frames_of(order, *take.take);
         const double fps = fps_of(order, *take.take);
         const PairSettings settings = settings_of(files.library(), take, body);
@@ -216,6 +229,7 @@ std::vector<HandOverRow> rows_of_pair(const HandOverOrder& order, const OrderedP
             row.name = (is_of_several(order, row) ? of_several : name) + word_of(row.what) + row.ending;
             row.why = why_illegal(row.name);
             row.bytes = size_t(frames) * 25 * 28;
+            if (row.what == What::sound) row.bytes = size_t(double(frames) / fps * 2.0 * 48000.0);
             if (row.what == What::body) {
                 row.bytes = size_of(row.ending, body.character, frames, order);
                 row.lost = lost_in(row.ending, body.character);
@@ -328,7 +342,10 @@ class Run {
             try {
                 if (!of || !(*of == row.pair)) solve(row.pair);
                 of = &row.pair;
-                write(i);
+                if (row.what == HandOverRow::What::sound)
+                    write_sound(i);
+                else
+                    write(i);
                 if (!is_of_several(order_, row)) put_in_place(row.path, {i});
             } catch (const std::exception& fault) {
                 if (std::string_view(fault.what()) == "cancelled") {
@@ -416,6 +433,13 @@ class Run {
         add_input(body.character.rig.path);
         add_input(body.character_document.path);
         add_input(found.read.path);
+        for (const TakePart& part : take.character.rig.options.along)
+            add_input(path_along(take.character.rig.path, part.file));
+        if (order_.has_sound) add_input(sound_of(take));
+        if (const auto rig = order_.has_controls ? controls_beside(body.character.rig.path) : std::nullopt) {
+            add_input(controls_place(body.character.rig.path));
+            add_input(rig->path);
+        }
         Json& levels = of_pair_["levels"] = Json::object();
         const std::string key = take.take->key();
         put_chains(levels, "character", body.character.chains);
@@ -433,9 +457,12 @@ class Run {
         }
         bars["bars_missed"] = missed;
         of_pair_["notes"] = notes_of(result);
+        if (order_.has_sound && !sound_of(take).empty() && result.source.frames != take.take->frames)
+            of_pair_["notes"].push_back("touch-ups change the take's pace; the sound keeps its own");
         const auto props = order_.has_props ? prop_tracks(take, result.source, result.plan.program.map)
                                             : std::vector<PropTrack>();
         handed_ = handed_of(body.character, std::move(result));
+        handed_.starts_at_s = take.character.rig.options.starts_at_s;
         add_props(handed_, props);
         take_steps(order_, handed_);
         for (const std::string& line : handed_.told) of_pair_["notes"].push_back(line);
@@ -488,6 +515,43 @@ class Run {
             told["state"] = "written";
             ++report_.written;
         }
+    }
+
+    /// On the clock of the shoot, where the take says one.
+    void tell_start(Json& told) {
+        const double starts_at_s = take_of(told).character.rig.options.starts_at_s;
+        if (starts_at_s != 0.0) told["starts_at_s"] = canonical(starts_at_s + handed_.motion.start_s);
+    }
+    const LoadedFile& take_of(const Json& told) { return files_.take(told["take"].get<std::string>()); }
+
+    /// The take's sound from the result's first frame to its end; read back, sample by sample.
+    void write_sound(size_t at) {
+        const HandOverRow& row = rows_[at];
+        Json& told = report_.document["files"][at];
+        const LoadedFile& take = take_of(told);
+        std::error_code error;
+        fs::create_directories(fs::path(row.path).parent_path(), error);
+        const Sound cut = cut_sound(read_sound(sound_of(take)),
+                                    handed_.motion.start_s - take.character.rig.options.sound.offset_s,
+                                    handed_.motion.frames * handed_.motion.frame_time_s);
+        const std::string beside = beside_of(row);
+        write_wave(beside, cut);
+        const Sound back = read_sound(beside);
+        float worst = back.samples.size() == cut.samples.size() ? 0.0F : 1.0F;
+        for (size_t i = 0; i < cut.samples.size() && worst < 1.0F; ++i)
+            worst = std::max(worst, std::abs(back.samples[i] - std::clamp(cut.samples[i], -1.0F, 1.0F)));
+        if (worst > sound_limit) {
+            fs::remove(beside, error);
+            throw FileError(row.path, fmt::format("read back, the sound is {:.4f} off", worst),
+                            "it was not handed over; look at its file");
+        }
+        told["frames"] = handed_.motion.frames;
+        told["fps"] = canonical(1.0 / handed_.motion.frame_time_s);
+        told["keys_before"] = told["keys"] = 0;
+        told["read_back"] = {{"place_mm", 0.0}, {"turn_deg", 0.0}, {"frames", handed_.motion.frames}};
+        told["lost"] = row.lost;
+        for (const auto& [key, value] : of_pair_.items()) told[key] = value;
+        tell_start(told);
     }
 
     void write(size_t at) {
@@ -557,6 +621,7 @@ class Run {
                              {"missing", proof.missing}};
         told["lost"] = row.lost;
         for (const auto& [key, value] : of_pair_.items()) told[key] = value;
+        tell_start(told);
         for (const std::string& note : written.notes) told["notes"].push_back(note);
         for (const std::string& note : shown.told) told["notes"].push_back(note);
     }

@@ -34,7 +34,7 @@ class LibraryFiles {
 /// One file to be.
 struct HandOverRow {
     OrderedPair pair;
-    enum class What { body, goals, controls } what = What::body;
+    enum class What { body, goals, controls, sound } what = What::body;
     std::string ending;
     std::string name;  ///< with its ending, relative to the order's folder
     std::string path;

@@ -44,6 +44,7 @@ HandOverOrder order_from(const Json& document, const std::string& path) {
     order.has_stance_first = flag_in(document, "stance_first", false, path);
     order.is_motion_alone = flag_in(document, "motion_alone", false, path);
     order.has_props = flag_in(document, "props", false, path);
+    order.has_sound = flag_in(document, "sound", false, path);
     order.is_together = flag_in(document, "together", false, path);
     const Json& place = object_or_none(document, "placement", path);
     order.placement.starts_at_origin = flag_in(place, "at_origin", false, path);
@@ -125,6 +126,7 @@ Json order_document(const HandOverOrder& order) {
     document["stance_first"] = order.has_stance_first;
     document["motion_alone"] = order.is_motion_alone;
     if (order.has_props) document["props"] = true;
+    if (order.has_sound) document["sound"] = true;
     if (order.is_together) document["together"] = true;
     if (!order.placement.is_none()) {
         Json& place = document["placement"];

@@ -39,6 +39,7 @@ struct HandOverOrder {
     bool has_track_file = false;  ///< the travel as a table beside
     std::optional<KeyTolerance> reduce;
     std::optional<GoalOptions> goals;  ///< as nodes, a file of its own (.glb, .bvh)
+    bool has_sound = false;            ///< the take's sound, cut to the result, as .wav beside
     bool has_controls = false;         ///< the character's control rig keyed, a file of its own (.glb)
     std::vector<std::string> formats{".glb"};
     std::string folder = "handed-over";  ///< relative to the library, or anywhere

@@ -7,6 +7,21 @@
 
 namespace nb {
 
+/// A part of the body that was captured along, in a file of its own (core/intake/along.hpp).
+struct TakePart {
+    std::string file;              ///< seen from the folder of the body's file
+    std::string what = "fingers";  ///< or "fingers.left", "fingers.right", "face"
+    int animation = 0;             ///< which, of a file that holds several; from 0
+    double offset_s = 0.0;         ///< its first frame comes so long after the body's
+    bool operator==(const TakePart&) const = default;
+};
+/// A recording of what was heard.
+struct TakeSound {
+    std::string file;       ///< seen from the folder of the body's file; empty: there is none
+    double offset_s = 0.0;  ///< it begins so long after the body's first frame
+    bool operator==(const TakeSound&) const = default;
+};
+
 /// What is said by hand about a file, where it is silent or wrong; the repairs of the intake. The file itself
 /// is never changed.
 struct LoadOptions {
@@ -29,7 +44,10 @@ struct LoadOptions {
     /// Length factors of "legs", "arms", "trunk", "neck"; rotations stay, the hips' path goes with the legs.
     std::map<std::string, double> lengths;
     std::vector<std::string> without_meshes;  ///< meshes of these names are left out
-    bool is_by_hand = false;                  ///< chosen now: no document speaks beside it
+    std::vector<TakePart> along;
+    TakeSound sound;
+    double starts_at_s = 0.0;  ///< the file's first frame on the clock of the shoot
+    bool is_by_hand = false;   ///< chosen now: no document speaks beside it
 
     bool operator==(const LoadOptions&) const = default;
 };

@@ -47,12 +47,13 @@ struct FileFacts {
     int vertices_over_four = 0;  ///< with more than four weights
     int vertices_off_sum = 0;    ///< whose weights do not add up to 1 within 0.001
     double worst_weight_sum = 1.0;
-    int vertices_without = 0;   ///< without any weight
-    int keys = 0;               ///< times of keys that were looked at
-    int keys_off_frames = 0;    ///< that lie more than a fiftieth of a frame off whole frames
-    double key_rate_fps = 0.0;  ///< that of the closest keys, as it was; 0 for formats with a frame time
-    int announced_frames = 0;   ///< by a header; 0: it says none
-    std::string encoding;       ///< of its names, guessed; empty: UTF-8 (core/base/text_encoding.hpp)
+    int vertices_without = 0;        ///< without any weight
+    int keys = 0;                    ///< times of keys that were looked at
+    int keys_off_frames = 0;         ///< that lie more than a fiftieth of a frame off whole frames
+    double key_rate_fps = 0.0;       ///< that of the closest keys, as it was; 0 for formats with a frame time
+    int announced_frames = 0;        ///< by a header; 0: it says none
+    std::vector<std::string> along;  ///< bones that came from files of their own (core/intake/along.hpp)
+    std::string encoding;            ///< of its names, guessed; empty: UTF-8 (core/base/text_encoding.hpp)
 };
 
 struct Rig {

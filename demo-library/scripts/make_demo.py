@@ -15,6 +15,7 @@ import perform
 import pieces
 import scores
 import skins
+import sound
 import walk
 from bodies import Body, bvh_hierarchy, fixed_uuid, rot, write_skinned_glb
 
@@ -263,6 +264,7 @@ def main(library):
     touched(library, 'ferrier', 'boat-leap', 'higher', [{'kind': 'body', 'stage': 'source', 'when': span(1.97, 1.97, .22), 'axes': 'world', 'turn_deg': [0., 0., 0.], 'place_cm': [0., 22., 0.]}])
     os.makedirs(os.path.join(library, 'set'), exist_ok=True)
     pieces.write_all(os.path.join(library, 'set'))
+    sound.main(library, ['quay-walk'])
     order(library)
     write_json(os.path.join(library, 'library.json'),
                {'format': 'nimble-bone/library', 'version': 1, 'id': fixed_uuid('library'), 'name': 'Tidal harbour',

@@ -38,12 +38,6 @@ class ControlsWindowTest : public test::WindowFixture {
         list->setCurrentIndex(at);
         emit list->activated(at);
     }
-    bool choose_target(const QString& name) {
-        const auto& targets = w().workspace().targets();
-        for (size_t i = 0; i < targets.size(); ++i)
-            if (targets[i].name == name) w().workspace().choose_target(int(i));
-        return settled();
-    }
     std::string goal_of(const std::string& node) {
         const Control* control = desk().control(node);
         return control ? control->goal : "";

@@ -7,6 +7,7 @@
 #include <QSpinBox>
 #include <map>
 
+#include "app/stations/intake/along_form.hpp"
 #include "app/stations/intake/intake_panel.hpp"
 #include "app/stations/intake/intake_sheet.hpp"
 #include "app/stations/roles/rails_view.hpp"
@@ -14,6 +15,8 @@
 #include "app/window/notice_bar.hpp"
 #include "app/window/sentence_bar.hpp"
 #include "app/window/station_line.hpp"
+#include "app/window/transport.hpp"
+#include "app/work/take_sound.hpp"
 #include "core/base/files.hpp"
 #include "core/body/measures.hpp"
 #include "core/files/bvh.hpp"
@@ -228,6 +231,73 @@ class IntakeWindowTest : public test::WindowFixture {
         QVERIFY2(can_be_transferred(rig().roles, why), why.c_str());
         QVERIFY(settled());
         QVERIFY(w().workspace().result());
+    }
+    /// Sound and fingers are chosen, drawn, shifted, taken away again, each to be undone; a wrong file changes nothing.
+    void what_goes_along_is_chosen_and_undone() {
+        QVERIFY(choose_take("Lantern signal"));
+        QTest::mouseClick(&w().stations(), Qt::LeftButton, {}, w().stations().place_of("intake"));
+        auto& form = w().part<AlongForm>();
+        QVERIFY(form.isVisible());
+        const auto options = [this]() -> const LoadOptions& {
+            return w().workspace().source()->file.character.rig.options;
+        };
+        const auto read = [this] {
+            QTest::qWait(100);
+            return QTest::qWaitFor([this] { return !w().workspace().is_busy(); }, 20000);
+        };
+        auto& player = w().part<TakeSoundPlayer>();
+        QVERIFY2(!player.sound(), qPrintable(w().workspace().take_name()));
+        auto& line = *w().transport().time_line();
+        const QImage bare = line.grab().toImage();
+        form.set_sound(library() + "/takes/quay-walk.wav");
+        QVERIFY(read());
+        QCOMPARE(QString::fromStdString(options().sound.file),
+                 QString("quay-walk.wav"));  // beside the take: by its name
+        QVERIFY(QTest::qWaitFor([&] { return player.sound() != nullptr; }, 5000));
+        QVERIFY(line.grab().toImage() != bare);
+        auto* begin = named<QDoubleSpinBox>("begin of the sound");
+        begin->setFocus();
+        begin->selectAll();
+        QTest::keyClicks(begin, "0.25");
+        QTest::keyClick(begin, Qt::Key_Return);
+        QVERIFY(read());
+        QVERIFY(std::abs(options().sound.offset_s - 0.25) < 1e-9);
+        // From its first frame on there is a quarter of a second of silence, then the sound.
+        QVERIFY(std::abs(player.time_s(0) + 0.25) < 1e-9);
+        const QByteArray heard = player.heard_from(0);
+        const int rate = player.sound()->rate;
+        for (int i = 0; i < rate / 4 - 1; ++i) QCOMPARE(int(heard[2 * i]) | int(heard[2 * i + 1]), 0);
+        QVERIFY(heard.mid(rate / 2).count('\0') < heard.size() / 2);
+        w().playback().play(true);  // without a device to play on it is silent, and goes on
+        QTest::qWait(150);
+        w().playback().play(false);
+        QVERIFY(w().playback().frame() > 0);
+
+        // The performer has no fingers: the ferrier's from the shipped take come new.
+        const size_t bones = w().workspace().source()->file.character.rig.skeleton.names.size();
+        form.add_part(library() + "/takes/limbering.bvh");
+        QVERIFY(read());
+        QCOMPARE(options().along.size(), size_t(1));
+        QVERIFY(w().workspace().source()->file.character.rig.skeleton.names.size() >= bones + 28);
+        QVERIFY(settled());
+        // They have their roles, and move the ferrier's.
+        const Character& heard_of = w().workspace().source()->file.character;
+        QVERIFY(heard_of.roles.joint("index.1.left") >= 0 && heard_of.roles.joint("thumb.2.right") >= 0);
+        const Plan& plan = *w().workspace().plan();
+        QVERIFY(std::none_of(
+            plan.report.partners.begin(), plan.report.partners.end(),
+            [](const auto& missing) { return missing.role.find("index") != std::string::npos; }));
+        // A wrong file is told in one line, and all is as it was.
+        form.add_part(library() + "/library.json");
+        QVERIFY(read());
+        QCOMPARE(options().along.size(), size_t(1));
+        while (w().undo_stack().canUndo()) {
+            w().undo_stack().undo();
+            QVERIFY(read());
+        }
+        QVERIFY(options().along.empty() && options().sound.file.empty());
+        QCOMPARE(w().workspace().source()->file.character.rig.skeleton.names.size(), bones);
+        QVERIFY(!player.sound());
     }
 };
 

@@ -51,8 +51,8 @@ class JoinWindowTest : public test::WindowFixture {
         QTest::mouseClick(&w().stations(), Qt::LeftButton, {}, w().stations().place_of("hand over"));
         QTest::mouseClick(word("joining"), Qt::LeftButton);
         QVERIFY(!make()->isEnabled());
-        put_in_row("lantern-signal");
-        put_in_row("quay-walk");
+        put_in_row("Lantern signal");
+        put_in_row("Quay walk");
         QVERIFY(joined(2));
         QVERIFY2(desk().trouble().isEmpty(), qPrintable(desk().trouble()));
     }

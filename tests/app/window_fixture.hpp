@@ -40,8 +40,20 @@ class WindowFixture : public QObject {
     bool choose_take(const QString& name) {
         const auto& takes = w().workspace().takes();
         for (size_t i = 0; i < takes.size(); ++i)
-            if (takes[i].name == name) w().workspace().choose_take(int(i));
-        return settled();
+            if (takes[i].name == name) {
+                w().workspace().choose_take(int(i));
+                return settled();
+            }
+        return false;
+    }
+    bool choose_target(const QString& name) {
+        const auto& targets = w().workspace().targets();
+        for (size_t i = 0; i < targets.size(); ++i)
+            if (targets[i].name == name) {
+                w().workspace().choose_target(int(i));
+                return settled();
+            }
+        return false;
     }
     QImage stage_picture() {
         QTest::qWait(50);

@@ -51,11 +51,12 @@ ControlsPage::ControlsPage(Workspace& workspace, ControlsDesk& desk, QWidget* pa
 
 QLayout* ControlsPage::make_head() {
     auto* head = new Flow(6);
-    auto* choose = word_button(tr("choose a rig …"),
-                               tr("A .glb whose nodes are the controls; a copy is kept beside the body's rig"), this);
+    auto* choose =
+        word_button(tr("choose a rig …"),
+                    tr("A .glb whose nodes are the controls; a copy is kept beside the body's rig"), this);
     connect(choose, &QToolButton::clicked, this, [this] {
-        const QString path =
-            QFileDialog::getOpenFileName(this, tr("The animator's control rig"), {}, tr("glTF (*.glb *.gltf)"));
+        const QString path = QFileDialog::getOpenFileName(this, tr("The animator's control rig"), {},
+                                                          tr("glTF (*.glb *.gltf)"));
         if (!path.isEmpty()) desk_.choose(path);
     });
     head->addWidget(choose);
@@ -109,7 +110,8 @@ QLayout* ControlsPage::make_node_fields() {
             if (!is_filling_)
                 desk_.set_parts(view_->node(), place_->isChecked(), turn_->isChecked(), both_->isChecked());
         });
-    both_ = tick(tr("and its other side"), tr("The node of the other side gets the mirrored one, with each change"));
+    both_ = tick(tr("and its other side"),
+                 tr("The node of the other side gets the mirrored one, with each change"));
     both_->setChecked(true);
     return fields;
 }
@@ -127,7 +129,8 @@ QLayout* ControlsPage::make_limb_fields() {
         return label;
     };
     const auto number = [&](const QString& name, const QString& tip, double low, double high,
-                            const QString& unit, int topic, const std::function<void(LimbKeys&, double)>& set) {
+                            const QString& unit, int topic,
+                            const std::function<void(LimbKeys&, double)>& set) {
         auto* box = new QDoubleSpinBox(this);
         box->setAccessibleName(name);
         box->setToolTip(tip);
@@ -148,9 +151,8 @@ QLayout* ControlsPage::make_limb_fields() {
     keyed_->setAccessibleName(tr("how the limb is keyed"));
     keyed_->setToolTip(tr("By where its end and its pole are, by the angles of its bones, or both of them"));
     keyed_->addItems({tr("by goal and pole"), tr("by its angles"), tr("by both")});
-    connect(keyed_, &QComboBox::activated, this, [this](int at) {
-        set_limb(-1, [&](LimbKeys& keys) { keys.mode = modes[size_t(at)]; });
-    });
+    connect(keyed_, &QComboBox::activated, this,
+            [this](int at) { set_limb(-1, [&](LimbKeys& keys) { keys.mode = modes[size_t(at)]; }); });
     add(keyed_);
     word(tr("goal's share"));
     share_ = number(tr("share of goal and pole"), tr("100 %: goal and pole speak; 0 %: the angles"), 0, 100,
@@ -163,8 +165,8 @@ QLayout* ControlsPage::make_limb_fields() {
         set_limb(-1, [&](LimbKeys& keys) { keys.node = share_node_->itemData(at).toString().toStdString(); });
     });
     add(share_node_);
-    way_ = number(tr("way of the share"), tr("How far up the node goes for 100 %"), 1, 1000, tr(" cm"), way_topic,
-                  [](LimbKeys& keys, double v) { keys.way_m = 0.01 * v; });
+    way_ = number(tr("way of the share"), tr("How far up the node goes for 100 %"), 1, 1000, tr(" cm"),
+                  way_topic, [](LimbKeys& keys, double v) { keys.way_m = 0.01 * v; });
     return fields;
 }
 
@@ -199,7 +201,8 @@ void ControlsPage::fill_lists() {
     share_node_->clear();
     share_node_->addItem(tr("no node"), QString());
     for (const std::string& node : desk_.nodes())
-        if (!desk_.control(node)) share_node_->addItem(QString::fromStdString(node), QString::fromStdString(node));
+        if (!desk_.control(node))
+            share_node_->addItem(QString::fromStdString(node), QString::fromStdString(node));
 }
 
 void ControlsPage::refresh() {

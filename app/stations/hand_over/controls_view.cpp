@@ -196,8 +196,9 @@ void ControlsView::paintEvent(QPaintEvent*) {
     painter.drawText(line, Qt::AlignRight | Qt::AlignVCenter, tr("from its left"));
     painter.setPen(node_.empty() ? look().dim : look().text);
     painter.drawText(line.adjusted(0, 0, -80, 0), Qt::AlignLeft | Qt::AlignVCenter,
-                     node_.empty() ? tr("round: takes a place; square: a turn; hollow: nothing yet. Click one.")
-                                   : words_of(node_));
+                     node_.empty()
+                         ? tr("round: takes a place; square: a turn; hollow: nothing yet. Click one.")
+                         : words_of(node_));
 }
 
 void ControlsView::mousePressEvent(QMouseEvent* event) {
@@ -205,7 +206,9 @@ void ControlsView::mousePressEvent(QMouseEvent* event) {
     const auto nodes = nodes_at(drawn_at(event->position()));
     // Where several stand in one place, each click takes the next.
     const auto now = std::find(nodes.begin(), nodes.end(), node_);
-    select(nodes.empty() ? std::string() : now == nodes.end() || now + 1 == nodes.end() ? nodes.front() : *(now + 1));
+    select(nodes.empty()                                  ? std::string()
+           : now == nodes.end() || now + 1 == nodes.end() ? nodes.front()
+                                                          : *(now + 1));
 }
 
 void ControlsView::keyPressEvent(QKeyEvent* event) {

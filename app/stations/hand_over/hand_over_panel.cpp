@@ -159,6 +159,8 @@ HandOverPanel::HandOverPanel(Workspace& workspace, Playback& playback, HandOverD
     formats.push_back(tick(tr("with props"),
                            tr("Things that go through the take, as further nodes (.glb, .bvh, .csv)"),
                            &HandOverOrder::has_props));
+    formats.push_back(tick(tr("with sound"), tr("The take's sound, cut to the result, as .wav beside"),
+                           &HandOverOrder::has_sound));
     formats.push_back(tick(tr("takes in one file"),
                            tr("One .glb a character, an animation a take; {take} in the name is 'takes'"),
                            &HandOverOrder::is_together));
@@ -200,10 +202,13 @@ HandOverPanel::HandOverPanel(Workspace& workspace, Playback& playback, HandOverD
     };
     row(tr("keys"),
         {choice(
-             tr("keys"), tr("A key a frame, or the fewest with which no joint errs by more; straight from key to key, "
-                           "or curved where that halves them (.glb, .vrma)"),
+             tr("keys"),
+             tr("A key a frame, or the fewest with which no joint errs by more; straight from key to key, "
+                "or curved where that halves them (.glb, .vrma)"),
              {tr("every frame"), tr("the fewest, straight, within"), tr("the fewest, also curved, within")},
-             [](const HandOverOrder& o) { return !o.reduce ? 0 : o.reduce->may_curve ? 2 : 1; },
+             [](const HandOverOrder& o) { return !o.reduce             ? 0
+                                                 : o.reduce->may_curve ? 2
+                                                                       : 1; },
              [tolerance](HandOverOrder& o, int at) {
                  if (at == 0)
                      o.reduce.reset();

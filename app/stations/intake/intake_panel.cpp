@@ -19,6 +19,7 @@
 #include "app/look/look.hpp"
 #include "app/stage/stage_view.hpp"
 #include "app/stations/body_switch.hpp"
+#include "app/stations/intake/along_form.hpp"
 #include "app/work/commands.hpp"
 #include "app/work/playback.hpp"
 #include "core/body/measures.hpp"
@@ -125,6 +126,9 @@ IntakePanel::IntakePanel(Workspace& workspace, StageView& stage, Playback& playb
     grid->setColumnStretch(1, 1);
     grid->setColumnStretch(3, 1);
     column->addWidget(take_box_);
+    along_ = new AlongForm(this);
+    connect(along_, &AlongForm::changed, this, &IntakePanel::change);
+    column->addWidget(along_);
     for (auto* box : {first_, last_})
         connect(box, &QSpinBox::editingFinished, this, &IntakePanel::set_by_hand);
     for (auto* box : {fps_, legs_, arms_, trunk_, part_length_})
@@ -232,6 +236,7 @@ void IntakePanel::refresh() {
                  "review is kept as the rig's certificate; nothing else stays"));
     const bool has_take = loaded && loaded->file.take && !is_of_target_;
     take_box_->setVisible(has_take);
+    along_->setVisible(has_take);
     take_heading_->setVisible(has_take);
     if (!loaded) {
         holds_->setText(is_of_target_ ? tr("There is no target yet: drop a rig on the window.")
@@ -252,6 +257,7 @@ void IntakePanel::refresh() {
     for (const Finding& finding : findings_) cards_->addWidget(card_of(finding));
     if (!has_take) return;
     const LoadOptions& options = rig.options;
+    along_->show_take(rig.path, options);
     const std::array<QSignalBlocker, 6> blockers{QSignalBlocker(first_), QSignalBlocker(last_),
                                                  QSignalBlocker(fps_),   QSignalBlocker(legs_),
                                                  QSignalBlocker(arms_),  QSignalBlocker(trunk_)};

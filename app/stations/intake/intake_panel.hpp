@@ -22,6 +22,8 @@ class BodySwitch;
 class Playback;
 class StageView;
 
+class AlongForm;
+
 class IntakePanel : public QWidget {
     Q_OBJECT
 
@@ -58,6 +60,7 @@ class IntakePanel : public QWidget {
     QSpinBox *first_, *last_;
     QDoubleSpinBox *fps_, *legs_, *arms_, *trunk_, *part_length_;
     QComboBox* part_;
+    AlongForm* along_;
     QPushButton* limber_;
     QLabel* opened_heading_;
     QListWidget* opened_;  ///< files beside the library, with what each holds
