@@ -25,6 +25,7 @@
 #include "app/stations/hand_over/hand_over_station.hpp"
 #include "app/stations/hand_over/join_page.hpp"
 #include "app/stations/hand_over/join_strip.hpp"
+#include "app/stations/intake/along_form.hpp"
 #include "app/stations/intake/intake_panel.hpp"
 #include "app/stations/rest/rest_panel.hpp"
 #include "app/stations/rest/rest_sheet.hpp"
@@ -285,6 +286,17 @@ int main(int argc, char** argv) {
                  window.part<IntakePanel>().show_body(true);
                  shoot("intake-target");
                  window.part<IntakePanel>().show_body(false);
+                 const auto& takes = window.workspace().takes();
+                 for (size_t i = 0; i < takes.size(); ++i)
+                     if (takes[i].name == "Quay walk") window.workspace().choose_take(int(i));
+                 settle_down(window);
+                 auto& along = window.part<AlongForm>();
+                 along.add_part(window.workspace().library_folder() + "/takes/limbering.bvh");
+                 QTest::qWait(400);
+                 settle_down(window);
+                 shoot("intake-along");
+                 while (window.undo_stack().canUndo()) window.undo_stack().undo();
+                 settle_down(window);
              }
              window.stations().set_station("transfer");
          }},

@@ -54,9 +54,6 @@ AlongForm::AlongForm(QWidget* parent) : QWidget(parent) {
            &AlongForm::add_part);
     button(tr("sound \u2026"), tr("Recorded along: drawn on the time line, heard while playing, handed over"),
            tr("The sound of this take"), tr("sound (*.wav *.flac *.ogg *.aiff)"), &AlongForm::set_sound);
-    auto* word = new QLabel(tr("starts at"), this);
-    word->setProperty("dim", true);
-    head->addWidget(word);
     starts_at_ =
         seconds(tr("start on the clock of the shoot"),
                 tr("When the file's first frame was, on the clock of the shoot; a trim counts on from it, "
@@ -65,7 +62,15 @@ AlongForm::AlongForm(QWidget* parent) : QWidget(parent) {
     connect(starts_at_, &QDoubleSpinBox::valueChanged, this, [this](double value) {
         change(tr("when the take starts"), [value](LoadOptions& options) { options.starts_at_s = value; });
     });
-    head->addWidget(starts_at_);
+    // The word stays with its field.
+    auto* start = new QWidget(this);
+    auto* pair = new QHBoxLayout(start);
+    pair->setContentsMargins(0, 0, 0, 0);
+    auto* word = new QLabel(tr("its first frame was at"), start);
+    word->setProperty("dim", true);
+    pair->addWidget(word);
+    pair->addWidget(starts_at_);
+    head->addWidget(start);
     column->addLayout(head);
     rows_ = new QVBoxLayout;
     rows_->setSpacing(4);
