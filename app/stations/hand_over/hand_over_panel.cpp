@@ -156,12 +156,12 @@ HandOverPanel::HandOverPanel(Workspace& workspace, Playback& playback, HandOverD
     formats.push_back(tick(tr("motion alone"),
                            tr("Bones and their motion; mesh and materials stay behind (.glb)"),
                            &HandOverOrder::is_motion_alone));
-    formats.push_back(tick(tr("with props"),
+    formats.push_back(tick(tr("props"),
                            tr("Things that go through the take, as further nodes (.glb, .bvh, .csv)"),
                            &HandOverOrder::has_props));
-    formats.push_back(tick(tr("with sound"), tr("The take's sound, cut to the result, as .wav beside"),
+    formats.push_back(tick(tr("sound"), tr("The take's sound, cut to the result, as .wav beside"),
                            &HandOverOrder::has_sound));
-    formats.push_back(tick(tr("takes in one file"),
+    formats.push_back(tick(tr("in one file"),
                            tr("One .glb a character, an animation a take; {take} in the name is 'takes'"),
                            &HandOverOrder::is_together));
     row(tr("formats"), formats);
