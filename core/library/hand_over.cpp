@@ -155,6 +155,11 @@ const char* word_of(What what) {
     return what == What::goals ? ".goals" : what == What::controls ? ".controls" : "";
 }
 
+bool is_there(const std::string& path) {
+    std::error_code error;
+    return fs::exists(path, error);
+}
+
 /// Where the sound of a take lies; empty: it has none.
 std::string sound_of(const LoadedFile& take) {
     const Rig& rig = take.character.rig;
@@ -229,7 +234,10 @@ std::vector<HandOverRow> rows_of_pair(const HandOverOrder& order, const OrderedP
             row.name = (is_of_several(order, row) ? of_several : name) + word_of(row.what) + row.ending;
             row.why = why_illegal(row.name);
             row.bytes = size_t(frames) * 25 * 28;
-            if (row.what == What::sound) row.bytes = size_t(double(frames) / fps * 2.0 * 48000.0);
+            if (row.what == What::sound) {
+                row.bytes = size_t(double(frames) / fps * 2.0 * 48000.0);
+                if (!is_there(sound_of(take))) row.why = fmt::format("{} is not there", sound_of(take));
+            }
             if (row.what == What::body) {
                 row.bytes = size_of(row.ending, body.character, frames, order);
                 row.lost = lost_in(row.ending, body.character);
@@ -421,11 +429,12 @@ class Run {
         Json& inputs = of_pair_["inputs"] = Json::object();
         const auto add_input = [&](const std::string& path) {
             // Seen from the report: both may be moved together.
+            // What went along and is gone is told as that, so that its coming back is seen.
             if (!path.empty())
                 inputs[fs::absolute(path)
                            .lexically_normal()
                            .lexically_relative(fs::absolute(folder_).lexically_normal())
-                           .generic_string()] = hash_of(read_file(path));
+                           .generic_string()] = is_there(path) ? hash_of(read_file(path)) : "gone";
         };
         add_input(take.character.rig.path);
         add_input(take.take_document.path);

@@ -358,6 +358,15 @@ class AlongTest : public QObject {
         write_wave(library + "/takes/quay.wav", a_tone(11.0));
         QCOMPARE(stale_rows(read_document(report.path, "hand-over-report"), report.path).size(), size_t(2));
 
+        // The sound is gone: its own file alone is not written.
+        std::filesystem::remove(library + "/takes/quay.wav");
+        order.clash = Clash::replace;
+        LibraryFiles later(open_library(library));
+        const HandOverReport mute = run_hand_over(order, later);
+        QCOMPARE(mute.written, 2);
+        QCOMPARE(mute.failed, 1);
+        write_wave(library + "/takes/quay.wav", a_tone(12.0));
+
         // Into a library of its own: what goes along is found from there.
         const std::string other = in("other");
         create_library(other, "other");
