@@ -30,6 +30,7 @@ std::vector<Anchor> anchors_of(const std::string& what) {
     return hands;
 }
 
+constexpr const char* away_mark = " stay away: ";
 constexpr double same_rest_rad = deg_to_rad(10.0);
 
 /// One file's zero about a hand or head.
@@ -299,8 +300,16 @@ void put_along(SkeletonFile& file, const LoadedFile& body, const std::string& pa
             put_part(file, body, path, asked);
         } catch (const FileError& fault) {
             if (is_strict) throw;
-            file.notes.push_back(fmt::format("the {} stay away: {}", asked.what, fault.what()));
+            file.notes.push_back(fmt::format("the {}{}{}", asked.what, away_mark, fault.what()));
         }
+}
+
+std::vector<std::string> parts_away(const Rig& rig) {
+    std::vector<std::string> away;
+    if (rig.options.along.empty()) return away;
+    for (const std::string& note : rig.notes)
+        if (note.starts_with("the ") && note.find(away_mark) != note.npos) away.push_back(note);
+    return away;
 }
 
 }  // namespace nb

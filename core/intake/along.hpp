@@ -27,4 +27,7 @@ std::string path_along(const std::string& of, const std::string& file);
 void put_along(SkeletonFile& file, const LoadedFile& body, const std::string& path,
                const std::vector<TakePart>& parts, bool is_strict);
 
+/// What was told of parts that stay away, with the reason; a sentence each.
+std::vector<std::string> parts_away(const Rig& rig);
+
 }  // namespace nb

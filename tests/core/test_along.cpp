@@ -14,6 +14,7 @@
 #include "core/handover/glb_animation.hpp"
 #include "core/handover/handed.hpp"
 #include "core/intake/along.hpp"
+#include "core/intake/findings.hpp"
 #include "core/library/changes.hpp"
 #include "core/library/hand_over.hpp"
 #include "core/math/rotation.hpp"
@@ -238,6 +239,13 @@ class AlongTest : public QObject {
             for (const std::string& note : body.character.rig.notes)
                 is_told |= note.find("stay away") != note.npos && note.find(wrong) != note.npos;
             QVERIFY(is_told);
+            // The intake offers to go on without it.
+            QCOMPARE(parts_away(body.character.rig).size(), size_t(1));
+            const auto findings = find_in(body);
+            const auto along = std::find_if(findings.begin(), findings.end(),
+                                            [](const Finding& finding) { return finding.kind == "along"; });
+            QVERIFY(along != findings.end() && along->state == Finding::State::open);
+            QVERIFY(along->repaired.along.empty());
         }
         QVERIFY_EXCEPTION_THROWN(load_with("bare.glb", {{"whole.glb", "tail", 0, 0.0}}), FileError);
         QVERIFY_EXCEPTION_THROWN(load_with("bare.glb", {{"bare.glb", "fingers", 0, 0.0}}), FileError);
