@@ -171,6 +171,15 @@ Control mirrored_control(const Control& control, const std::vector<std::string>&
     return {};
 }
 
+std::string unmet(const Control& control, const RoleMap& roles) {
+    if (control.goal.empty())
+        return fmt::format("'{}' takes nothing{}", control.node,
+                           control.has_place ? ": it wants a place and gets none" : "");
+    if (!has_goal(roles, control.goal))
+        return fmt::format("'{}' wants {}, which the body has not", control.node, control.goal);
+    return "";
+}
+
 Handed controls_as_handed(const Handed& handed, const ControlRig& rig) {
     const SkeletonFile file = read_gltf(rig.path);
     Handed result;
@@ -200,12 +209,8 @@ Handed controls_as_handed(const Handed& handed, const ControlRig& rig) {
             const LimbMode mode = rig.limb(limb).mode;
             if (mode != LimbMode::both && is_angle != (mode == LimbMode::angles)) continue;
         }
-        if (control.goal.empty() || !has_goal(handed.character.roles, control.goal)) {
-            result.told.push_back(
-                control.goal.empty()
-                    ? fmt::format("'{}' takes nothing{}", control.node,
-                                  control.has_place ? ": it wants a place and gets none" : "")
-                    : fmt::format("'{}' wants {}, which the body has not", control.node, control.goal));
+        if (const std::string why = unmet(control, handed.character.roles); !why.empty()) {
+            result.told.push_back(why);
             continue;
         }
         Driven one;

@@ -63,6 +63,8 @@ std::string limb_of_control(const Control& control);
 /// The same for the other side; empty where the name has no side.
 Control mirrored_control(const Control& control, const std::vector<std::string>& nodes);
 
+/// What a control wants and does not get, a sentence; empty: it is well.
+std::string unmet(const Control& control, const RoleMap& roles);
 /// The control rig with keys on its nodes, to be written like a body. Tells controls without goal, goals the body has
 /// not, poles that stand beside their limb's plane at rest, limbs of two kinds without a node for their share. Throws FileError when the rig cannot be read or has none of
 /// the nodes.

@@ -244,8 +244,12 @@ std::vector<HandOverRow> rows_of_pair(const HandOverOrder& order, const OrderedP
                 if (order.has_props && !holds_props(row.ending) && has_props(take))
                     row.lost.emplace_back("props stay behind");
                 if (row.why.empty()) row.why = why_not_in(row.ending, body.character);
-            } else if (row.what == What::controls && !controls_beside(body.character.rig.path)) {
-                row.why = "the character has no control rig: controls.json beside its rig";
+            } else if (row.what == What::controls) {
+                const auto rig = controls_beside(body.character.rig.path);
+                if (!rig) row.why = "the character has no control rig: controls.json beside its rig";
+                for (const Control& control : rig ? rig->controls : std::vector<Control>())
+                    if (const std::string wanted = unmet(control, body.character.roles); !wanted.empty())
+                        row.lost.push_back(wanted);
             }
         }
     } catch (const std::exception& error) {
@@ -466,6 +470,7 @@ class Run {
         }
         bars["bars_missed"] = missed;
         of_pair_["notes"] = notes_of(result);
+        for (const std::string& away : parts_away(take.character.rig)) of_pair_["notes"].push_back(away);
         if (order_.has_sound && !sound_of(take).empty() && result.source.frames != take.take->frames)
             of_pair_["notes"].push_back("touch-ups change the take's pace; the sound keeps its own");
         const auto props = order_.has_props ? prop_tracks(take, result.source, result.plan.program.map)

@@ -455,6 +455,33 @@ class HandOverTest : public QObject {
                      rest.character.rig.skeleton.names[size_t(j)].c_str());
     }
 
+    /// What a control wants and does not get stands in its row, before anything is written.
+    void controls_without_a_place_are_told_before() {
+        const std::string library = in("told-before");
+        for (const char* what : {"takes", "characters", "library.json", "set"}) {
+            std::filesystem::create_directories(library);
+            std::filesystem::copy(demo(what), library + "/" + what, std::filesystem::copy_options::recursive);
+        }
+        const std::string path = library + "/characters/ferrier/controls.json";
+        Json document = read_document(path, "controls");
+        document["controls"][0]["goal"] = "";
+        document["controls"][1]["goal"] = "wing.left";
+        write_file(path, format_document(document));
+        HandOverOrder order = small_order();
+        order.has_controls = true;
+        LibraryFiles files(open_library(library));
+        int rows = 0;
+        for (const HandOverRow& row : plan_hand_over(order, files)) {
+            if (row.what != HandOverRow::What::controls || row.pair.character != "ferrier") continue;
+            ++rows;
+            QCOMPARE(row.lost.size(), size_t(2));
+            QVERIFY(row.lost[0].find("wants a place and gets none") != std::string::npos);
+            QVERIFY(row.lost[1].find("wants wing.left") != std::string::npos);
+        }
+        QCOMPARE(rows, 1);
+        std::filesystem::remove_all(library);
+    }
+
     void two_halves_joined_are_the_take() {  // property 4
         for (const char* body : {"ferrier", "dockhand"}) {
             const Handed whole = handed("quay-walk", body);
