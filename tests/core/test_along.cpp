@@ -229,7 +229,7 @@ class AlongTest : public QObject {
     void a_part_that_is_wrong_is_told() {
         write_file(in("garbage.bvh"), "HIERARCHY nothing");
         for (const char* wrong : {"gone.glb", "garbage.bvh"}) {
-            QVERIFY_EXCEPTION_THROWN(load_with("bare.glb", {{wrong, "fingers", 0, 0.0}}), FileError);
+            QVERIFY_THROWS_EXCEPTION(FileError, load_with("bare.glb", {{wrong, "fingers", 0, 0.0}}));
             // Of a document that was right once: the body opens, and says what stays away.
             LoadOptions options;
             options.along = {{wrong, "fingers", 0, 0.0}};
@@ -247,8 +247,8 @@ class AlongTest : public QObject {
             QVERIFY(along != findings.end() && along->state == Finding::State::open);
             QVERIFY(along->repaired.along.empty());
         }
-        QVERIFY_EXCEPTION_THROWN(load_with("bare.glb", {{"whole.glb", "tail", 0, 0.0}}), FileError);
-        QVERIFY_EXCEPTION_THROWN(load_with("bare.glb", {{"bare.glb", "fingers", 0, 0.0}}), FileError);
+        QVERIFY_THROWS_EXCEPTION(FileError, load_with("bare.glb", {{"whole.glb", "tail", 0, 0.0}}));
+        QVERIFY_THROWS_EXCEPTION(FileError, load_with("bare.glb", {{"bare.glb", "fingers", 0, 0.0}}));
     }
 
     /// The body's own document still holds: its roles, and corrections of its rest; what came along has its roles.
@@ -310,7 +310,7 @@ class AlongTest : public QObject {
         QVERIFY(low < -0.7F && high > 0.7F);
         write_file(in("text.wav"), "RIFF but no sound at all");
         for (const char* wrong : {"text.wav", "whole.glb", "gone.wav"})
-            QVERIFY_EXCEPTION_THROWN(read_sound(in(wrong)), FileError);
+            QVERIFY_THROWS_EXCEPTION(FileError, read_sound(in(wrong)));
     }
 
     /// Kept in the take's document, through a trim and into another library, and handed over with the result.
