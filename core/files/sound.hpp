@@ -11,7 +11,7 @@ struct Sound {
     int channels = 0;
     std::vector<float> samples;  ///< interleaved, -1 .. 1
     double length_s() const {
-        return rate > 0 && channels > 0 ? double(samples.size() / size_t(channels)) / rate : 0.0;
+        return rate > 0 && channels > 0 ? double(samples.size()) / channels / rate : 0.0;
     }
 };
 

@@ -118,6 +118,7 @@ std::vector<std::string> ControlsView::nodes_at(const QPointF& units) const {
     }
     std::sort(found.begin(), found.end());
     std::vector<std::string> nodes;
+    nodes.reserve(found.size());
     for (const auto& [apart, node] : found) nodes.push_back(node);
     return nodes;
 }
