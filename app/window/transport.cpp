@@ -28,7 +28,10 @@ TimeLine::TimeLine(Playback& playback, QWidget* parent) : Drawing(parent), playb
         tr("Drag to scrub. The rings at both ends set the range that plays; it is not a trim ([ and ])."));
     connect(&playback_, &Playback::frame_changed, this, qOverload<>(&QWidget::update));
     connect(&playback_, &Playback::state_changed, this, qOverload<>(&QWidget::update));
-    connect(&playback_, &Playback::take_changed, this, qOverload<>(&QWidget::update));
+    connect(&playback_, &Playback::take_changed, this, [this] {
+        peaks_.clear();
+        update();
+    });
 }
 
 double TimeLine::x_of(double frame) const {
@@ -46,18 +49,7 @@ void TimeLine::paintEvent(QPaintEvent*) {
     const int frames = playback_.frames();
     if (frames < 1) return;
     const double base = 21;
-    if (heard_) {
-        // As loud as it is, over the line of the range.
-        QColor tone = look().dim;
-        tone.setAlphaF(0.45F);
-        painter.setPen(QPen(tone, 1));
-        const double tall = 0.5 * (base - 6);
-        for (double x = x_of(0); x < x_of(frames - 1); x += 1.0) {
-            const auto [low, high] = heard_(frame_at(x), frame_at(x + 1.0));
-            if (low < high)
-                painter.drawLine(QPointF(x, 2 + tall - tall * high), QPointF(x, 2 + tall - tall * low));
-        }
-    }
+    if (heard_) paint_sound(painter, base);
     // Ticks on round frames, as many as there is room for.
     int step = 1;
     for (const int s : {1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000}) {
@@ -98,6 +90,26 @@ void TimeLine::paintEvent(QPaintEvent*) {
     painter.drawPolygon(flag, 3);
 }
 
+/// As loud as it is, over the line of the range. It is drawn with each frame, but asked once for a width.
+void TimeLine::paint_sound(QPainter& painter, double base) {
+    const double begin = x_of(0), end = x_of(playback_.frames() - 1);
+    const auto columns = size_t(std::max(0.0, std::ceil(end - begin)));
+    if (peaks_.size() != columns) {
+        peaks_.resize(columns);
+        for (size_t i = 0; i < columns; ++i)
+            peaks_[i] = heard_(frame_at(begin + double(i)), frame_at(begin + double(i) + 1.0));
+    }
+    QColor tone = look().dim;
+    tone.setAlphaF(0.45F);
+    painter.setPen(QPen(tone, 1));
+    const double tall = 0.5 * (base - 6);
+    for (size_t i = 0; i < columns; ++i)
+        if (const auto& [low, high] = peaks_[i]; low < high) {
+            const double x = begin + double(i);
+            painter.drawLine(QPointF(x, 2 + tall - tall * high), QPointF(x, 2 + tall - tall * low));
+        }
+}
+
 void TimeLine::mousePressEvent(QMouseEvent* event) {
     const QPointF at = drawn_at(event->position());
     const double x = at.x();
@@ -125,6 +137,7 @@ void TimeLine::set_marks(std::vector<MarkedFrame> marks) {
 
 void TimeLine::set_sound(std::function<std::pair<float, float>(double, double)> heard) {
     heard_ = std::move(heard);
+    peaks_.clear();
     update();
 }
 

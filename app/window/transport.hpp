@@ -44,8 +44,11 @@ class TimeLine : public Drawing {
     bool was_playing_ = false;
     std::vector<MarkedFrame> marks_;
     std::function<std::pair<float, float>(double, double)> heard_;
+    std::vector<std::pair<float, float>>
+        peaks_;  ///< of `heard_`, a unit of the drawing each; empty: to be asked
 
     double frame_at(double x) const;
+    void paint_sound(QPainter& painter, double base);
     void drag(double x);
 };
 

@@ -31,17 +31,21 @@ void put(ControlRig& rig, const Control& control) {
 
 ControlsDesk::ControlsDesk(Workspace& workspace, QUndoStack& undo, QObject* parent)
     : LibraryDesk(workspace, undo, parent) {
-    connect(&workspace_, &Workspace::target_changed, this, &ControlsDesk::look_at_target);
-    connect(&workspace_, &Workspace::choices_changed, this, &ControlsDesk::look_at_target);
-    look_at_target();
+    const auto look = [this] {
+        if (is_followed_) look_at_target();
+    };
+    connect(&workspace_, &Workspace::target_changed, this, look);
+    connect(&workspace_, &Workspace::choices_changed, this, look);
 }
 
-ControlsDesk::InHand* ControlsDesk::current() {
-    const auto at = in_hand_.find(place_);
-    return place_.empty() || at == in_hand_.end() ? nullptr : &at->second;
+void ControlsDesk::follow(bool on) {
+    is_followed_ = on;
+    if (on) look_at_target();
 }
+
 const ControlsDesk::InHand* ControlsDesk::current() const {
-    return const_cast<ControlsDesk*>(this)->current();
+    const auto at = in_hand_.find(place_);
+    return at == in_hand_.end() ? nullptr : &at->second;
 }
 
 const ControlRig* ControlsDesk::rig() const {
@@ -128,7 +132,7 @@ void ControlsDesk::read_nodes() {
 }
 
 void ControlsDesk::change(const QString& text, int topic, const std::function<void(ControlRig&)>& edit) {
-    InHand* now = current();
+    const InHand* now = current();
     if (!now) return;
     ControlRig after = now->rig;
     edit(after);
@@ -219,32 +223,32 @@ bool ControlsDesk::is_as_kept() const {
 }
 
 void ControlsDesk::keep() {
-    InHand* now = current();
-    if (!now || now->rig.path.empty()) return;
+    if (!rig()) return;
+    InHand& now = in_hand_.at(place_);
     try {
         std::error_code error;
-        if ((fs::exists(place_, error) ? read_file(place_) : std::string()) != now->kept_text) {
+        if ((fs::exists(place_, error) ? read_file(place_) : std::string()) != now.kept_text) {
             emit failed(tr("%1 was changed by somebody else since it was read: it is left as it is. Open the "
                            "library again to take theirs.")
                             .arg(QString::fromStdString(place_)));
             return;
         }
         const fs::path folder = fs::path(place_).parent_path();
-        if (fs::path(now->rig.path).parent_path() != folder) {
+        if (fs::path(now.rig.path).parent_path() != folder) {
             // A copy beside the body's rig, under a name that is free.
-            const std::string bytes = read_file(now->rig.path);
+            const std::string bytes = read_file(now.rig.path);
             fs::path own = folder / "controls.glb";
             for (int n = 2; fs::exists(own, error) && read_file(own.string()) != bytes; ++n)
                 own = folder / ("controls-" + std::to_string(n) + ".glb");
             write_file(own.string(), bytes);
-            now->rig.path = own.string();
+            now.rig.path = own.string();
         }
         const std::string text = format_document(controls_document(
-            now->rig, now->id,
-            now->kept_text.empty() ? Json() : parse_document(now->kept_text, place_, "controls")));
+            now.rig, now.id,
+            now.kept_text.empty() ? Json() : parse_document(now.kept_text, place_, "controls")));
         write_file(place_, text);
-        now->kept_text = text;
-        now->kept = now->rig;
+        now.kept_text = text;
+        now.kept = now.rig;
         read_nodes();
         emit said(
             tr("The controls are kept beside the character's rig; 'controls' in the order hands them over."));

@@ -17,6 +17,8 @@ class ControlsDesk : public LibraryDesk {
   public:
     ControlsDesk(Workspace& workspace, QUndoStack& undo, QObject* parent = nullptr);
 
+    /// Whether the shown target is looked at, now and when another comes: while somebody sees it.
+    void follow(bool on);
     /// Null when the target has none yet, or is of no library.
     const ControlRig* rig() const;
     /// Nodes of its file without what is drawn for them, and where they stand; world, m.
@@ -55,10 +57,10 @@ class ControlsDesk : public LibraryDesk {
     std::vector<std::string> nodes_;
     std::vector<Vec3> places_;
     QString trouble_;
+    bool is_followed_ = false;
 
     void look_at_target();
     void read_nodes();
-    InHand* current();
     const InHand* current() const;
     void change(const QString& text, int topic, const std::function<void(ControlRig&)>& edit);
     std::string other_side(const std::string& node) const;

@@ -43,10 +43,6 @@ bool is_given(const Json& fill, const std::string& role, const std::string& plan
            is_role_of(role, plan);
 }
 
-}  // namespace
-
-namespace {
-
 /// As its own file has it, without bones that came along from others.
 std::string own_signature(const Rig& rig) {
     if (rig.facts.along.empty()) return rig.skeleton.signature();
@@ -168,12 +164,10 @@ void apply_character(const Json& document, const std::string& path, Character& c
     character.id = text_in(document, "id", path);
     character.name = text_in(document, "name", path);
     const Json& rig = object_in(document, "rig", path);
-    const bool is_same_rig = text_in(rig, "signature", path) == skeleton.signature();
     const auto& along = character.rig.facts.along;
-    const bool is_same_body =
-        !along.empty() && text_in(rig, "signature", path) == own_signature(character.rig);
+    const bool is_same_rig = text_in(rig, "signature", path) == own_signature(character.rig);
     // A take is another file than its body's rig; only the rig itself is told to have changed.
-    if (!is_same_rig && !is_same_body && is_rig_of_document(document, character.rig.path))
+    if (!is_same_rig && is_rig_of_document(document, character.rig.path))
         notes.push_back(fmt::format(
             "{} was made for another state of the rig: bones are found by name, the rest anew", path));
     RoleMap roles;
@@ -221,10 +215,10 @@ void apply_character(const Json& document, const std::string& path, Character& c
     if (document.contains("chains")) character.chains = read_chain_table(document.at("chains"), path);
     character.touches = read_touch_layers(list_or_none(document, "touches", path), path);
     character.document_text = document.dump();
-    if (!is_same_rig) {
+    if (!is_same_rig || !along.empty()) {
         // Stored turns lead from the rest they were made for; this one's are found from the file.
         align_to_t(character, take);
-        if (is_same_body || is_rig_of_document(document, character.rig.path))
+        if (is_same_rig || is_rig_of_document(document, character.rig.path))
             carry_rests(document, path, roles_read, character, take);
         return;
     }

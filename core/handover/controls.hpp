@@ -66,8 +66,8 @@ Control mirrored_control(const Control& control, const std::vector<std::string>&
 /// What a control wants and does not get, a sentence; empty: it is well.
 std::string unmet(const Control& control, const RoleMap& roles);
 /// The control rig with keys on its nodes, to be written like a body. Tells controls without goal, goals the body has
-/// not, poles that stand beside their limb's plane at rest, limbs of two kinds without a node for their share. Throws FileError when the rig cannot be read or has none of
-/// the nodes.
+/// not, poles that stand beside their limb's plane at rest, limbs of two kinds without a node for their share. Throws
+/// FileError when the rig cannot be read or has none of the nodes.
 Handed controls_as_handed(const Handed& handed, const ControlRig& rig);
 
 }  // namespace nb

@@ -5,6 +5,7 @@
 #include <type_traits>
 
 #include "core/base/parallel.hpp"
+#include "core/math/hermite.hpp"
 #include "core/motion/kinematics.hpp"
 
 namespace nb {
@@ -61,10 +62,10 @@ const Vec3& as_vector(const Vec3& value, const Vec3&) {
 Eigen::Vector4d as_vector(const Quat& value, const Quat& beside) {
     return value.dot(beside) < 0.0 ? Eigen::Vector4d(-value.coeffs()) : Eigen::Vector4d(value.coeffs());
 }
-Vec3 from_vector(const Vec3& vector, const Vec3&) {
+Vec3 from_vector(const Vec3& vector) {
     return vector;
 }
-Quat from_vector(const Eigen::Vector4d& vector, const Quat&) {
+Quat from_vector(const Eigen::Vector4d& vector) {
     return Quat(vector).normalized();
 }
 
@@ -80,21 +81,19 @@ class Stretch {
           is_curved_(is_curved && last - first > 1) {
         if (!is_curved_) return;
         const auto slope = [&](int at, const Value& beside) {
-            return key_slope([&](int f) { return as_vector(values[size_t(f)], beside); }, at,
-                             int(values.size()));
+            return (length_ * key_slope([&](int f) { return as_vector(values[size_t(f)], beside); }, at,
+                                        int(values.size())))
+                .eval();
         };
         start_ = as_vector(from_, from_);
         end_ = as_vector(to_, from_);
         start_slope_ = slope(first, from_);
-        end_slope_ = slope(last, from_vector(end_, to_));  // on the side the curve comes from
+        end_slope_ = slope(last, from_vector(end_));  // on the side the curve comes from
     }
     Value at(int f) const {
         const double u = double(f - first_) / length_;
-        if (!is_curved_) return straight(from_, to_, u);
-        const double u2 = u * u, u3 = u2 * u;
-        const Vector now = (2.0 * u3 - 3.0 * u2 + 1.0) * start_ + (3.0 * u2 - 2.0 * u3) * end_ +
-                           double(length_) * ((u3 - 2.0 * u2 + u) * start_slope_ + (u3 - u2) * end_slope_);
-        return from_vector(now, from_);
+        return is_curved_ ? from_vector(hermite<Vector>(start_, start_slope_, end_, end_slope_, u))
+                          : straight(from_, to_, u);
     }
 
   private:
@@ -102,7 +101,7 @@ class Stretch {
     const Value from_, to_;
     const int first_, length_;
     const bool is_curved_;
-    Vector start_, end_, start_slope_, end_slope_;
+    Vector start_, end_, start_slope_, end_slope_;  ///< slopes of the whole way
 };
 
 template <typename Value>

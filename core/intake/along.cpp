@@ -30,7 +30,6 @@ std::vector<Anchor> anchors_of(const std::string& what) {
     return hands;
 }
 
-constexpr const char* away_mark = " stay away: ";
 constexpr double same_rest_rad = deg_to_rad(10.0);
 
 /// One file's zero about a hand or head.
@@ -76,14 +75,18 @@ struct Crossing {
     int from = -1;   ///< in the part
     int to = -1;     ///< in the file
     int above = -1;  ///< the crossing its parent is nearest to; -1: the anchor
-    Quat R0;         ///< aligned rest on the body, world
+    Quat R0;         ///< its zero on the body, world
     Quat R0_above;   ///< of the joint it hangs on in the file
 };
 
 class PartMaker {
   public:
     PartMaker(SkeletonFile& file, const LoadedFile& body, const LoadedFile& part)
-        : file_(file), body_(body.character), part_(part.character), R_WF_(body_.rig.conventions.R_WF) {}
+        : file_(file),
+          body_(body.character),
+          part_(part.character),
+          R_WF_(body_.rig.conventions.R_WF),
+          part_rest_(rest_pose(part_.rig.skeleton)) {}
 
     /// Bones that cross, of which so many come new; both 0 where there is nothing.
     std::pair<int, int> find(const Anchor& anchor) {
@@ -118,8 +121,12 @@ class PartMaker {
                 one.R0 = part_0_.R[size_t(j)];
                 one.R0_above =
                     one.above < 0 ? body_0_.R[size_t(own_anchor)] : crossings_[size_t(one.above)].R0;
-                one.to = add(j, one, in_file, scale);
-                ++added;
+                // Of another file that went along before: the later one has it.
+                one.to = added_before(its.names[size_t(j)]);
+                if (one.to < 0) {
+                    one.to = add(j, one, in_file, scale);
+                    ++added;
+                }
             }
             if (one.to < 0) continue;
             place[size_t(j)] = int(crossings_.size());
@@ -131,6 +138,7 @@ class PartMaker {
 
     /// `motion`: of the part, world.
     void put(const WorldMotion& motion, int first, double offset_s) {
+        widen_take();
         const size_t count = crossings_.size();
         Take& take = file_.take;
         std::vector<Quat>& R = take.R.edit();
@@ -143,8 +151,11 @@ class PartMaker {
             for (size_t i = 0; i < count; ++i)
                 E[i] = turned(motion, before, crossings_[i].from)
                            .slerp(at - before, turned(motion, after, crossings_[i].from));
-            for (size_t i = 0; i < count; ++i)
-                R[size_t(f) * size_t(take.joints) + size_t(crossings_[i].to)] = local(crossings_[i], E, i);
+            for (size_t i = 0; i < count; ++i) {
+                const Crossing& one = crossings_[i];
+                R[size_t(f) * size_t(take.joints) + size_t(one.to)] =
+                    local(one, one.above < 0 ? Quat::Identity() : E[size_t(one.above)], E[i]);
+            }
         }
     }
 
@@ -152,6 +163,7 @@ class PartMaker {
     SkeletonFile& file_;
     const Character &body_, &part_;
     const Quat R_WF_;
+    const Pose part_rest_;
     Zero body_0_, part_0_;
     std::vector<Crossing> crossings_;
     std::vector<int> own_;  ///< joints of the body, by crossing; -1: new
@@ -190,14 +202,22 @@ class PartMaker {
         }
         return -1;
     }
-    Quat turned(const WorldMotion& motion, int f, int j) const {
-        const Quat Q_a = motion.R[motion.at(f, anchor_)] * part_0_.R[size_t(anchor_)].conjugate();
-        const Quat Q_j = motion.R[motion.at(f, j)] * part_0_.R[size_t(j)].conjugate();
-        return Q_a.conjugate() * Q_j;
+    int added_before(const std::string& name) const {
+        const auto& along = file_.facts.along;
+        return std::find(along.begin(), along.end(), name) == along.end() ? -1 : file_.skeleton.find(name);
     }
-    Quat local(const Crossing& one, const std::vector<Quat>& E, size_t i) const {
-        const Quat above = one.above < 0 ? Quat::Identity() : E[size_t(one.above)];
-        const Quat R_PJ = (above * one.R0_above).conjugate() * (E[i] * one.R0);
+    /// E of joint `j`, from world rotations of the anchor and of itself.
+    Quat turned(const Quat& R_a, const Quat& R_j, int j) const {
+        const Quat Q_a = R_a * part_0_.R[size_t(anchor_)].conjugate();
+        return Q_a.conjugate() * (R_j * part_0_.R[size_t(j)].conjugate());
+    }
+    Quat turned(const WorldMotion& motion, int f, int j) const {
+        return turned(motion.R[motion.at(f, anchor_)], motion.R[motion.at(f, j)], j);
+    }
+    Quat at_rest(int j) const { return turned(part_rest_.R[size_t(anchor_)], part_rest_.R[size_t(j)], j); }
+    /// R_PJ of the file.
+    Quat local(const Crossing& one, const Quat& E_above, const Quat& E) const {
+        const Quat R_PJ = (E_above * one.R0_above).conjugate() * (E * one.R0);
         return (R_WF_.conjugate() * R_PJ * R_WF_).normalized();
     }
     /// A new joint of the file, at rest as in the part's own rest.
@@ -213,35 +233,34 @@ class PartMaker {
             return Vec3(R_WF_.conjugate() * own * (scale / unit_m));
         };
         const int up = its.parents[size_t(j)];
-        const Pose rest = rest_pose(its);
-        std::vector<Quat> E(crossings_.size() + 1);
-        const auto at_rest = [&](int of) {
-            const Quat Q_a = rest.R[size_t(anchor_)] * part_0_.R[size_t(anchor_)].conjugate();
-            return Quat(Q_a.conjugate() * (rest.R[size_t(of)] * part_0_.R[size_t(of)].conjugate()));
-        };
-        for (size_t i = 0; i < crossings_.size(); ++i) E[i] = at_rest(crossings_[i].from);
-        E.back() = at_rest(j);
+        const Quat E_above = one.above < 0 ? Quat::Identity() : at_rest(crossings_[size_t(one.above)].from);
         s.names.push_back(name);
         file_.facts.along.push_back(name);
         s.parents.push_back(one.above < 0 ? anchor_in_file : crossings_[size_t(one.above)].to);
-        s.rest_R.push_back(local(one, E, E.size() - 1));
+        s.rest_R.push_back(local(one, E_above, at_rest(j)));
         s.rest_p.push_back(in_file(one.R0_above, part_0_.R[size_t(up)], its.rest_p[size_t(j)]));
         if (!s.bind_R.empty()) s.bind_R.push_back(s.rest_R.back());
         for (const EndSite& site : its.end_sites)
             if (site.joint == j) s.end_sites.push_back({joint, in_file(one.R0, one.R0, site.offset_m)});
         file_.channels.resize(size_t(joint) + 1);
         file_.nodes.clear();  // it is not what its file holds any more
-        Take& take = file_.take;
-        const Take old = take;
-        std::vector<Quat>& R = take.R.edit();
-        R.resize(size_t(take.frames) * size_t(joint + 1));
-        for (int f = 0; f < take.frames; ++f) {
-            std::copy_n(old.R.data() + size_t(f) * size_t(joint), joint,
-                        R.data() + size_t(f) * size_t(joint + 1));
-            R[size_t(f) * size_t(joint + 1) + size_t(joint)] = s.rest_R.back();
-        }
-        take.joints = joint + 1;
         return joint;
+    }
+    /// Bones that came new are at rest in all frames.
+    void widen_take() {
+        Take& take = file_.take;
+        const auto before = size_t(take.joints), now = file_.skeleton.names.size();
+        if (before == now) return;
+        std::vector<Quat> wider;
+        wider.reserve(size_t(take.frames) * now);
+        for (int f = 0; f < take.frames; ++f) {
+            const auto own = take.rotations(f);
+            wider.insert(wider.end(), own.begin(), own.end());
+            wider.insert(wider.end(), file_.skeleton.rest_R.begin() + std::ptrdiff_t(before),
+                         file_.skeleton.rest_R.end());
+        }
+        take.R = std::move(wider);
+        take.joints = int(now);
     }
 };
 
@@ -300,16 +319,9 @@ void put_along(SkeletonFile& file, const LoadedFile& body, const std::string& pa
             put_part(file, body, path, asked);
         } catch (const FileError& fault) {
             if (is_strict) throw;
-            file.notes.push_back(fmt::format("the {}{}{}", asked.what, away_mark, fault.what()));
+            file.facts.away.push_back(fmt::format("the {} stay away: {}", asked.what, fault.what()));
+            file.notes.push_back(file.facts.away.back());
         }
-}
-
-std::vector<std::string> parts_away(const Rig& rig) {
-    std::vector<std::string> away;
-    if (rig.options.along.empty()) return away;
-    for (const std::string& note : rig.notes)
-        if (note.starts_with("the ") && note.find(away_mark) != note.npos) away.push_back(note);
-    return away;
 }
 
 }  // namespace nb

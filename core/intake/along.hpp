@@ -22,12 +22,10 @@ const std::vector<std::string>& along_parts();
 std::string path_along(const std::string& of, const std::string& file);
 
 /// Into `file` (its own unit and axes, names already unique). `body`: the same, loaded without parts; `path`: of it.
-/// Bones that come new are named in `file.facts.along`, what was done is told in `file.notes`. Throws FileError for a part that cannot be read, holds no motion, or has
-/// nothing of what is asked; without `is_strict` it stays away, and that is told.
+/// Bones that come new are named in `file.facts.along`, what was done is told in `file.notes`. Throws FileError for a
+/// part that cannot be read, holds no motion, or has nothing of what is asked; without `is_strict` it stays away, which
+/// is told in `file.facts.away` and `file.notes`.
 void put_along(SkeletonFile& file, const LoadedFile& body, const std::string& path,
                const std::vector<TakePart>& parts, bool is_strict);
-
-/// What was told of parts that stay away, with the reason; a sentence each.
-std::vector<std::string> parts_away(const Rig& rig);
 
 }  // namespace nb

@@ -13,7 +13,6 @@
 #include <set>
 
 #include "core/body/measures.hpp"
-#include "core/intake/along.hpp"
 #include "core/intake/repair.hpp"
 #include "core/intake/take_faults.hpp"
 #include "core/rig/units.hpp"
@@ -553,7 +552,7 @@ class Finder {
                 fmt::format("the file holds {} animations; this is number {}", file_.animations.size(),
                             rig_.options.animation + 1),
                 some(file_.animations));
-        if (const auto away = parts_away(rig_); !away.empty()) {
+        if (const auto& away = rig_.facts.away; !away.empty()) {
             Finding& without = add("along", Finding::State::open, away.front(), some(away));
             without.repair = "do without what goes along";
             without.repaired = with([](LoadOptions& o) { o.along.clear(); });

@@ -379,6 +379,7 @@ LoadedFile load_parsed(SkeletonFile file, const std::string& path, const std::st
         alone.fps.reset();
         put_along(file, load_parsed(file, path, format, alone), path, options.along, options.is_by_hand);
         rig.facts.along = std::move(file.facts.along);
+        rig.facts.away = std::move(file.facts.away);
     }
     RoleRequest request;
     request.ignore_names = options.ignore_names;

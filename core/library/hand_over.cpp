@@ -354,10 +354,7 @@ class Run {
             try {
                 if (!of || !(*of == row.pair)) solve(row.pair);
                 of = &row.pair;
-                if (row.what == HandOverRow::What::sound)
-                    write_sound(i);
-                else
-                    write(i);
+                row.what == What::sound ? write_sound(i) : write(i);
                 if (!is_of_several(order_, row)) put_in_place(row.path, {i});
             } catch (const std::exception& fault) {
                 if (std::string_view(fault.what()) == "cancelled") {
@@ -470,7 +467,7 @@ class Run {
         }
         bars["bars_missed"] = missed;
         of_pair_["notes"] = notes_of(result);
-        for (const std::string& away : parts_away(take.character.rig)) of_pair_["notes"].push_back(away);
+        for (const std::string& away : take.character.rig.facts.away) of_pair_["notes"].push_back(away);
         if (order_.has_sound && !sound_of(take).empty() && result.source.frames != take.take->frames)
             of_pair_["notes"].push_back("touch-ups change the take's pace; the sound keeps its own");
         const auto props = order_.has_props ? prop_tracks(take, result.source, result.plan.program.map)
@@ -531,20 +528,29 @@ class Run {
         }
     }
 
-    /// On the clock of the shoot, where the take says one.
-    void tell_start(Json& told) {
-        const double starts_at_s = take_of(told).character.rig.options.starts_at_s;
-        if (starts_at_s != 0.0) told["starts_at_s"] = canonical(starts_at_s + handed_.motion.start_s);
+    /// Where the row's file is made.
+    void make_folder(const HandOverRow& row) const {
+        std::error_code error;
+        fs::create_directories(fs::path(row.path).parent_path(), error);
     }
-    const LoadedFile& take_of(const Json& told) { return files_.take(told["take"].get<std::string>()); }
+    void tell_length(Json& told) const {
+        told["frames"] = handed_.motion.frames;
+        told["fps"] = canonical(1.0 / handed_.motion.frame_time_s);
+    }
+    /// What is the same in whatever is written of a result.
+    void tell_result(const HandOverRow& row, Json& told) const {
+        told["lost"] = row.lost;
+        for (const auto& [key, value] : of_pair_.items()) told[key] = value;
+        if (handed_.starts_at_s != 0.0)
+            told["starts_at_s"] = canonical(handed_.starts_at_s + handed_.motion.start_s);
+    }
 
     /// The take's sound from the result's first frame to its end; read back, sample by sample.
     void write_sound(size_t at) {
         const HandOverRow& row = rows_[at];
         Json& told = report_.document["files"][at];
-        const LoadedFile& take = take_of(told);
-        std::error_code error;
-        fs::create_directories(fs::path(row.path).parent_path(), error);
+        const LoadedFile& take = files_.take(row.pair.take);
+        make_folder(row);
         const Sound cut = cut_sound(read_sound(sound_of(take)),
                                     handed_.motion.start_s - take.character.rig.options.sound.offset_s,
                                     handed_.motion.frames * handed_.motion.frame_time_s);
@@ -555,24 +561,21 @@ class Run {
         for (size_t i = 0; i < cut.samples.size() && worst < 1.0F; ++i)
             worst = std::max(worst, std::abs(back.samples[i] - std::clamp(cut.samples[i], -1.0F, 1.0F)));
         if (worst > sound_limit) {
+            std::error_code error;
             fs::remove(beside, error);
             throw FileError(row.path, fmt::format("read back, the sound is {:.4f} off", worst),
                             "it was not handed over; look at its file");
         }
-        told["frames"] = handed_.motion.frames;
-        told["fps"] = canonical(1.0 / handed_.motion.frame_time_s);
+        tell_length(told);
         told["keys_before"] = told["keys"] = 0;
         told["read_back"] = {{"place_mm", 0.0}, {"turn_deg", 0.0}, {"frames", handed_.motion.frames}};
-        told["lost"] = row.lost;
-        for (const auto& [key, value] : of_pair_.items()) told[key] = value;
-        tell_start(told);
+        tell_result(row, told);
     }
 
     void write(size_t at) {
         const HandOverRow& row = rows_[at];
         Json& told = report_.document["files"][at];
-        std::error_code error;
-        fs::create_directories(fs::path(row.path).parent_path(), error);
+        make_folder(row);
         WriteOptions options;
         options.reduce = order_.reduce;
         options.is_motion_alone = order_.is_motion_alone;
@@ -601,6 +604,7 @@ class Run {
                                             1e3 * proof.place_m, proof.place_frame),
                                 "it was not handed over; choose another format");
         } catch (...) {
+            std::error_code error;
             fs::remove(beside, error);
             throw;
         }
@@ -608,8 +612,7 @@ class Run {
         if (is_of_several(order_, row)) waiting_[row.path].push_back(at);
         if (order_.has_track_file && !handed_.track.empty() && row.what == HandOverRow::What::body)
             write_file(fs::path(row.path).replace_extension(".track.csv").string(), track_csv(handed_));
-        told["frames"] = handed_.motion.frames;
-        told["fps"] = canonical(1.0 / handed_.motion.frame_time_s);
+        tell_length(told);
         told["keys_before"] = written.keys_before;
         told["keys"] = written.keys;
         told["bones_without_keys"] = written.without_keys;
@@ -633,9 +636,7 @@ class Run {
                              {"joints", proof.joints},
                              {"frames", proof.frames},
                              {"missing", proof.missing}};
-        told["lost"] = row.lost;
-        for (const auto& [key, value] : of_pair_.items()) told[key] = value;
-        tell_start(told);
+        tell_result(row, told);
         for (const std::string& note : written.notes) told["notes"].push_back(note);
         for (const std::string& note : shown.told) told["notes"].push_back(note);
     }

@@ -14,7 +14,6 @@
 #include "core/documents/roles.hpp"
 #include "core/documents/take.hpp"
 #include "core/files/scene/scene.hpp"
-#include "core/intake/along.hpp"
 #include "core/library/moves.hpp"
 
 namespace nb {
@@ -162,7 +161,7 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
     if (!by_hand && !document.up.empty()) given.up = document.up;
     if (!by_hand && !document.facing.empty()) given.facing = document.facing;
     LoadedFile loaded = load_character(motion, character, notes, given);
-    for (const std::string& away : parts_away(loaded.character.rig))
+    for (const std::string& away : loaded.character.rig.facts.away)
         notes.push_back(fmt::format("{}: {}", path, away));
     for (StagePiece piece : document.pieces) {
         piece.path = (fs::path(path).parent_path() / piece.path).lexically_normal().string();

@@ -1,5 +1,7 @@
 // Cubic Hermite on 0 .. 1, and the smooth step.
 #pragma once
+#include <type_traits>
+
 #include "core/math/rotation.hpp"
 
 namespace nb {
@@ -10,7 +12,9 @@ constexpr double smooth_step(double u) {
 }
 
 /// Ends and slopes there, of the whole way.
-inline Vec3 hermite(const Vec3& a, const Vec3& slope_a, const Vec3& b, const Vec3& slope_b, double u) {
+template <typename Vector = Vec3>
+Vector hermite(const std::type_identity_t<Vector>& a, const std::type_identity_t<Vector>& slope_a,
+               const std::type_identity_t<Vector>& b, const std::type_identity_t<Vector>& slope_b, double u) {
     const double u2 = u * u;
     const double u3 = u2 * u;
     return (2 * u3 - 3 * u2 + 1) * a + (u3 - 2 * u2 + u) * slope_a + (3 * u2 - 2 * u3) * b +

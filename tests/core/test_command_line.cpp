@@ -101,8 +101,7 @@ class CommandLineTest : public QObject {
     void orders_are_handed_over_and_found_stale() {
         QTemporaryDir folder;
         const QString library = folder.filePath("library");
-        std::filesystem::copy(test::demo(""), library.toStdString(),
-                              std::filesystem::copy_options::recursive);
+        test::copy_demo(library.toStdString());
         std::filesystem::remove_all((library + "/handed-over").toStdString());
         const QString order = library + "/orders/quay-week.json";
         const Run dry = nbone({"hand-over", order, "--dry"});

@@ -458,10 +458,7 @@ class HandOverTest : public QObject {
     /// What a control wants and does not get stands in its row, before anything is written.
     void controls_without_a_place_are_told_before() {
         const std::string library = in("told-before");
-        for (const char* what : {"takes", "characters", "library.json", "set"}) {
-            std::filesystem::create_directories(library);
-            std::filesystem::copy(demo(what), library + "/" + what, std::filesystem::copy_options::recursive);
-        }
+        copy_demo(library);
         const std::string path = library + "/characters/ferrier/controls.json";
         Json document = read_document(path, "controls");
         document["controls"][0]["goal"] = "";
@@ -558,7 +555,7 @@ class HandOverTest : public QObject {
     }
     void a_joined_motion_is_a_take_of_the_library() {
         std::filesystem::remove_all(in("lib"));
-        std::filesystem::copy(demo(""), in("lib"), std::filesystem::copy_options::recursive);
+        copy_demo(in("lib"));
         const Library library = open_library(in("lib"));
         LibraryFiles files(library);
         const std::string path = in("lib/joins/steps-to-quay.json");

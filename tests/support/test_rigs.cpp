@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <filesystem>
 
 namespace nb::test {
 
@@ -14,6 +15,10 @@ std::string capture(const std::string& name) {
 }
 std::string demo(const std::string& path) {
     return std::string(NB_SOURCE_DIR) + "/demo-library/" + path;
+}
+
+void copy_demo(const std::string& to) {
+    std::filesystem::copy(demo(""), to, std::filesystem::copy_options::recursive);
 }
 
 std::string rig(const std::string& path) {

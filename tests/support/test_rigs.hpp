@@ -17,6 +17,8 @@ using Random = std::mt19937_64;
 std::string capture(const std::string& name);
 /// Folder of the demo library in the tree.
 std::string demo(const std::string& path);
+/// A copy of it in a folder that is not there.
+void copy_demo(const std::string& to);
 /// The crew as bare skeletons, in three formats, units and up axes (tests/rigs).
 std::string rig(const std::string& path);
 

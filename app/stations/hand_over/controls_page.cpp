@@ -2,7 +2,6 @@
 
 #include <QCheckBox>
 #include <QComboBox>
-#include <QDoubleSpinBox>
 #include <QFileDialog>
 #include <QLabel>
 #include <QPushButton>
@@ -14,6 +13,7 @@
 #include "app/look/flow.hpp"
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
+#include "app/look/number_box.hpp"
 #include "app/stations/hand_over/controls_view.hpp"
 
 namespace nb {
@@ -47,6 +47,16 @@ ControlsPage::ControlsPage(Workspace& workspace, ControlsDesk& desk, QWidget* pa
     connect(view_, &ControlsView::selected_changed, this, &ControlsPage::refresh);
     connect(&desk_, &ControlsDesk::changed, this, &ControlsPage::refresh);
     refresh();
+}
+
+void ControlsPage::showEvent(QShowEvent* event) {
+    desk_.follow(true);
+    QWidget::showEvent(event);
+}
+
+void ControlsPage::hideEvent(QHideEvent* event) {
+    desk_.follow(false);
+    QWidget::hideEvent(event);
 }
 
 QLayout* ControlsPage::make_head() {
@@ -131,14 +141,7 @@ QLayout* ControlsPage::make_limb_fields() {
     const auto number = [&](const QString& name, const QString& tip, double low, double high,
                             const QString& unit, int topic,
                             const std::function<void(LimbKeys&, double)>& set) {
-        auto* box = new QDoubleSpinBox(this);
-        box->setAccessibleName(name);
-        box->setToolTip(tip);
-        box->setDecimals(0);
-        box->setRange(low, high);
-        box->setSuffix(unit);
-        box->setButtonSymbols(QAbstractSpinBox::NoButtons);
-        box->setKeyboardTracking(false);
+        auto* box = number_box(name, tip, low, high, 0, unit, this);
         when_scaled(box, [box] { box->setFixedWidth(scaled(70)); });
         connect(box, &QDoubleSpinBox::valueChanged, this, [this, topic, set](double value) {
             set_limb(topic, [&](LimbKeys& keys) { set(keys, value); });

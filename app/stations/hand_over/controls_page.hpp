@@ -25,6 +25,10 @@ class ControlsPage : public QWidget {
     ControlsPage(Workspace& workspace, ControlsDesk& desk, QWidget* parent = nullptr);
     void refresh();
 
+  protected:
+    void showEvent(QShowEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
+
   private:
     Workspace& workspace_;
     ControlsDesk& desk_;

@@ -3,7 +3,6 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDesktopServices>
-#include <QDoubleSpinBox>
 #include <QFileDialog>
 #include <QGridLayout>
 #include <QLabel>
@@ -19,6 +18,7 @@
 #include "app/look/flow.hpp"
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
+#include "app/look/number_box.hpp"
 #include "app/work/shown_pair.hpp"
 #include "core/handover/name_pattern.hpp"
 
@@ -309,14 +309,7 @@ QDoubleSpinBox* HandOverPanel::number(const QString& name, const QString& tip, d
                                       int decimals, const QString& unit,
                                       const std::function<double(const HandOverOrder&)>& is,
                                       const std::function<void(HandOverOrder&, double)>& set) {
-    auto* box = new QDoubleSpinBox(this);
-    box->setAccessibleName(name);
-    box->setToolTip(tip);
-    box->setDecimals(decimals);
-    box->setRange(low, high);
-    box->setSuffix(unit);
-    box->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    box->setKeyboardTracking(false);
+    auto* box = number_box(name, tip, low, high, decimals, unit, this);
     when_scaled(box, [box] { box->setFixedWidth(scaled(84)); });
     const int topic = ++topics_;
     connect(box, &QDoubleSpinBox::valueChanged, this, [this, set, topic](double value) {

@@ -88,6 +88,8 @@ std::pair<QString, bool> HandOverSheet::state_of(const HandOverRow& row) const {
         const std::string state = (*file)["state"];
         if (state == "failed") return {QString::fromStdString((*file).value("why", "")), true};
         if (is_stale) return {tr("stale: %1").arg(QString::fromStdString(stale->why)), true};
+        if (state == "written" && row.what == HandOverRow::What::sound)
+            return {tr("written; read back sample by sample"), false};
         if (state == "written")
             return {tr("written; read back %1 mm off at most, %2 of %3 keys")
                         .arg((*file)["read_back"].value("place_mm", 0.0), 0, 'f', 3)

@@ -2,7 +2,6 @@
 
 #include <QCheckBox>
 #include <QComboBox>
-#include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
@@ -14,6 +13,7 @@
 #include "app/look/flow.hpp"
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
+#include "app/look/number_box.hpp"
 #include "app/stations/hand_over/join_strip.hpp"
 
 namespace nb {
@@ -112,15 +112,8 @@ QLabel* JoinPage::word(const QString& text, std::vector<QWidget*>& of) {
 QDoubleSpinBox* JoinPage::number(const QString& name, const QString& tip, double high, int decimals,
                                  const QString& unit, const std::function<double()>& is,
                                  const std::function<void(JoinPlan&, double)>& set) {
-    auto* box = new QDoubleSpinBox(this);
-    box->setAccessibleName(name);
-    box->setToolTip(tip);
-    box->setDecimals(decimals);
-    box->setRange(0.0, high);
+    auto* box = number_box(name, tip, 0.0, high, decimals, unit, this);
     box->setSingleStep(decimals > 0 ? 0.05 : 1.0);
-    box->setSuffix(unit);
-    box->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    box->setKeyboardTracking(false);
     when_scaled(box, [box] { box->setFixedWidth(scaled(70)); });
     const int topic = ++topics_;
     connect(box, &QDoubleSpinBox::valueChanged, this, [this, set, topic, name](double value) {

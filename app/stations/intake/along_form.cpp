@@ -1,7 +1,6 @@
 #include "app/stations/intake/along_form.hpp"
 
 #include <QComboBox>
-#include <QDoubleSpinBox>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
@@ -13,6 +12,7 @@
 #include "app/look/flow.hpp"
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
+#include "app/look/number_box.hpp"
 #include "core/intake/along.hpp"
 
 namespace nb {
@@ -78,14 +78,7 @@ AlongForm::AlongForm(QWidget* parent) : QWidget(parent) {
 }
 
 QDoubleSpinBox* AlongForm::seconds(const QString& name, const QString& tip, double value) {
-    auto* box = new QDoubleSpinBox(this);
-    box->setAccessibleName(name);
-    box->setToolTip(tip);
-    box->setRange(-1e5, 1e6);
-    box->setDecimals(3);
-    box->setSuffix(tr(" s"));
-    box->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    box->setKeyboardTracking(false);
+    auto* box = number_box(name, tip, -1e5, 1e6, 3, tr(" s"), this);
     box->setValue(value);
     when_scaled(box, [box] { box->setFixedWidth(scaled(78)); });
     return box;
@@ -116,15 +109,13 @@ QWidget* AlongForm::row_of(const QString& file, QWidget* first, double offset_s,
                            const std::function<void(LoadOptions&, double)>& set_offset,
                            const std::function<void(LoadOptions&)>& take_out) {
     auto* row = new QWidget(rows_box_);
-    auto* line = new QHBoxLayout(row);
-    line->setContentsMargins(0, 0, 0, 0);
+    auto* column = new QVBoxLayout(row);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+    auto* line = new QHBoxLayout;
     line->setSpacing(6);
     line->addWidget(first);
-    auto* label = new QLabel(QFileInfo(file).fileName(), row);
-    label->setToolTip(file);
-    // A long name gives way, not what is set.
-    label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-    line->addWidget(label, 1);
+    line->addStretch(1);
     auto* offset =
         seconds(name, tr("So long after the body's first frame it begins; negative: before"), offset_s);
     connect(offset, &QDoubleSpinBox::valueChanged, this, [this, set_offset](double value) {
@@ -139,6 +130,11 @@ QWidget* AlongForm::row_of(const QString& file, QWidget* first, double offset_s,
     out->setFocusPolicy(Qt::TabFocus);
     connect(out, &QToolButton::clicked, this, [this, take_out] { change(tr("without it"), take_out); });
     line->addWidget(out);
+    column->addLayout(line);
+    // A long name has a line of its own.
+    QLabel* label = dim_label(QFileInfo(file).fileName(), row);
+    label->setToolTip(file);
+    column->addWidget(label);
     return row;
 }
 

@@ -17,6 +17,7 @@
 #include <cmath>
 
 #include "app/look/look.hpp"
+#include "app/look/number_box.hpp"
 #include "app/stage/stage_view.hpp"
 #include "app/stations/body_switch.hpp"
 #include "app/stations/intake/along_form.hpp"
@@ -29,15 +30,8 @@ namespace nb {
 namespace {
 
 QDoubleSpinBox* percent_box(QWidget* parent, const QString& name) {
-    auto* box = new QDoubleSpinBox(parent);
-    box->setRange(20.0, 500.0);
-    box->setDecimals(1);
-    box->setSuffix(" %");
-    box->setAccessibleName(name);
-    box->setToolTip(QObject::tr("Length of %1; turns stay as recorded").arg(name));
-    box->setKeyboardTracking(false);
-    box->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    return box;
+    return number_box(name, QObject::tr("Length of %1; turns stay as recorded").arg(name), 20.0, 500.0, 1,
+                      " %", parent);
 }
 
 /// Parts that are seldom changed: the word of the document, and as shown.
@@ -94,13 +88,8 @@ IntakePanel::IntakePanel(Workspace& workspace, StageView& stage, Playback& playb
     first_ =
         frame_box(tr("first frame"), tr("First frame of the file that is used; what is cut off stays in it"));
     last_ = frame_box(tr("last frame"), tr("Last frame of the file that is used"));
-    fps_ = new QDoubleSpinBox(take_box_);
-    fps_->setRange(0.1, 1000.0);
-    fps_->setDecimals(3);
-    fps_->setAccessibleName(tr("frames a second"));
-    fps_->setToolTip(tr("Resamples the take; its duration stays"));
-    fps_->setKeyboardTracking(false);
-    fps_->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    fps_ = number_box(tr("frames a second"), tr("Resamples the take; its duration stays"), 0.1, 1000.0, 3, {},
+                      take_box_);
     legs_ = percent_box(take_box_, tr("the legs"));
     arms_ = percent_box(take_box_, tr("the arms"));
     trunk_ = percent_box(take_box_, tr("the trunk"));

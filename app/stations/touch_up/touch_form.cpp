@@ -2,7 +2,6 @@
 
 #include <QCheckBox>
 #include <QComboBox>
-#include <QDoubleSpinBox>
 #include <QGridLayout>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -11,6 +10,7 @@
 #include <cmath>
 
 #include "app/look/labels.hpp"
+#include "app/look/number_box.hpp"
 #include "core/body/plan.hpp"
 #include "core/touchup/hand_pose.hpp"
 
@@ -185,15 +185,8 @@ void TouchForm::add_row(QGridLayout& grid, const QString& name, std::vector<QWid
 QDoubleSpinBox* TouchForm::number(const QString& name, const QString& tip, double least, double most,
                                   double step, const QString& unit,
                                   std::function<void(TouchUp&, double)> set) {
-    auto* field = new QDoubleSpinBox(this);
-    field->setAccessibleName(name);
-    field->setToolTip(tip);
-    field->setRange(least, most);
+    auto* field = number_box(name, tip, least, most, step < 0.5 ? 2 : 1, unit, this);
     field->setSingleStep(step);
-    field->setDecimals(step < 0.5 ? 2 : 1);
-    field->setSuffix(unit);
-    field->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    field->setKeyboardTracking(false);
     field->setMinimumWidth(50);
     connect(field, &QDoubleSpinBox::valueChanged, this, [this, field, set = std::move(set)](double value) {
         change(field, [&](TouchUp& touch) { set(touch, value); });

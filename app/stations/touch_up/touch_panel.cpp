@@ -1,7 +1,6 @@
 #include "app/stations/touch_up/touch_panel.hpp"
 
 #include <QComboBox>
-#include <QDoubleSpinBox>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
@@ -16,6 +15,7 @@
 #include "app/look/flow.hpp"
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
+#include "app/look/number_box.hpp"
 #include "app/stations/touch_up/touch_form.hpp"
 #include "core/body/plan.hpp"
 #include "core/motion/heading.hpp"
@@ -161,14 +161,8 @@ void TouchPanel::make_layer_box(QLayout* column) {
         tr("Kept for this take on this target, with the pair, or with the body whatever drives it"));
     for (const SettingLevel level : {SettingLevel::take, SettingLevel::pairing, SettingLevel::character})
         level_->addItem(touch_level_word(level), int(level));
-    weight_ = new QDoubleSpinBox(layer_box_);
-    weight_->setAccessibleName(tr("weight of the layer"));
-    weight_->setToolTip(tr("How much of the layer acts"));
-    weight_->setRange(0, 100);
-    weight_->setDecimals(0);
-    weight_->setSuffix(tr(" %"));
-    weight_->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    weight_->setKeyboardTracking(false);
+    weight_ = number_box(tr("weight of the layer"), tr("How much of the layer acts"), 0, 100, 0, tr(" %"),
+                         layer_box_);
     row->addWidget(name_, 2);
     row->addWidget(level_, 2);
     row->addWidget(weight_, 1);
