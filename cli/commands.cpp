@@ -156,6 +156,15 @@ Json role_json(const Character& character) {
 
 }  // namespace
 
+std::string pass_names() {
+    std::string names;
+    for (const PassRow& pass : pass_table) {
+        if (!names.empty()) names += ',';
+        names += pass.name;
+    }
+    return names;
+}
+
 Passes parse_passes(const std::string& text) {
     Passes passes;
     for (const PassRow& pass : pass_table) passes.*pass.is_on = false;
@@ -168,8 +177,7 @@ Passes parse_passes(const std::string& text) {
         if (pass != pass_table.end())
             passes.*pass->is_on = true;
         else if (!name.empty())
-            throw WrongUse(
-                fmt::format("--passes: '{}' is no pass; of gather,root,angles,reach,contacts,twist", name));
+            throw WrongUse(fmt::format("--passes: '{}' is no pass; of {}", name, pass_names()));
         at = end + 1;
     }
     return passes;

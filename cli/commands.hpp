@@ -46,6 +46,8 @@ struct Options {
 
 /// "root,angles": those to run, the others left out.
 Passes parse_passes(const std::string& text);
+/// All, with commas between.
+std::string pass_names();
 /// What --pairing and --passes say of a pair. Throws FileError, WrongUse.
 PairingSettings pairing_settings(const Options& options);
 

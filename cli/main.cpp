@@ -107,8 +107,7 @@ int main(int argc, char** argv) {
         "--about", options.about,
         "What stays in its place when distances over the floor are scaled: first (where the take "
         "begins), origin, or X,Z in metres");
-    transfer->add_option("--passes", options.passes,
-                         "Of gather,root,angles,reach,contacts,twist, those to run");
+    transfer->add_option("--passes", options.passes, "Of " + nb::cli::pass_names() + ", those to run");
     transfer->add_flag("--root-track", options.has_root_track,
                        "Travel and heading go onto the target's root bone; the hips keep what is left");
     transfer->add_option("--frames", options.frames, "A:B, from A up to, not including, B");
@@ -171,7 +170,7 @@ int main(int argc, char** argv) {
         "review-table", "Every take of a library onto every biped of it, measured against the bars.");
     table->add_option("LIBRARY", options.file, "The library's folder")->required();
     table->add_option("--take", options.takes, "A further take, from outside; more than once");
-    table->add_option("--passes", options.passes, "Of gather,root,angles,reach,contacts,twist, those to run");
+    table->add_option("--passes", options.passes, "Of " + nb::cli::pass_names() + ", those to run");
     table->add_option("--fps", options.fps, "Takes at this frame rate; duration is kept")->check(is_rate);
     table->add_option("--threads", options.threads, "At most so many threads")->check(CLI::Range(0, 1024));
     table->add_option("--out", options.out, "Write the table as CSV here");
@@ -190,8 +189,7 @@ int main(int argc, char** argv) {
     picture->add_option("--source-character", options.source_character, "character.json of the take's body");
     picture->add_option("--target-character", options.target_character, "character.json of the target");
     picture->add_option("--pairing", options.pairing, "Pairing document");
-    picture->add_option("--passes", options.passes,
-                        "Of gather,root,angles,reach,contacts,twist, those to run");
+    picture->add_option("--passes", options.passes, "Of " + nb::cli::pass_names() + ", those to run");
     picture->add_option("--frame", options.frame, "Frame, from 0")->required();
     picture
         ->add_option("--view", options.view, "front, back, side, 'other side', top, below or three-quarter")

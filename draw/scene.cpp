@@ -61,7 +61,8 @@ std::vector<Prop> load_props(const LoadedFile& take, std::vector<std::string>& n
     return props;
 }
 
-void add_props(Scene& scene, const std::vector<Prop>& props, const Pose& source, const PlaceMap& map) {
+void add_props(Scene& scene, const std::vector<Prop>& props, const Pose& source, const PlaceMap& map,
+               const std::function<Rigid(int joint)>& held) {
     for (size_t i = 0; i < scene.bodies.size(); ++i) {
         const bool is_target = i == 1;
         const PlaceMap in = is_target ? map : PlaceMap();
@@ -74,8 +75,11 @@ void add_props(Scene& scene, const std::vector<Prop>& props, const Pose& source,
                 piece.is_ground = true;
             } else if (prop.joint >= 0) {
                 if (size_t(prop.joint) >= source.p.size()) continue;
-                piece.R = source.R[size_t(prop.joint)];
-                piece.p_m = in(source.p[size_t(prop.joint)]) + scene.bodies[i].moved_m;
+                const Rigid X = is_target && held
+                                    ? held(prop.joint)
+                                    : Rigid{source.R[size_t(prop.joint)], in(source.p[size_t(prop.joint)])};
+                piece.R = X.R;
+                piece.p_m = X.p + scene.bodies[i].moved_m;
             } else {
                 piece.p_m = in(prop.piece.at_m) + scene.bodies[i].moved_m;
                 piece.scale = in.k;
@@ -83,13 +87,6 @@ void add_props(Scene& scene, const std::vector<Prop>& props, const Pose& source,
             scene.pieces.push_back(std::move(piece));
         }
     }
-}
-
-Pose pose_of(const WorldMotion& motion, int frame) {
-    const auto first = std::ptrdiff_t(motion.at(frame, 0));
-    const auto last = first + motion.joints;
-    return {{motion.R.begin() + first, motion.R.begin() + last},
-            {motion.p.begin() + first, motion.p.begin() + last}};
 }
 
 }  // namespace nb

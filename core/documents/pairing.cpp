@@ -94,8 +94,9 @@ Pairing pairing_from(const Json& document, const std::string& path) {
         const bool is_needed = std::string_view(pass.name) == "root" ||
                                std::string_view(pass.name) == "angles" ||
                                std::string_view(pass.name) == "reach";
-        pairing.settings.passes.*pass.is_on =
-            is_needed ? flag_in(passes, pass.name, path) : flag_in(passes, pass.name, true, path);
+        pairing.settings.passes.*pass.is_on = is_needed
+                                                  ? flag_in(passes, pass.name, path)
+                                                  : flag_in(passes, pass.name, Passes().*pass.is_on, path);
     }
     pairing.settings.has_root_track = flag_in(document, "root_track", false, path);
     pairing.settings.chains = read_chain_table(object_or_none(document, "chains", path), path);

@@ -171,8 +171,9 @@ bool has_props(const LoadedFile& take) {
                        [](const StagePiece& piece) { return !piece.joint.empty(); });
 }
 
-/// The props a take's document names, by the place map: turned as in the source, p = M(p_S).
-std::vector<PropTrack> prop_tracks(const LoadedFile& take, const WorldMotion& source, const PlaceMap& map) {
+/// The props a take's document names, where they are beside the target (core/solve/hold.hpp).
+std::vector<PropTrack> prop_tracks(const LoadedFile& take, const TransferResult& result) {
+    const WorldMotion& source = result.source;
     std::vector<PropTrack> tracks;
     for (const StagePiece& piece : take.pieces) {
         const int joint = piece.joint.empty() ? -1 : take.character.rig.skeleton.find(piece.joint);
@@ -180,7 +181,8 @@ std::vector<PropTrack> prop_tracks(const LoadedFile& take, const WorldMotion& so
         PropTrack track{piece.joint, {}};
         track.X_W.reserve(size_t(source.frames));
         for (int f = 0; f < source.frames; ++f)
-            track.X_W.push_back({source.R[source.at(f, joint)], map(source.p[source.at(f, joint)])});
+            track.X_W.push_back(
+                thing_beside(result.plan.program, joint, frame_of(source, f), pose_of(result.target, f)));
         tracks.push_back(std::move(track));
     }
     return tracks;
@@ -470,8 +472,7 @@ class Run {
         for (const std::string& away : take.character.rig.facts.away) of_pair_["notes"].push_back(away);
         if (order_.has_sound && !sound_of(take).empty() && result.source.frames != take.take->frames)
             of_pair_["notes"].push_back("touch-ups change the take's pace; the sound keeps its own");
-        const auto props = order_.has_props ? prop_tracks(take, result.source, result.plan.program.map)
-                                            : std::vector<PropTrack>();
+        const auto props = order_.has_props ? prop_tracks(take, result) : std::vector<PropTrack>();
         handed_ = handed_of(body.character, std::move(result));
         handed_.starts_at_s = take.character.rig.options.starts_at_s;
         add_props(handed_, props);

@@ -15,6 +15,7 @@
 #include "core/documents/take.hpp"
 #include "core/files/scene/scene.hpp"
 #include "core/library/moves.hpp"
+#include "core/surface/surface.hpp"
 
 namespace nb {
 
@@ -99,6 +100,27 @@ Library open_library(const std::string& folder) {
     return library;
 }
 
+namespace {
+
+/// Of a take without a mesh: how thick the body is that its document names. Null when that cannot be read.
+std::shared_ptr<const BodySurface> skin_of_own_rig(const Json& read, const std::string& document,
+                                                   const std::string& path) {
+    try {
+        const Json& rig = object_or_none(read, "rig", document);
+        if (!rig.contains("path")) return nullptr;
+        const std::string own = if_exists(fs::path(document).parent_path() / text_in(rig, "path", document));
+        if (own.empty() || own == path) return nullptr;
+        std::vector<std::string> none;
+        const LoadedFile body = load_character(own, document, none);
+        if (body.character.rig.meshes.empty()) return nullptr;
+        return std::make_shared<const BodySurface>(surface_of(body.character));
+    } catch (const std::exception&) {
+        return nullptr;  // it is told where that rig itself is opened
+    }
+}
+
+}  // namespace
+
 LoadedFile load_character(const std::string& rig_path, const std::string& document,
                           std::vector<std::string>& notes, const LoadOptions& given) {
     LoadOptions options = given;
@@ -123,6 +145,8 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
         apply_character_document(read, document, loaded.character, loaded.take ? &*loaded.take : nullptr,
                                  notes);
     loaded.character_document = {document, text};
+    if (loaded.character.rig.meshes.empty() && !document.empty())
+        loaded.character.skin = skin_of_own_rig(read, document, rig_path);
     return loaded;
 }
 

@@ -63,4 +63,11 @@ WorldMotion forward_kinematics(const Skeleton& skeleton, const Take& take, int t
     return world;
 }
 
+Pose pose_of(const WorldMotion& motion, int frame) {
+    const auto first = std::ptrdiff_t(motion.at(frame, 0));
+    const auto last = first + motion.joints;
+    return {{motion.R.begin() + first, motion.R.begin() + last},
+            {motion.p.begin() + first, motion.p.begin() + last}};
+}
+
 }  // namespace nb

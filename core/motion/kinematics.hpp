@@ -26,4 +26,7 @@ Pose start_pose(const Skeleton& skeleton, const Take& take);
 /// World pose of all frames, in parallel on at most `threads` threads (0: as many as there are cores).
 WorldMotion forward_kinematics(const Skeleton& skeleton, const Take& take, int threads = 0);
 
+/// The frame of a world motion as a pose.
+Pose pose_of(const WorldMotion& motion, int frame);
+
 }  // namespace nb

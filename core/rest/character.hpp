@@ -1,5 +1,6 @@
 // A character: a rig with its roles and its rest alignment.
 #pragma once
+#include <memory>
 #include <optional>
 #include <string>
 
@@ -9,6 +10,8 @@
 #include "core/rig/rig.hpp"
 
 namespace nb {
+
+struct BodySurface;
 
 struct Character {
     std::string id;  ///< UUID
@@ -20,6 +23,8 @@ struct Character {
     ChainTable chains;                       ///< what is set for its chains as a target, whatever drives it
     TouchLayers touches;                     ///< what this body always needs beyond a transfer
     RestAlignment solved;                    ///< the T as found: what corrections and gaps are counted from
+    /// Skin of the rig its document names, when the file that was read shows none (core/surface). May be null.
+    std::shared_ptr<const BodySurface> skin;
     std::string document_text;  ///< the document it was read from, for keys this program does not know
 };
 

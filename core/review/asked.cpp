@@ -27,6 +27,14 @@ std::vector<char> held_frames(const TransferResult& result, const std::string& l
             const auto& hold = result.corrections.limbs[i].hold;
             for (size_t f = 0; f < std::min(held.size(), hold.size()); ++f) held[f] = hold[f] > 0.0;
         }
+    const Program& program = result.plan.program;
+    for (const HeldThing& thing : program.things)
+        for (const HeldThing::Hand& hand : thing.hands)
+            for (int f = 0; limb == limb_names[program.limbs[hand.limb].limb] && f < result.target.frames;
+                 ++f)
+                if (hand_share(hand, result.target.time_s(f)) > 0.0) held[size_t(f)] = 1;
+    // An arm that goes by its nearness to the skin does so in every frame.
+    if (program.near && limb.starts_with("arm")) std::fill(held.begin(), held.end(), char(1));
     return held;
 }
 

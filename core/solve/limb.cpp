@@ -179,4 +179,25 @@ void reach_limb(const Program& program, const LimbOp& op, const SourceFrame& sou
     if (op.T_hock >= 0) turn_joint(target, op.T_hock, turn * bend);
 }
 
+void move_tip(const Program& program, const LimbOp& op, const Vec3& by, const SourceFrame& source,
+              TargetFrame& target) {
+    const Vec3 start = target.p[size_t(op.T_start)];
+    const Vec3 upper = target.p[size_t(op.T_mid)] - start;
+    const Vec3 lower = target.p[size_t(op.T_tip)] - target.p[size_t(op.T_mid)];
+    const double length = upper.norm() + lower.norm();
+    const Vec3 now = upper + lower;
+    const Vec3 to = now + by;
+    const double wanted = to.norm() / std::max(length, 1e-9);
+    if (length < 1e-9 || wanted < 1e-6) return;
+    // A limb that is bent goes on bending in its own plane.
+    Vec3 n = upper.cross(lower);
+    n = n.norm() > 1e-3 * length * length ? Vec3(n.normalized()) : hinge_of(program, op, source);
+    constexpr double longest = 0.9999;
+    const double stretch = soften_beyond(wanted, std::min(longest, std::max(now.norm() / length, 0.95)));
+    const TwoBoneTurns turns = bend_toward(upper, lower, n, to, stretch * length);
+    turn_joint(target, op.T_start, turns.upper);
+    turn_joint(target, op.T_mid, turns.lower);
+    if (op.T_hock >= 0) turn_joint(target, op.T_hock, turns.lower);
+}
+
 }  // namespace nb

@@ -72,4 +72,9 @@ Vec3 hinge_of(const Program& program, const LimbOp& op, const SourceFrame& sourc
 void reach_limb(const Program& program, const LimbOp& op, const SourceFrame& source, TargetFrame& target,
                 const FrameCorrection::Limb* held);
 
+/// Moves the tip by `by` (world, m) as far as the limb reaches; hand and foot keep their turn. Bones of the limb alone,
+/// as `reach_limb`.
+void move_tip(const Program& program, const LimbOp& op, const Vec3& by, const SourceFrame& source,
+              TargetFrame& target);
+
 }  // namespace nb

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "core/solve/near.hpp"
+
 namespace nb {
 
 bool is_gathered(const Program& program, int joint) {
@@ -42,6 +44,8 @@ void run_passes(const Program& program, const SourceFrame& source, TargetFrame& 
     if (program.touch.is_empty()) {
         pass_root(program, source, target, held);
         pass_reach(program, source, target, held);
+        pass_near(program, source, target);
+        pass_hold(program, source, target);
     } else {
         // One a thread, that grows once: nothing is allocated in a frame.
         thread_local std::vector<Quat> touched_R_PJ;
@@ -59,6 +63,8 @@ void run_passes(const Program& program, const SourceFrame& source, TargetFrame& 
         }
         pass_root(program, source, target, held);
         pass_reach(program, source, target, held);
+        pass_near(program, source, target);
+        pass_hold(program, source, target);
         touch_places(program, source, target, held);
     }
     pass_twist(program, source, target);

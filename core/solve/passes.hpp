@@ -26,7 +26,7 @@ bool is_gathered(const Program& program, int joint);
 bool is_twisted(const Program& program, int joint);
 
 /// In the order in which they are told.
-inline constexpr std::array<PassRow, 6> pass_table{{
+inline constexpr std::array<PassRow, 8> pass_table{{
     {"gather", &Passes::gather, "Roll that the source's twist bones carry comes back to the limb they lie in",
      nullptr, is_gathered, "nothing to gather"},
     {"root", &Passes::root,
@@ -38,9 +38,13 @@ inline constexpr std::array<PassRow, 6> pass_table{{
      nullptr, nullptr, nullptr},
     {"contacts", &Passes::contacts,
      "What rests in the take stays where it is; the hips give way so that the feet reach. The lanes under "
-     "the "
-     "strip show when",
+     "the strip show when",
      &Passes::reach, nullptr, nullptr},
+    {"touch", &Passes::touch,
+     "What of a hand comes near the own skin in the take comes as near to the target's, at the same place",
+     nullptr, nullptr, nullptr},
+    {"hold", &Passes::hold, "What hands hold in the take goes with the target's hands, and they lie on it",
+     nullptr, nullptr, nullptr},
     {"twist", &Passes::twist,
      "Roll is spread along the limbs by their twist bones, so that skin does not wring", nullptr, is_twisted,
      "no twist bones"},

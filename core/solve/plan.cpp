@@ -3,6 +3,7 @@
 #include "core/body/lines.hpp"
 #include "core/body/measures.hpp"
 #include "core/motion/kinematics.hpp"
+#include "core/solve/near.hpp"
 #include "core/solve/paired.hpp"
 
 namespace nb {
@@ -39,6 +40,8 @@ Plan compile_plan(const Character& source, const Character& target, const Pairin
     compile_root(bodies, program);
     compile_angles(bodies, program);
     compile_limbs(bodies, program);
+    compile_near(bodies, program);
+    if (take) compile_holds(bodies, *take, program);
     compile_runs(bodies, program);
     compile_ends(bodies, program);
     compile_lengths(bodies, program);

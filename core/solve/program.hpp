@@ -2,11 +2,13 @@
 // for every frame. What is to be told of it: core/solve/report.hpp.
 #pragma once
 #include <array>
+#include <memory>
 #include <vector>
 
 #include "core/motion/place_map.hpp"
 #include "core/solve/angles.hpp"
 #include "core/solve/body.hpp"
+#include "core/solve/hold.hpp"
 #include "core/solve/lengths.hpp"
 #include "core/solve/limb.hpp"
 #include "core/solve/root.hpp"
@@ -16,6 +18,8 @@
 #include "core/solve/twist.hpp"
 
 namespace nb {
+
+struct NearProgram;
 
 struct Program {
     PlaceMap map;
@@ -32,6 +36,8 @@ struct Program {
     std::vector<TwistOp> twists;
     std::array<EndOp, limb_count> ends;  ///< by `limb_names`
     TouchProgram touch;
+    std::vector<HeldThing> things;            ///< that hands hold in the take
+    std::shared_ptr<const NearProgram> near;  ///< null: no hand that could touch
     double S_stature_m = 1.75;
 };
 

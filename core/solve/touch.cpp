@@ -14,8 +14,6 @@ namespace nb {
 
 namespace {
 
-constexpr double longest = 0.9999;
-
 double yaw_of(const TouchProgram& touch, const Quat& R_hips) {
     return yaw_of_turn(R_hips * touch.hips_rest_inverse);
 }
@@ -55,26 +53,6 @@ std::vector<PlaceOp> compile_place(const Character& target, const TouchUp& touch
     if (touch.has_other_side && other != touch.what)
         add(other, {-touch.place_m.x(), touch.place_m.y(), touch.place_m.z()});
     return ops;
-}
-
-void place_tip(const Program& program, const LimbOp& op, const Vec3& by, const SourceFrame& source,
-               TargetFrame& target) {
-    const Vec3 start = target.p[size_t(op.T_start)];
-    const Vec3 upper = target.p[size_t(op.T_mid)] - start;
-    const Vec3 lower = target.p[size_t(op.T_tip)] - target.p[size_t(op.T_mid)];
-    const double length = upper.norm() + lower.norm();
-    const Vec3 now = upper + lower;
-    const Vec3 to = now + by;
-    const double wanted = to.norm() / std::max(length, 1e-9);
-    if (length < 1e-9 || wanted < 1e-6) return;
-    // A limb that is bent goes on bending in its own plane.
-    Vec3 n = upper.cross(lower);
-    n = n.norm() > 1e-3 * length * length ? Vec3(n.normalized()) : hinge_of(program, op, source);
-    const double stretch = soften_beyond(wanted, std::min(longest, std::max(now.norm() / length, 0.95)));
-    const TwoBoneTurns turns = bend_toward(upper, lower, n, to, stretch * length);
-    turn_joint(target, op.T_start, turns.upper);
-    turn_joint(target, op.T_mid, turns.lower);
-    if (op.T_hock >= 0) turn_joint(target, op.T_hock, turns.lower);
 }
 
 void place_mid(const LimbOp& op, const Vec3& by, TargetFrame& target) {
@@ -263,7 +241,7 @@ void touch_places(const Program& program, const SourceFrame& source, TargetFrame
                 by *= 1.0 - held->limbs[limb.limb].hold;
             if (by == Vec3::Zero()) continue;
             if (op.part == PlaceOp::Part::tip)
-                place_tip(program, limb, by, source, target);
+                move_tip(program, limb, by, source, target);
             else
                 place_mid(limb, by, target);
         }

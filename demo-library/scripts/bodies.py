@@ -28,7 +28,7 @@ class Body:
     """Joints (role, parent index, offset in the stance), and end sites."""
 
     def __init__(self, stature, spine_count, toes=True, legs=1.0, arms=1.0, shoulders=1.0, hips=1.0, head=1.0, neck_count=1, fingers=0, twists=0, face=False, prop=None):
-        H = stature
+        H = self.stature = stature
         self.roles, self.parents, self.offsets, self.ends = [], [], [], []
         leg = SHARE['thigh'] + SHARE['shin']
         self.ankle = SHARE['ankle'] * H

@@ -16,6 +16,7 @@ import pieces
 import scores
 import skins
 import sound
+import touching
 import walk
 from bodies import Body, bvh_hierarchy, fixed_uuid, rot, write_skinned_glb
 
@@ -97,12 +98,12 @@ def write_json(path, document):
 class Recorder:
     """Writes takes: a .bvh (props as further roots), its document, and the labels of what stood and held."""
 
-    def __init__(self, library):
-        self.folder = os.path.join(library, 'takes')
+    def __init__(self, library, skin):
+        self.folder, self.skin = os.path.join(library, 'takes'), skin
 
     def person(self, name, score_and_set, notes, fps, on, noise_deg=0., t_pose=False):
         score, pieces_there = score_and_set
-        frames, labels, missed = perform.perform(on[1], score, fps)
+        frames, labels, missed = perform.perform(on[1], score, fps, skin=self.skin)
         if missed > .004:
             print(f'{name}: a hand misses its place by {100 * missed:.1f} cm')
         if t_pose:
@@ -148,11 +149,12 @@ class Recorder:
                     'contacts': [], 'props': things, 'set': stage, 'notes': 'Simulated: ' + notes[0].lower() + notes[1:]})
         spans = []
         for point in sorted({label[0] for label in labels}):
-            for frame, kind in sorted((i, what) for p, i, what in labels if p == point):
-                if spans and spans[-1]['limb'] == point and spans[-1]['point'] == kind and spans[-1]['last'] == frame:
+            for frame, what in sorted(((i, what) for p, i, what in labels if p == point), key=lambda label: label[0]):
+                told = {'limb': point, **(what if isinstance(what, dict) else {'point': what})}
+                if spans and spans[-1]['last'] == frame and told == {k: v for k, v in spans[-1].items() if k not in ('first', 'last')}:
                     spans[-1]['last'] = frame + 1
                 else:
-                    spans.append({'limb': point, 'point': kind, 'first': frame, 'last': frame + 1})
+                    spans.append({**told, 'first': frame, 'last': frame + 1})
         with open(os.path.join(self.folder, name + '.labels.json'), 'w') as f:
             f.write('[\n' + ',\n'.join('  ' + json.dumps(span) for span in spans) + '\n]\n')
 
@@ -161,12 +163,12 @@ def span(first, last, ease):
     return {'from_s': first, 'to_s': last, 'arrive_s': ease, 'release_s': ease}
 
 
-def touched(library, character, take, layer, touches):
+def touched(library, character, take, layer, touches, touch=False):
     """The pairing of the performer and a body, with touch-ups of one take."""
     write_json(os.path.join(library, 'pairings', f'performer-{character}.json'),
                {'format': 'nimble-bone/pairing', 'version': 1, 'id': fixed_uuid('performer onto ' + character),
                 'source': {'id': fixed_uuid('performer'), 'path': 'rig.glb'}, 'target': {'id': fixed_uuid(character), 'path': 'rig.glb'},
-                'scale': 'legs', 'about': 'first place', 'passes': {name: True for name in ('gather', 'root', 'angles', 'reach', 'contacts', 'twist')},
+                'scale': 'legs', 'about': 'first place', 'passes': {name: name != 'touch' or touch for name in ('gather', 'root', 'angles', 'reach', 'contacts', 'touch', 'hold', 'twist')},
                 'take_touches': {fixed_uuid(take): [{'name': layer, 'touches': touches}]}})
 
 
@@ -192,7 +194,8 @@ def main(library):
 
     body = performer()
     names = named(body, PERFORMER_NAMES, 'L', 'R')
-    write_skinned_glb(rig('performer'), body, names, {}, clothed(body, 'performer'))
+    worn = clothed(body, 'performer')
+    write_skinned_glb(rig('performer'), body, names, {}, worn)
 
     # Stocky, long arms, an A-pose with feet apart, two fingers and a thumb, a roll bone in each arm; centimetres, Z up,
     # facing -Y, under a node that brings unit and axes back.
@@ -244,7 +247,7 @@ def main(library):
         roles = {role.replace('fingers', 'paw'): bone for role, bone in zip(whose.roles, bare(whose))}
         write_json(os.path.join(library, 'characters', name, 'given-roles.json'), {'plan': plan, 'roles': roles})
 
-    record = Recorder(library)
+    record = Recorder(library, touching.Skin(body, worn))
     person = lambda name, score, notes, fps=60, on=('performer', body, names), **more: record.person(name, score, notes, fps, on, **more)
     person('quay-walk', (perform.walking_score(body, QuayPath()), [('quay', (0, 0, 0))]), 'Seven metres along the quay with a bend to the left.')
     person('mole-steps', scores.mole_steps(), 'Up four steps onto the mole.')
@@ -258,9 +261,8 @@ def main(library):
     for kind in ('walk', 'trot'):
         frames, labels = dogs.gait(dog, kind)
         record.write(f'dog-{kind}', ('quay-dog', dog, dog_names), frames, labels, 60, f'The quay dog at a {kind}.', [('quay', (0, 0, 0))])
-    # The child's head is big and its arms are short: what wipes the performer's brow covers its mouth.
-    to_brow = lambda when, *cm: {'kind': 'place', 'stage': 'angles', 'what': 'hand.right', 'when': when, 'axes': 'body', 'place_cm': list(cm)}
-    touched(library, 'lamp-child', 'weary-watch', 'to its own brow', [to_brow(span(2.3, 3.35, .6), -4., 6.5, 5.5), to_brow(span(4.6, 6., .6), -4., 8.5, 5.5)])
+    # The child is small: what the performer looks at from above it looks up to; its hand goes along.
+    touched(library, 'lamp-child', 'weary-watch', 'looks up', [{'kind': 'turn', 'stage': 'angles', 'what': 'head', 'when': span(4.6, 6., .6), 'axes': 'body', 'turn_deg': [-14., 0., 0.]}], touch=True)
     touched(library, 'ferrier', 'boat-leap', 'higher', [{'kind': 'body', 'stage': 'source', 'when': span(1.97, 1.97, .22), 'axes': 'world', 'turn_deg': [0., 0., 0.], 'place_cm': [0., 22., 0.]}])
     os.makedirs(os.path.join(library, 'set'), exist_ok=True)
     pieces.write_all(os.path.join(library, 'set'))

@@ -37,6 +37,9 @@ class Hold:
         self.start, self.end, self.place, self.hand, self.elbow = start, end, place, hand, elbow
         self.ease_s, self.leave_s, self.what = ease_s, leave_s or ease_s, what
 
+    def seat(self, skin, situation_at):
+        """A place that is given needs no looking for."""
+
     def weight(self, t):
         return float(ease((t - self.start + self.ease_s) / self.ease_s) * (1 - ease((t - self.end) / self.leave_s)))
 
@@ -49,7 +52,7 @@ class Score:
         self.seconds, self.feet, self.stride_s, self.swings, self.splay = seconds, feet, stride_s, swings, math.radians(splay_deg)
         self.sway = sway
         self.leap = None
-        self.keys, self.holds, self.props = {}, {'left': [], 'right': []}, []
+        self.keys, self.holds, self.props, self.carried = {}, {'left': [], 'right': []}, [], []
 
     def key(self, name, *keys):
         self.keys[name] = keyed(keys)
@@ -157,7 +160,7 @@ def slerp(A, B, w):
     return A @ (np.eye(3) + math.sin(a) * K + (1 - math.cos(a)) * K @ K)
 
 
-def arm_to(situation, side, x, wrist, elbow, hand):
+def arm_to(situation, side, x, wrist, elbow, hand, share=1., own=None):
     """Two-bone closed form for an arm. Turns of upper arm, forearm and hand, and by how much (m) the wrist is missed."""
     body = situation.body
     a, b = body.length(f'forearm.{side}'), body.length(f'hand.{side}')
@@ -177,7 +180,13 @@ def arm_to(situation, side, x, wrist, elbow, hand):
     R_upper = np.column_stack([X, np.cross(z, X), z])
     bend = math.degrees(math.acos(np.clip(upper @ lower, -1, 1)))
     R_fore = R_upper @ rot(1, -x * bend)
-    if hand is not None:
+    if own is not None:
+        # On its way the hand turns from its own turn on the forearm to the wanted one, given as (roll of the forearm,
+        # turn on it): in the world it may lie half a turn away.
+        roll, held = hand
+        R_fore = R_fore @ rot(0, share * roll)
+        hand = R_fore @ slerp(own, held, share)
+    elif hand is not None:
         # The forearm takes part of the hand's turn about its own line, as radius and ulna do.
         D = R_fore.T @ hand
         roll = math.degrees(math.atan2(D[2, 1] - D[1, 2], D[1, 1] + D[2, 2]))
@@ -188,7 +197,7 @@ def arm_to(situation, side, x, wrist, elbow, hand):
     return turns, missed
 
 
-def perform(body, score, fps=60, seed=7):
+def perform(body, score, fps=60, seed=7, skin=None):
     """Per frame ({role: local turn}, hips' place, {prop: (R, p)}); labels of what stands and holds; the largest miss of a
     hand (m)."""
     frames = int(round(score.seconds * fps))
@@ -241,7 +250,9 @@ def perform(body, score, fps=60, seed=7):
     sway = smooth(rng.normal(size=(frames, 6)), .5 * fps)
     sway *= score.sway / np.abs(sway).max(0)
     out, missed = [], 0.
-    for i, t in enumerate(time):
+
+    def without_hands(i):
+        t = time[i]
         v = lambda name, otherwise=0.: score.value(name, t, otherwise)
         pelvis_yaw, tilt = -5.5 * split[i] * walking[i], 3.5 * (float(weight[i, 0]) - .5) / .16 * walking[i]
         turns = {}
@@ -287,7 +298,13 @@ def perform(body, score, fps=60, seed=7):
             up = max(0., -st.pitch) if st.percent <= 62 else 0.
             toe = turns.get(f'toe.{s}', np.eye(3))
             turns[f'toe.{s}'] = toe @ rot(0, -up * (1 if st.percent < 60 else max(0., 1 - (st.percent - 60) / 2)))
-        situation = Situation(body, turns, hips, float(heading[i]))
+        return Situation(body, turns, hips, float(heading[i]))
+
+    for hold in score.holds['left'] + score.holds['right']:
+        hold.seat(skin, lambda t: without_hands(min(frames - 1, int(round(t * fps)))))
+    for i, t in enumerate(time):
+        situation = without_hands(i)
+        turns, hips = situation.turns, situation.hips
         for s, x in SIDES:
             for hold in score.holds[s]:
                 w = hold.weight(t)
@@ -300,9 +317,14 @@ def perform(body, score, fps=60, seed=7):
                 line = (h - a) / np.linalg.norm(h - a)
                 now = (e - a) - ((e - a) @ line) * line
                 away = (1 - w) * now / max(1e-6, np.linalg.norm(now)) + w * away / np.linalg.norm(away)
-                hand = hold.hand(t, situation) if hold.hand else None
-                own = situation.frame(f'hand.{s}')
-                new, miss = arm_to(situation, s, x, wrist, away, slerp(own, hand, w) if hand is not None else None)
+                hand, own = hold.hand(t, situation) if hold.hand else None, None
+                if hand is not None and w < 1:
+                    there, _ = arm_to(situation, s, x, hold.place(t, situation), hold.elbow(situation), hand)
+                    plain, _ = arm_to(situation, s, x, hold.place(t, situation), hold.elbow(situation), None)
+                    D = plain[f'forearm.{s}'].T @ there[f'forearm.{s}']
+                    roll = math.degrees(math.atan2(D[2, 1] - D[1, 2], D[1, 1] + D[2, 2]))
+                    hand, own = (roll, there[f'hand.{s}']), situation.turns.get(f'hand.{s}', np.eye(3))
+                new, miss = arm_to(situation, s, x, wrist, away, hand, w, own)
                 turns.update(new)
                 if w > .999:
                     missed = max(missed, miss)
@@ -310,6 +332,7 @@ def perform(body, score, fps=60, seed=7):
                     if what:
                         labels.append((f'hand.{s}', i, what))
                 situation = Situation(body, turns, hips, float(heading[i]))
+        labels += [(limb, i, what) for limb, what in score.carried]
         out.append((turns, hips, {name: place(t, situation) for name, place in score.props}))
     return out, labels, missed
 

@@ -47,6 +47,9 @@ class Build:
                         self.colours.append(linear(colour))
                 self.faces += [(base, base + 2, base + 3), (base, base + 3, base + 1)]
 
+    def triangles(self):
+        return np.array(self.points, float)[np.array(self.faces)]
+
     def write(self, path, name):
         points, normals = np.array(self.points, '<f4'), np.array(self.normals, '<f4')
         rgba = np.round(np.concatenate([np.array(self.colours), np.ones((len(points), 1))], 1) * 65535).astype('<u2')
@@ -83,6 +86,13 @@ def curve(points, steps):
 
 
 def write_all(folder):
+    for name, build in made().items():
+        build.write(f'{folder}/{name}.glb', name)
+
+
+def made():
+    """All pieces by name."""
+    builds = {}
     plank, dark, stone, stone2, iron, hemp = 0x8a7458, 0x6b573f, 0x8d8a84, 0x7b7872, 0x3b3d42, 0xb49f78
     b = Build()  # a crate of slats, with rope handles
     for y in (.02, .13, .24):
@@ -91,14 +101,14 @@ def write_all(folder):
         for z in (-1, 1):
             b.box((x * .225 - .02, 0, z * .16 - .02), (x * .225 + .02, .35, z * .16 + .02), dark)
         b.turned([(0, .012), (.16, .012)], hemp, 8, np.array([x * .245, .25, -.08]), np.array([0, 0, 1.]))
-    b.write(f'{folder}/crate.glb', 'crate')
+    builds['crate'] = b
     b = Build()  # four steps and a platform; the first edge at z = 0
     for k in range(4):
         z1 = 2.5 if k == 3 else .95
         b.box((-.75, 0 if k == 3 else .16 * k, .3 * k), (.75, .16 * (k + 1), z1), stone if k % 2 else stone2)
     for k in range(4):
         b.box((-.75, .16 * (k + 1) - .012, .3 * k - .015), (.75, .16 * (k + 1) + .0005, .3 * k + .035), 0xa9a59c)
-    b.write(f'{folder}/steps.glb', 'steps')
+    builds['steps'] = b
     b = Build()  # a rope from the hands down over the edge
     run = [np.array([0, 1.21 - .11 * z, z]) for z in np.linspace(-.05, 2.6, 12)]
     b.turned([(0, .014), (float(np.linalg.norm(run[-1] - run[0])), .014)], hemp, 8, run[0], run[-1] - run[0])
@@ -109,19 +119,20 @@ def write_all(folder):
         b.turned([(-.004, .014), (float(np.linalg.norm(q - p)) + .004, .014)], hemp, 8, p, q - p)
     b.box((-.10, 0, 2.5), (.10, .86, 2.66), dark)
     b.turned([(0, .05), (.10, .05)], iron, 14, np.array([-.05, .93, 2.58]), np.array([1., 0, 0]))
-    b.write(f'{folder}/rope.glb', 'rope')
+    builds['rope'] = b
     b = Build()  # a bollard
     b.turned([(0, .19), (.05, .185), (.34, .155), (.37, .205), (.44, .205), (.47, .16), (.47, 0)], iron, 26)
-    b.write(f'{folder}/bollard.glb', 'bollard')
+    builds['bollard'] = b
     b = Build()  # a lantern: ring, hood, glass, foot
     b.turned([(0, .06), (.02, .065), (.025, .05)], iron, 14)
     b.turned([(.025, .045), (.15, .045)], 0xf0e2a8, 14)
     b.turned([(.15, .068), (.20, .03), (.225, .012), (.30, .006)], iron, 14)
-    b.write(f'{folder}/lantern.glb', 'lantern')
+    builds['lantern'] = b
     b = Build()  # the quay: planks level with the ground, a kerb, the water's edge
     for k in range(26):
         z = -3.2 + .5 * k
         b.quad([(-2.4, .0005, z), (-2.4, .0005, z + .487), (5.2, .0005, z + .487), (5.2, .0005, z)], 0x7d7264 if k % 3 else 0x84796a)
     b.box((-2.62, -.6, -3.2), (-2.4, .14, 9.8), stone)
     b.box((-2.62, -.6, 9.8), (5.2, .14, 10.02), stone)
-    b.write(f'{folder}/quay.glb', 'quay')
+    builds['quay'] = b
+    return builds

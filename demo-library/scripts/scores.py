@@ -3,8 +3,10 @@ import math
 
 import numpy as np
 
+import pieces
 from bodies import rot
-from perform import Hold, Leap, Score, SIDES, hand_frame, stand
+from perform import Leap, Score, SIDES, stand
+from touching import Touch, part
 from walk import Foot, Step, ease
 
 
@@ -25,7 +27,7 @@ def mole_steps():
 def haul_rope():
     """Hand over hand on a rope that comes in over the quay's edge; the rope runs at one speed."""
     T, hold, first, cycles = 1.5, .56, 1.3, 4
-    near, far = .05, .42
+    near, far = .13, .43
     speed = (far - near) / (hold * T)
     end = first + cycles * T
     rope = lambda z: 1.20 - .11 * z
@@ -43,18 +45,17 @@ def haul_rope():
     busy = lambda t: float(ease((t - first + .8) / .8) * (1 - ease((t - end) / .8)))
     turn = lambda t: math.sin(2 * math.pi * ((t - first) / T - .05)) * busy(t)
     score.keys |= {'spine.y': lambda t: -13 * turn(t), 'pelvis.y': lambda t: -6 * turn(t), 'spine.x': lambda t: (4 + 4 * math.cos(4 * math.pi * (t - first) / T)) * busy(t),
-                   'pelvis.x': lambda t: -4 * busy(t), 'ahead': lambda t: (-.05 - .025 * math.cos(4 * math.pi * (t - first) / T)) * busy(t),
+                   'pelvis.x': lambda t: -4 * busy(t), 'ahead': lambda t: (-.065 - .025 * math.cos(4 * math.pi * (t - first) / T)) * busy(t),
                    'crouch': lambda t: .06 * busy(t), 'head.y': lambda t: 8 * turn(t), 'head.x': lambda t: 6 * busy(t)}
+    run = pieces.made()['rope'].triangles()
     for (side, x), shift in zip(SIDES, (0., .5)):
-        def place(t, s, x=x, shift=shift):
-            z, off, _ = along(t, shift)
-            return np.array([x * (.025 + .06 * off), rope(z) + .015 + .07 * off, z + .02])
+        def at(t, shift=shift):
+            z = along(t, shift)[0] + .02
+            return np.array([0, rope(z) + .015, z])
 
-        def hand(t, s, x=x):
-            return hand_frame(x, (-x * .45, -.25, .85), (-x * .45, -.85, -.1))
-
-        grips = lambda t, shift=shift: 'rope' if along(t, shift)[2] else None
-        score.holds[side].append(Hold(first, end, place, hand, lambda s, x=x: s.ahead() @ np.array([x * .75, -.65, -.2]), .9, grips))
+        score.holds[side].append(Touch(side, first, end, 'palm', 'rope', lambda t, s: (np.eye(3), np.zeros(3)), at, lambda t, x=x: (-x * .4, -.2, .88),
+                                       lambda s, x=x: s.ahead() @ np.array([x * .75, -.65, -.2]), .9, kind='grip', solid=lambda t, s: run, palm=lambda t, x=x: (-x * .8, -.6, 0),
+                                       lift=lambda t, x=x, shift=shift: along(t, shift)[1] * np.array([x * .10, .08, 0]), grips=lambda t, shift=shift: along(t, shift)[2], alone=first + (shift + .25) * T))
     return score, [('rope', (0, 0, 0))]
 
 
@@ -78,15 +79,11 @@ def carry_crate():
         w = raised(t)
         return s.ahead(), (1 - w) * floor + w * carried
 
+    box = pieces.made()['crate'].triangles()
+    solid = lambda t, s: box @ crate(t, s)[0].T + crate(t, s)[1]
     for side, x in SIDES:
-        def place(t, s, x=x):
-            R, p = crate(t, s)
-            return p + R @ np.array([x * .258, .25, -.045])
-
-        def hand(t, s, x=x):
-            return crate(t, s)[0] @ hand_frame(x, (-x * .08, -.42, .9), (-x, -.1, 0))
-
-        score.holds[side].append(Hold(2.15, down + 1.55, place, hand, lambda s, x=x: s.ahead() @ np.array([x * .75, -.3, -.6]), 1.1, 'crate', .9))
+        score.holds[side].append(Touch(side, 2.15, down + 1.55, 'palm', 'crate', crate, lambda t, x=x: (x * .257, .25, 0.), lambda t, x=x: (-x * .08, -.42, .9),
+                                       lambda s, x=x: s.ahead() @ np.array([x * .75, -.3, -.6]), 1.1, .9, kind='grip', solid=solid, palm=lambda t, x=x: (-x, -.1, 0), alone=4.))
     score.props = [('crate', crate)]
     return score, []
 
@@ -105,9 +102,10 @@ def lantern_signal():
         lag = .45 * (drop(t - .16) - drop(t)) * math.cos(math.radians(180 - flex(t)))
         pitch = .3 * (flex(t) - flex(t - .16))
         R = rot(2, lag) @ rot(0, pitch)
-        return R, s.from_joint('hand.right', (-.085, -.03, .0)) + R @ np.array([0, -.30, 0])
+        return R, s.from_joint('hand.right', (-.138, -.024, .0)) + R @ np.array([0, -.30, 0])
 
     score.props = [('lantern', lantern)]
+    score.carried = [('hand.right', {'point': 'tips', 'on': 'lantern', 'kind': 'grip'})]
     return score, []
 
 
@@ -122,16 +120,8 @@ def bollard_sit():
     score.key('pelvis.x', (2.1, 0), (3.0, 30), (3.9, -6), (6.0, -6), (6.8, 34), (8.1, 0)).key('spine.x', (2.1, 0), (3.0, 22), (4.0, 12), (6.0, 12), (6.8, 24), (8.1, 0))
     score.key('head.x', (2.2, 0), (3.0, -22), (4.0, 0), (6.2, 0), (6.9, -24), (8.2, 0)).key('head.y', (4.2, 0), (4.8, 42), (5.3, 38), (6.0, -30), (6.5, 0))
     for side, x in SIDES:
-        def place(t, s, side=side, x=x):
-            hip, knee = s.joint(f'thigh.{side}'), s.joint(f'shin.{side}')
-            back = (hip - knee) / np.linalg.norm(hip - knee)
-            return knee + .10 * back + np.array([0, .085, 0])
-
-        def hand(t, s, side=side, x=x):
-            line = s.joint(f'shin.{side}') - s.joint(f'thigh.{side}')
-            return hand_frame(x, line / np.linalg.norm(line) + np.array([-x * .25, -.15, 0]), (0, -1, 0))
-
-        score.holds[side].append(Hold(3.7, 6.4, place, hand, lambda s, x=x: s.ahead() @ np.array([x * .8, -.1, -.6]), 1.1, 'knee', .9))
+        score.holds[side].append(Touch(side, 3.7, 6.4, 'palm', f'thigh.{side}', part(f'thigh.{side}'), lambda t: (0, -.31, .09), lambda t, x=x: (-x * .25, -1, .0),
+                                       lambda s, x=x: s.ahead() @ np.array([x * .8, -.1, -.6]), 1.1, .9, over_m=.18))
     return score, [('bollard', (0, 0, -.42))]
 
 
@@ -140,13 +130,13 @@ def weary_watch():
     score = Score(8.6, stand(.11, ahead=(.03, -.05), toes_out=12))
     score.key('aside', (.8, 0), (2.0, -.04), (6.6, -.04), (7.8, 0)).key('pelvis.z', (.8, 0), (2.0, 4), (6.6, 4), (7.8, 0)).key('spine.z', (.8, 0), (2.0, -5), (6.6, -5), (7.8, 0))
     score.key('head.x', (1.2, 0), (2.2, 10), (3.6, 8), (4.4, -4), (6.0, -4), (7.0, 0)).key('head.y', (4.3, 0), (5.0, 26), (5.8, -18), (6.6, 0)).key('clavicle.z.right', (1.2, 0), (2.1, 10), (6.1, 10), (7, 0))
-    score.holds['left'].append(Hold(1.7, 6.7, lambda t, s: s.from_joint('hips', (.178, .075, -.015)),
-                                    lambda t, s: s.frame('hips') @ hand_frame(1, (-.25, -.55, .75), (-1, 0, -.2)), lambda s: s.frame('hips') @ np.array([1, .1, -.45]), 1.0, 'hip'))
-    wipe = lambda t: .115 - .10 * float(ease((t - 2.4) / .9))
-    score.holds['right'].append(Hold(2.3, 3.35, lambda t, s: s.from_joint('head', (-.145 + wipe(t), .118, .128 - .5 * abs(wipe(t) - .07))),
-                                     lambda t, s: s.frame('head') @ hand_frame(-1, (1, .22, .05), (0, -.15, -1)), lambda s: s.frame('head') @ np.array([-.8, -.35, .35]), .9, 'face', .7))
-    score.holds['right'].append(Hold(4.6, 6.0, lambda t, s: s.from_joint('head', (-.125, .125, .115)),
-                                     lambda t, s: s.frame('head') @ hand_frame(-1, (.85, .18, .35), (0, -1, -.15)), lambda s: s.frame('head') @ np.array([-.85, -.25, .3]), .7, 'face', .8))
+    score.holds['left'].append(Touch('left', 1.7, 6.7, 'palm', 'hips', part('hips'), lambda t: (.17, .05, .02), lambda t: (-.25, -.55, .75),
+                                     lambda s: s.frame('hips') @ np.array([1, .1, -.45]), 1.0))
+    wiped = lambda t: .05 - .10 * float(ease((t - 2.4) / .9))
+    score.holds['right'].append(Touch('right', 2.3, 3.35, 'tips', 'head', part('head'), lambda t: (wiped(t), .142, .11), lambda t: (1, .12, .05),
+                                      lambda s: s.frame('head') @ np.array([-.8, -.35, .35]), .9, .7, kind='glide', samples=12, tilt=18, over_m=.12))
+    score.holds['right'].append(Touch('right', 4.6, 6.0, 'tips', 'head', part('head'), lambda t: (-.03, .142, .11), lambda t: (.75, .05, -.5),
+                                      lambda s: s.frame('head') @ np.array([-.85, -.25, .3]), .7, .8, palm=lambda t: (0, -1, -.15), over_m=.12))
     return score, []
 
 

@@ -220,6 +220,7 @@ class SettingsTest : public QObject {
         const LoadedFile source = demo_take("carry-crate");
         const LoadedFile target = demo_body("ferrier");
         PairingSettings settings = plain();
+        settings.passes.hold = false;
         settings.chains["arm.left"].carry = Carry::place;
         settings.chains["arm.left"].start_gives = 0.0;
         const TransferResult stiff = carry(source, target, settings);

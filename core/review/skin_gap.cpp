@@ -1,0 +1,178 @@
+#include "core/review/skin_gap.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <string>
+
+namespace nb {
+
+namespace {
+
+/// What most of a vertex's weight goes to, among joints that have a mark: 0 none.
+int mark_of(const Mesh& mesh, std::uint32_t vertex, const std::vector<char>& marks) {
+    std::array<float, 8> by{};
+    const VertexSkin& skin = mesh.skin[vertex];
+    for (size_t i = 0; i < skin.weight.size(); ++i) {
+        if (skin.weight[i] <= 0.0F) continue;
+        const int joint = mesh.palette[skin.palette[i]].joint;
+        by[size_t(joint < 0 ? 0 : marks[size_t(joint)])] += skin.weight[i];
+    }
+    return int(std::max_element(by.begin(), by.end()) - by.begin());
+}
+
+/// Nearest place on a triangle (Ericson, Real-Time Collision Detection, 5.1.5; from memory).
+Vec3 nearest_on(const Vec3& q, const Vec3& a, const Vec3& b, const Vec3& c) {
+    const Vec3 ab = b - a, ac = c - a, ap = q - a;
+    const double d1 = ab.dot(ap), d2 = ac.dot(ap);
+    if (d1 <= 0.0 && d2 <= 0.0) return a;
+    const Vec3 bp = q - b;
+    const double d3 = ab.dot(bp), d4 = ac.dot(bp);
+    if (d3 >= 0.0 && d4 <= d3) return b;
+    const double vc = d1 * d4 - d3 * d2;
+    if (vc <= 0.0 && d1 >= 0.0 && d3 <= 0.0) return a + d1 / (d1 - d3) * ab;
+    const Vec3 cp = q - c;
+    const double d5 = ab.dot(cp), d6 = ac.dot(cp);
+    if (d6 >= 0.0 && d5 <= d6) return c;
+    const double vb = d5 * d2 - d1 * d6;
+    if (vb <= 0.0 && d2 >= 0.0 && d6 <= 0.0) return a + d2 / (d2 - d6) * ac;
+    const double va = d3 * d6 - d5 * d4;
+    if (va <= 0.0 && d4 - d3 >= 0.0 && d5 - d6 >= 0.0)
+        return b + (d4 - d3) / ((d4 - d3) + (d5 - d6)) * (c - b);
+    const double whole = va + vb + vc;
+    return a + vb / whole * ab + vc / whole * ac;
+}
+
+}  // namespace
+
+struct SkinGauge::Placed {
+    struct Triangle {
+        Vec3 a, b, c, middle;
+        double radius_m;
+    };
+    std::vector<Triangle> triangles;
+    double height(const Vec3& q, double reach_m) const;
+};
+
+SkinGauge::SkinGauge(const Character& character, Side side) : character_(character) {
+    const std::string suffix(side_suffix(side));
+    const Skeleton& skeleton = character.rig.skeleton;
+    hand_joint_ = character.roles.joint("hand" + suffix);
+    const int forearm = character.roles.joint("forearm" + suffix);
+    const int upper = character.roles.joint("upperarm" + suffix);
+    if (hand_joint_ < 0 || forearm < 0 || upper < 0) return;
+    enum : char { body, upper_arm, lower_arm, hand };
+    std::vector<char> marks(size_t(skeleton.size()), body);
+    for (int j = 0; j < skeleton.size(); ++j) {
+        if (skeleton.is_ancestor(hand_joint_, j))
+            marks[size_t(j)] = hand;
+        else if (skeleton.is_ancestor(forearm, j))
+            marks[size_t(j)] = lower_arm;
+        else if (skeleton.is_ancestor(upper, j))
+            marks[size_t(j)] = upper_arm;
+    }
+    for (std::uint32_t m = 0; m < character.rig.meshes.size(); ++m) {
+        const Mesh& mesh = character.rig.meshes[m];
+        if (mesh.skin.size() != mesh.positions.size()) continue;
+        std::vector<int> own(mesh.positions.size());
+        std::vector<int> index_of(mesh.positions.size(), -1);
+        for (std::uint32_t v = 0; v < own.size(); ++v) {
+            own[v] = mark_of(mesh, v, marks);
+            if (own[v] == hand) hand_.push_back({m, v});
+            if (own[v] == lower_arm) forearm_.push_back({m, v});
+        }
+        for (size_t i = 0; i + 2 < mesh.indices.size(); i += 3) {
+            const std::array<std::uint32_t, 3> corners{mesh.indices[i], mesh.indices[i + 1],
+                                                       mesh.indices[i + 2]};
+            if (std::any_of(corners.begin(), corners.end(), [&](std::uint32_t v) { return own[v] != body; }))
+                continue;
+            std::array<std::uint32_t, 3> at{};
+            for (size_t k = 0; k < 3; ++k) {
+                int& index = index_of[corners[k]];
+                if (index < 0) {
+                    index = int(corners_.size());
+                    corners_.push_back({m, corners[k]});
+                }
+                at[k] = std::uint32_t(index);
+            }
+            others_.push_back(at);
+        }
+    }
+}
+
+Vec3 SkinGauge::at(const Corner& corner, const Pose& pose) const {
+    const Mesh& mesh = character_.rig.meshes[corner.mesh];
+    const VertexSkin& skin = mesh.skin[corner.vertex];
+    const Eigen::Vector4d v = mesh.positions[corner.vertex].cast<double>().homogeneous();
+    Vec3 sum = Vec3::Zero();
+    for (size_t i = 0; i < skin.weight.size(); ++i) {
+        if (skin.weight[i] <= 0.0F) continue;
+        const MeshJoint& by = mesh.palette[skin.palette[i]];
+        sum += double(skin.weight[i]) *
+               (pose.R[size_t(by.joint)] * Vec3((by.attach * v).head<3>()) + pose.p[size_t(by.joint)]);
+    }
+    return sum;
+}
+
+SkinGauge::Placed SkinGauge::place(const Pose& pose, const Vec3& about, double reach_m) const {
+    std::vector<Vec3> points;
+    points.reserve(corners_.size());
+    for (const Corner& corner : corners_) points.push_back(at(corner, pose));
+    Placed placed;
+    for (const auto& [a, b, c] : others_) {
+        Placed::Triangle one{points[a], points[b], points[c], Vec3::Zero(), 0.0};
+        one.middle = (one.a + one.b + one.c) / 3.0;
+        one.radius_m =
+            std::sqrt(std::max({(one.a - one.middle).squaredNorm(), (one.b - one.middle).squaredNorm(),
+                                (one.c - one.middle).squaredNorm()}));
+        if ((one.middle - about).norm() < reach_m + one.radius_m) placed.triangles.push_back(one);
+    }
+    return placed;
+}
+
+/// Height over triangles; the sign is that of the mean normal of all that are as near, so that edges and corners tell it,
+/// too.
+double SkinGauge::Placed::height(const Vec3& q, double reach_m) const {
+    constexpr double as_near_m = 1e-7;
+    double least = reach_m;
+    Vec3 way = Vec3::Zero();
+    Vec3 out = Vec3::Zero();
+    for (const Triangle& one : triangles) {
+        const double beyond = least + as_near_m + one.radius_m;
+        if ((q - one.middle).squaredNorm() > beyond * beyond) continue;
+        const Vec3 to = q - nearest_on(q, one.a, one.b, one.c);
+        const double d = to.norm();
+        if (d > least + as_near_m) continue;
+        if (d < least - as_near_m) out = Vec3::Zero();
+        out += (one.b - one.a).cross(one.c - one.a).normalized();
+        way = to;
+        least = std::min(least, d);
+    }
+    return way.dot(out) < 0.0 ? -least : least;
+}
+
+std::vector<std::array<Vec3, 3>> SkinGauge::triangles(const Pose& pose) const {
+    std::vector<std::array<Vec3, 3>> all;
+    for (const auto& [a, b, c] : others_)
+        all.push_back({at(corners_[a], pose), at(corners_[b], pose), at(corners_[c], pose)});
+    return all;
+}
+
+double SkinGauge::over(const Vec3& p_W, const Pose& pose, double reach_m) const {
+    return place(pose, p_W, reach_m).height(p_W, reach_m);
+}
+
+SkinGauge::Reading SkinGauge::read(const Pose& pose, double reach_m) const {
+    Reading reading{reach_m, 0.0};
+    if (is_empty()) return reading;
+    constexpr double arm_m = 0.4;  // from the wrist to all of hand and forearm
+    const Placed near = place(pose, pose.p[size_t(hand_joint_)], reach_m + arm_m);
+    if (near.triangles.empty()) return reading;
+    double lowest = reach_m;
+    for (const Corner& corner : hand_) lowest = std::min(lowest, near.height(at(corner, pose), reach_m));
+    reading.gap_m = lowest;
+    for (const Corner& corner : forearm_) lowest = std::min(lowest, near.height(at(corner, pose), reach_m));
+    reading.deepest_m = std::max(0.0, -lowest);
+    return reading;
+}
+
+}  // namespace nb

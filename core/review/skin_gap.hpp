@@ -1,0 +1,47 @@
+// How far a hand is off the own skin in a pose, by the mesh itself: vertices against triangles, nothing of the
+// surfaces the solve goes by (core/surface).
+#pragma once
+#include <array>
+#include <cstdint>
+#include <vector>
+
+#include "core/rest/character.hpp"
+
+namespace nb {
+
+/// Triangles and vertices of a skinned body, sorted once by what carries them.
+class SkinGauge {
+  public:
+    /// Empty for a body without a mesh or without that hand.
+    SkinGauge(const Character& character, Side side);
+
+    bool is_empty() const { return hand_.empty() || others_.empty(); }
+
+    struct Reading {
+        double gap_m =
+            0.0;  ///< the least height of the hand's vertices over the rest of the body; below 0: inside
+        double deepest_m =
+            0.0;  ///< how deep the deepest vertex of hand and forearm lies inside; 0: none does
+    };
+    /// `reach_m`: what is farther off is told as that far.
+    Reading read(const Pose& pose, double reach_m = 0.15) const;
+    /// Height of a point over the rest of the body, m; the same sign.
+    double over(const Vec3& p_W, const Pose& pose, double reach_m = 0.15) const;
+
+    /// What heights are measured over: all of the body but that arm.
+    std::vector<std::array<Vec3, 3>> triangles(const Pose& pose) const;
+
+  private:
+    struct Corner {
+        std::uint32_t mesh, vertex;
+    };
+    struct Placed;
+    Placed place(const Pose& pose, const Vec3& about, double reach_m) const;
+    Vec3 at(const Corner& corner, const Pose& pose) const;
+    const Character& character_;
+    std::vector<Corner> hand_, forearm_, corners_;
+    std::vector<std::array<std::uint32_t, 3>> others_;  ///< of `corners_`
+    int hand_joint_ = -1;
+};
+
+}  // namespace nb

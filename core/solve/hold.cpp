@@ -1,0 +1,140 @@
+#include "core/solve/hold.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "core/contact/grips.hpp"
+#include "core/math/hermite.hpp"
+#include "core/solve/body.hpp"
+#include "core/solve/near.hpp"
+#include "core/solve/paired.hpp"
+#include "core/solve/program.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double take_over_s = 0.5;
+constexpr double lead_s = 0.35;
+constexpr double settle_s = 0.1;  // in which a thing that hands cannot reach goes over to them
+
+/// 0 at the begin of the hold to 1 `over_s` on, and back.
+double held_share(const HeldThing::Hand& hand, double t_s, double over_s) {
+    if (t_s < hand.from_s || t_s > hand.to_s) return 0.0;
+    const double over = std::min(over_s, 0.5 * (hand.to_s - hand.from_s));
+    const double in = hand.is_from_begin ? 1.0 : std::clamp((t_s - hand.from_s) / over, 0.0, 1.0);
+    const double out = hand.is_to_end ? 1.0 : std::clamp((hand.to_s - t_s) / over, 0.0, 1.0);
+    return smooth_step(std::min(in, out));
+}
+
+Vec3 grip_of(const HeldThing::Hand& hand, std::span<const Quat> R, std::span<const Vec3> p) {
+    return p[size_t(hand.T_hand)] + R[size_t(hand.T_hand)] * hand.on_hand_J;
+}
+
+/// By the hands, each by its share; `share_over_s`: within which a hand takes over.
+Rigid by_hands(const Program& program, const HeldThing& thing, const SourceFrame& source,
+               std::span<const Quat> T_R, std::span<const Vec3> T_p, double share_over_s) {
+    const Quat& R_S = source.R[size_t(thing.S_thing)];
+    Rigid X{R_S, program.map(source.p[size_t(thing.S_thing)])};
+    std::array<const HeldThing::Hand*, 2> two{};
+    std::array<double, 2> of_two{};
+    double all = 0.0, most = 0.0;
+    for (const HeldThing::Hand& hand : thing.hands) {
+        const double u = held_share(hand, source.t_s, share_over_s);
+        all += u;
+        most = std::max(most, u);
+        const size_t at = program.limbs[hand.limb].limb == 2 ? 0 : 1;
+        if (u <= of_two[at]) continue;
+        of_two[at] = u;
+        two[at] = &hand;
+    }
+    if (all <= 0.0) return X;
+    if (two[0] && two[1]) {
+        const Vec3 own = R_S * (two[0]->on_thing_J - two[1]->on_thing_J);
+        const Vec3 wanted = grip_of(*two[0], T_R, T_p) - grip_of(*two[1], T_R, T_p);
+        if (own.norm() > 1e-3 && wanted.norm() > 1e-3)
+            X.R =
+                exp_rotation(std::min(of_two[0], of_two[1]) * log_rotation(shortest_arc(own, wanted))) * R_S;
+    }
+    Vec3 sum = Vec3::Zero();
+    for (const HeldThing::Hand& hand : thing.hands)
+        if (const double u = held_share(hand, source.t_s, share_over_s); u > 0.0)
+            sum += u * (grip_of(hand, T_R, T_p) - X.R * hand.on_thing_J);
+    X.p += most * (sum / all - X.p);
+    return X;
+}
+
+}  // namespace
+
+double hand_share(const HeldThing::Hand& hand, double t_s) {
+    const double away = std::max({0.0, hand.from_s - t_s, t_s - hand.to_s});
+    return smooth_step(std::clamp(1.0 - away / lead_s, 0.0, 1.0));
+}
+
+void compile_holds(const PairedBodies& bodies, const Take& take, Program& program) {
+    if (!program.passes.hold || take.frames == 0 || bodies.T.roles.is_four_legged()) return;
+    const std::vector<int> things = things_of(bodies.S, take);
+    if (things.empty()) return;
+    const BodySurface S_surface = surface_of(bodies.S);
+    const BodySurface T_surface = surface_of(bodies.T);
+    std::array<Vec3, 2> S_palms{Vec3::Zero(), Vec3::Zero()};
+    std::array<Vec3, 2> T_palms = S_palms;
+    std::array<double, 2> by_length{1.0, 1.0};
+    for (const size_t side : {size_t(0), size_t(1)}) {
+        const Side which = side == 0 ? Side::left : Side::right;
+        const std::vector<Vec3> S = hand_points(bodies.S, S_surface, which);
+        const std::vector<Vec3> T = hand_points(bodies.T, T_surface, which);
+        if (S.empty() || T.empty()) continue;
+        S_palms[side] = S.front();
+        T_palms[side] = T.front();
+        by_length[side] = T.back().norm() / std::max(1e-3, S.back().norm());
+    }
+    const WorldMotion motion = forward_kinematics(bodies.S.rig.skeleton, take);
+    for (const Grip& grip : find_grips(bodies.S, motion, things, S_palms, take.first_motion_frame)) {
+        const auto limb = std::find_if(program.limbs.begin(), program.limbs.end(),
+                                       [&](const LimbOp& op) { return op.limb == grip.limb; });
+        if (limb == program.limbs.end()) continue;
+        if (program.things.empty() || program.things.back().S_thing != grip.thing) {
+            program.things.emplace_back();
+            program.things.back().S_thing = grip.thing;
+        }
+        HeldThing::Hand hand;
+        hand.limb = size_t(limb - program.limbs.begin());
+        hand.T_hand = limb->T_tip;
+        const size_t side = grip.limb - 2;
+        // Where it lies on the source's hand beside its palm, in axes of the common stance.
+        const Vec3 beside_W = bodies.S_R0[size_t(limb->S_tip)] * Vec3(grip.on_hand_J - S_palms[side]);
+        hand.on_hand_J =
+            T_palms[side] + by_length[side] * (bodies.T_R0[size_t(limb->T_tip)].conjugate() * beside_W);
+        hand.on_thing_J = grip.on_thing_J;
+        hand.from_s = motion.time_s(grip.first);
+        hand.to_s = motion.time_s(grip.last - 1);
+        hand.is_from_begin = grip.first <= take.first_motion_frame + 1;
+        hand.is_to_end = grip.last >= take.frames - 1;
+        program.things.back().hands.push_back(hand);
+    }
+}
+
+void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& target) {
+    for (const HeldThing& thing : program.things) {
+        if (std::none_of(thing.hands.begin(), thing.hands.end(),
+                         [&](const HeldThing::Hand& hand) { return hand_share(hand, source.t_s) > 0.0; }))
+            continue;
+        const Rigid X = by_hands(program, thing, source, target.R, target.p, take_over_s);
+        for (const HeldThing::Hand& hand : thing.hands) {
+            const double w = hand_share(hand, source.t_s);
+            if (w <= 0.0) continue;
+            bring_arm(program, program.limbs[hand.limb],
+                      w * (X * hand.on_thing_J - grip_of(hand, target.R, target.p)), source, target);
+        }
+    }
+}
+
+Rigid thing_beside(const Program& program, int S_thing, const SourceFrame& source, const Pose& target) {
+    for (const HeldThing& thing : program.things)
+        if (thing.S_thing == S_thing) return by_hands(program, thing, source, target.R, target.p, settle_s);
+    return {source.R[size_t(S_thing)], program.map(source.p[size_t(S_thing)])};
+}
+
+}  // namespace nb

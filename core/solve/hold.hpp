@@ -1,0 +1,48 @@
+// Pass hold: things in hands.
+//
+// A thing that is not held stands where the place map puts it: M(p), turned as in the source, at its own size. Held
+// (core/contact/grips.hpp) it goes with the hands: with g_i where angles and reach have the target's grip points and c_i
+// where they are on the thing,
+//
+//   R = exp(u12 log(shortest arc of R_S (c_1 - c_2) onto g_1 - g_2)) R_S     one hand alone: R_S
+//   p = (1 - u) M(p_S) + u sum u_i (g_i - R c_i) / sum u_i
+//
+// which for one or two grips is the rigid least squares of the grips onto the hands' goals that turns least from the
+// source's own turn (Horn, Closed-form solution of absolute orientation, 1987, from memory). u_i rises from 0 where a
+// hand takes hold to 1 half a second on and falls as it lets go (not at the take's ends), u is the largest of them.
+// Then each hand is put exactly onto the thing: before it takes hold and after it has let go it is led there and away
+// within 0.35 s. The grip lies on the target's hand where it lies on the source's, by the length of the hands.
+#pragma once
+#include <vector>
+
+#include "core/motion/take.hpp"
+#include "core/solve/frames.hpp"
+
+namespace nb {
+
+struct PairedBodies;
+struct Program;
+
+struct HeldThing {
+    struct Hand {
+        size_t limb = 0;  ///< of `Program::limbs`
+        int T_hand = -1;
+        Vec3 on_hand_J = Vec3::Zero(), on_thing_J = Vec3::Zero();
+        double from_s = 0.0, to_s = 0.0;  ///< on the clock of the take's file
+        bool is_from_begin = false, is_to_end = false;
+    };
+    int S_thing = -1;
+    std::vector<Hand> hands;
+};
+
+/// How far a hand is led to what it holds: 1 in the hold, eased before and after it.
+double hand_share(const HeldThing::Hand& hand, double t_s);
+
+void compile_holds(const PairedBodies& bodies, const Take& take, Program& program);
+void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& target);
+
+/// Where a thing of the source (a root joint beside the body) is beside the target, world: with the hands that hold it, else
+/// by the place map. `target`: the whole result of that frame.
+Rigid thing_beside(const Program& program, int S_thing, const SourceFrame& source, const Pose& target);
+
+}  // namespace nb

@@ -1,0 +1,362 @@
+#include "core/solve/near.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <optional>
+
+#include "core/body/measures.hpp"
+#include "core/math/hermite.hpp"
+#include "core/solve/body.hpp"
+#include "core/solve/paired.hpp"
+#include "core/solve/program.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double touching_m = 0.03;
+constexpr double far_m = 0.12;
+constexpr double clavicle_gives = 0.6;
+constexpr double knuckle_share = 0.53;  // of the hand's length; hands without finger joints (practice)
+constexpr double rules_within_m = 0.02;
+constexpr double nothing_m = 1e-9;
+constexpr double clear_m = 0.008;
+constexpr double buried_m = 0.01;
+constexpr double most_turn_rad = 0.6;
+constexpr double softness_m = 0.003;  // of the least height over a hand
+constexpr int whole_hand_rounds = 3;
+
+}  // namespace
+
+double near_share(double h_m) {
+    return smooth_step(std::clamp((far_m - h_m) / (far_m - touching_m), 0.0, 1.0));
+}
+
+namespace {
+
+/// 1 on the skin, 0 from where nearness begins to fall.
+double touch_share(double h_m) {
+    return smooth_step(std::clamp((touching_m - h_m) / (touching_m - 0.01), 0.0, 1.0));
+}
+
+}  // namespace
+
+std::vector<Vec3> hand_points(const Character& character, const BodySurface& surface, Side side) {
+    const std::string suffix(side_suffix(side));
+    const PartSurface* hand = surface.part("hand" + suffix);
+    if (!hand) return {};
+    const RestAlignment& rest = character.rest;
+    const Rigid X = hand->frame(rest.R_WJ0[size_t(hand->joint)], rest.p_WJ0[size_t(hand->joint)]);
+    // At the aligned rest palms look down.
+    const Vec3 down = X.R.conjugate() * Vec3(-Vec3::UnitY());
+    double knuckle = knuckle_share;
+    if (const int j = character.roles.joint("middle.1" + suffix); j >= 0)
+        knuckle =
+            std::clamp((X.R.conjugate() * Vec3(rest.p_WJ0[size_t(j)] - X.p)).z() / hand->length_m, 0.2, 0.8);
+    const double phi = std::atan2(down.y(), down.x());
+    return {hand->X_JF * hand->point({0.5 * knuckle, phi, 0.0, 0.0}),
+            hand->X_JF * Vec3(0.0, 0.0, hand->length_m)};
+}
+
+namespace {
+
+/// How far up between the hip centre and the neck a part's beginning and end lie at the aligned rest.
+std::array<double, 2> shares_up(const Character& body, const PartSurface& part) {
+    const RestAlignment& rest = body.rest;
+    const auto joint = [&](const char* role) { return body.roles.joint(role); };
+    const int top = joint("neck.1") >= 0 ? joint("neck.1") : joint("head");
+    const int thigh = joint("thigh.left");
+    if (top < 0 || thigh < 0) return {0.0, 0.0};
+    const double from = rest.p_WJ0[size_t(thigh)].y();
+    const double whole = std::max(0.01, rest.p_WJ0[size_t(top)].y() - from);
+    const Rigid X = part.frame(rest.R_WJ0[size_t(part.joint)], rest.p_WJ0[size_t(part.joint)]);
+    const double end = (X * Vec3(0.0, 0.0, part.length_m)).y();
+    return {(X.p.y() - from) / whole, (end - from) / whole};
+}
+
+bool is_trunk(const PartSurface& part) {
+    return part.role == "hips" || part.role == "chest" || role_part(part.role) == "spine";
+}
+
+/// The part of the target that is what a part of the source is: of the same role; of the trunk, which bodies have in
+/// unlike many bones, and of the neck the one that lies as far up.
+std::optional<NearHand::PartPair> same_part(const PairedBodies& bodies, const BodySurface& S, size_t s,
+                                            const BodySurface& T) {
+    const PartSurface& part = S.parts[s];
+    const bool is_neck = role_part(part.role) == "neck";
+    if (!is_trunk(part) && !is_neck) {
+        for (size_t t = 0; t < T.parts.size(); ++t)
+            if (T.parts[t].role == part.role) return NearHand::PartPair{s, t};
+        return {};
+    }
+    const auto of_S = shares_up(bodies.S, part);
+    std::optional<NearHand::PartPair> best;
+    double least = 1e30;
+    for (size_t t = 0; t < T.parts.size(); ++t) {
+        if (is_neck ? role_part(T.parts[t].role) != "neck" : !is_trunk(T.parts[t])) continue;
+        const auto of_T = shares_up(bodies.T, T.parts[t]);
+        const double apart = std::abs(of_S[0] + of_S[1] - of_T[0] - of_T[1]);
+        if (apart >= least) continue;
+        least = apart;
+        best = NearHand::PartPair{s, t};
+        const double whole = of_T[1] - of_T[0];
+        if (is_neck || std::abs(whole) < 1e-3) continue;
+        best->s_at_0 = (of_S[0] - of_T[0]) / whole;
+        best->s_by_s = (of_S[1] - of_S[0]) / whole;
+    }
+    return best;
+}
+
+}  // namespace
+
+namespace {
+
+std::vector<NearHand::Skin> arm_skin(const BodySurface& surface, Side side) {
+    std::vector<NearHand::Skin> skin;
+    for (const std::string role : {"hand", "forearm"}) {
+        const PartSurface* part = surface.part(role + std::string(side_suffix(side)));
+        if (!part) continue;
+        NearHand::Skin& own = skin.emplace_back();
+        own.joint = part->joint;
+        for (const Vec3& u : part->samples_F) own.points_J.push_back(part->X_JF * u);
+    }
+    return skin;
+}
+
+}  // namespace
+
+namespace {
+
+/// The farthest point of hand and forearm from the wrist; the forearm turns about the wrist only.
+double long_of(const std::vector<NearHand::Skin>& skins, const RestAlignment& rest, int wrist) {
+    double most = 0.0;
+    for (const NearHand::Skin& skin : skins)
+        for (const Vec3& point : skin.points_J) {
+            const Vec3 at = rest.p_WJ0[size_t(skin.joint)] + rest.R_WJ0[size_t(skin.joint)] * point;
+            most = std::max(most, (at - rest.p_WJ0[size_t(wrist)]).norm());
+        }
+    return most;
+}
+
+}  // namespace
+
+void compile_near(const PairedBodies& bodies, Program& program) {
+    if (!program.passes.touch || bodies.S.roles.is_four_legged() || bodies.T.roles.is_four_legged()) return;
+    auto near = std::make_shared<NearProgram>();
+    near->S = surface_of(bodies.S);
+    near->T = surface_of(bodies.T);
+    near->to_reference = reference_stature_m / std::max(0.01, stature(bodies.S.rig.skeleton, bodies.S.roles));
+    near->by_stature = near->T.stature_m / std::max(0.01, near->S.stature_m);
+    for (size_t i = 0; i < program.limbs.size(); ++i) {
+        const LimbOp& limb = program.limbs[i];
+        if (limb.limb < 2) continue;
+        const Side side = role_side(limb_names[limb.limb]);
+        const std::string suffix(side_suffix(side));
+        NearHand hand;
+        hand.limb = i;
+        hand.S_hand = limb.S_tip;
+        hand.T_hand = limb.T_tip;
+        const std::vector<Vec3> S_points = hand_points(bodies.S, near->S, side);
+        const std::vector<Vec3> T_points = hand_points(bodies.T, near->T, side);
+        for (size_t p = 0; p < std::min(S_points.size(), T_points.size()); ++p)
+            hand.points.push_back({S_points[p], T_points[p]});
+        hand.S_skin = arm_skin(near->S, side);
+        hand.T_skin = arm_skin(near->T, side);
+        for (size_t s = 0; s < near->S.parts.size(); ++s) {
+            const std::string& role = near->S.parts[s].role;
+            const std::string part = role_part(role);
+            const bool is_arm = part == "upperarm" || part == "forearm" || part == "hand";
+            if (is_arm && role_side(role) == side) continue;
+            if (const auto pair = same_part(bodies, near->S, s, near->T)) hand.parts.push_back(*pair);
+        }
+        hand.S_long_m = long_of(hand.S_skin, bodies.S.rest, hand.S_hand);
+        hand.T_long_m = long_of(hand.T_skin, bodies.T.rest, hand.T_hand);
+        for (int j = 0; j < bodies.T_tree.size(); ++j)
+            if (bodies.T_tree.is_ancestor(hand.T_hand, j)) hand.T_below.push_back(j);
+        if (!hand.points.empty() && !hand.parts.empty() && !hand.S_skin.empty() && !hand.T_skin.empty())
+            near->hands.push_back(std::move(hand));
+    }
+    if (!near->hands.empty()) program.near = std::move(near);
+}
+
+void bring_arm(const Program& program, const LimbOp& limb, Vec3 by, const SourceFrame& source,
+               TargetFrame& target) {
+    if (by.norm() < nothing_m) return;
+    const auto p = [&](int joint) -> const Vec3& { return target.p[size_t(joint)]; };
+    if (limb.shoulder.T_clavicle >= 0) {
+        const Vec3 to = p(limb.T_tip) + by - p(limb.T_start);
+        const double length =
+            (p(limb.T_mid) - p(limb.T_start)).norm() + (p(limb.T_tip) - p(limb.T_mid)).norm();
+        // As far as it is stretched already it may go on.
+        const double free = std::max(0.95, (p(limb.T_tip) - p(limb.T_start)).norm() / length);
+        const double missing = to.norm() - soften_beyond(to.norm() / length, std::min(free, 0.9999)) * length;
+        if (missing > 0.0) {
+            const Vec3 tip = p(limb.T_tip);
+            bring_shoulder(limb.shoulder, limb.T_start, clavicle_gives * missing * to.normalized(), target);
+            by += tip - p(limb.T_tip);
+        }
+    }
+    move_tip(program, limb, by, source, target);
+    follow_anew(program, source, target, false);
+}
+
+namespace {
+
+/// What a height over the skin is multiplied by: how much thicker the target's part is, no less than how much taller its
+/// body.
+double height_ratio(const NearProgram& near, const PartSurface& S, const PartSurface& T) {
+    return std::max(T.mean_radius_m / S.mean_radius_m, near.by_stature);
+}
+
+/// A hand point near one part, in the source: found once a frame, used for turn and place.
+struct Nearness {
+    size_t point, T_part;
+    double w;
+    double S_h_m;
+    SurfacePlace place;  ///< on the target's part
+    Quat turn;           ///< of the target's skin there beside the source's, world
+};
+
+Quat lie_in_world(const PartSurface& part, const Rigid& X_WF, const SurfacePlace& place) {
+    return X_WF.R * Quat(part.lie(place));
+}
+
+void find_near(const NearProgram& near, const NearHand& hand, const SourceFrame& source,
+               const TargetFrame& target, std::vector<Nearness>& found) {
+    found.clear();
+    const double far = far_m / near.to_reference;
+    double least = far;
+    for (size_t i = 0; i < hand.points.size(); ++i) {
+        const Vec3 x = source.p[size_t(hand.S_hand)] + source.R[size_t(hand.S_hand)] * hand.points[i].S_J;
+        for (const NearHand::PartPair& pair : hand.parts) {
+            const PartSurface& S = near.S.parts[pair.S];
+            const PartSurface& T = near.T.parts[pair.T];
+            const Rigid X_S = S.frame(source.R[size_t(S.joint)], source.p[size_t(S.joint)]);
+            const Vec3 u = inverse(X_S) * x;
+            if (S.at_least_over(u) >= far) continue;
+            const SurfacePlace at = S.place(u);
+            const double w = near_share(at.h * near.to_reference);
+            if (w <= 0.0) continue;
+            SurfacePlace to = at;
+            to.s = std::clamp(pair.s_at_0 + pair.s_by_s * at.s, 0.0, 1.0);
+            to.h = at.h * height_ratio(near, S, T);
+            const Rigid X_T = T.frame(target.R[size_t(T.joint)], target.p[size_t(T.joint)]);
+            found.push_back(
+                {i, pair.T, w, at.h, to, lie_in_world(T, X_T, to) * lie_in_world(S, X_S, at).conjugate()});
+            least = std::min(least, at.h);
+        }
+    }
+    // What is nearest rules over what lies behind it.
+    for (Nearness& one : found) one.w *= std::exp((least - one.S_h_m) * near.to_reference / rules_within_m);
+}
+
+/// The least height of a hand over a part, smoothly, and the normal there (world).
+struct LeastHeight {
+    double h_m = 0.0;
+    Vec3 n_W = Vec3::Zero();
+};
+
+template <typename Frame>
+LeastHeight least_height(const PartSurface& part, const std::vector<NearHand::Skin>& skins,
+                         const Frame& frame, double softness) {
+    const Rigid X_WF = part.frame(frame.R[size_t(part.joint)], frame.p[size_t(part.joint)]);
+    std::array<double, 2 * PartSurface::most_samples> h{};
+    size_t count = 0;
+    double least = 1e30;
+    Vec3 lowest = Vec3::Zero();
+    for (const NearHand::Skin& skin : skins) {
+        const Rigid X_FJ = inverse(X_WF) * Rigid{frame.R[size_t(skin.joint)], frame.p[size_t(skin.joint)]};
+        for (const Vec3& point_J : skin.points_J) {
+            const Vec3 u = X_FJ * point_J;
+            const double over = part.place(u).h;
+            h[count++] = over;
+            if (over >= least) continue;
+            least = over;
+            lowest = u;
+        }
+    }
+    double sum = 0.0;
+    for (size_t i = 0; i < count; ++i) sum += std::exp((least - h[i]) / softness);
+    return {least - softness * std::log(sum), X_WF.R * part.lie(part.place(lowest)).col(0)};
+}
+
+/// What hand and forearm lack in height over the parts: what is touched is touched, and nothing sinks in deeper than in
+/// the source.
+Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const SourceFrame& source,
+                   const TargetFrame& target) {
+    const double softness = softness_m / near.to_reference;
+    const double clear = clear_m / near.to_reference;
+    const Vec3& S_wrist = source.p[size_t(hand.S_hand)];
+    const Vec3& T_wrist = target.p[size_t(hand.T_hand)];
+    double all = 0.0;
+    Vec3 by = Vec3::Zero();
+    for (const NearHand::PartPair& pair : hand.parts) {
+        const PartSurface& S = near.S.parts[pair.S];
+        const PartSurface& T = near.T.parts[pair.T];
+        const Vec3 u_S = inverse(S.frame(source.R[size_t(S.joint)], source.p[size_t(S.joint)])) * S_wrist;
+        const Vec3 u_T = inverse(T.frame(target.R[size_t(T.joint)], target.p[size_t(T.joint)])) * T_wrist;
+        const bool may_touch = S.at_least_over(u_S) < touching_m / near.to_reference + hand.S_long_m;
+        const bool may_sink = T.at_least_over(u_T) < clear + hand.T_long_m;
+        if (!may_touch && !may_sink) continue;
+        const double S_h = least_height(S, hand.S_skin, source, softness).h_m;
+        const LeastHeight in_target = least_height(T, hand.T_skin, target, softness);
+        const double wanted = S_h * height_ratio(near, S, T);
+        // What sinks in deeper than a centimetre tells little of where it lies.
+        const double least = -buried_m / near.to_reference;
+        const double missing = std::max(wanted, least) - std::max(in_target.h_m, least);
+        const double touch = touch_share(S_h * near.to_reference);
+        const double sunk = std::max(0.0, std::min(wanted, clear) - in_target.h_m);
+        const double share = std::max(touch, sunk / (sunk + softness));
+        all += share;
+        by += share * (touch * missing + (1.0 - touch) * sunk) * in_target.n_W;
+    }
+    return by / std::max(1.0, all);
+}
+
+void bring_hand(const Program& program, const NearHand& hand, const std::vector<Nearness>& found,
+                const SourceFrame& source, TargetFrame& target) {
+    const NearProgram& near = *program.near;
+    const LimbOp& limb = program.limbs[hand.limb];
+    double all = 0.0;
+    Vec3 turn = Vec3::Zero();
+    for (const Nearness& one : found) {
+        all += one.w;
+        turn += one.w * log_rotation(one.turn);
+    }
+    turn /= std::max(1.0, all);
+    if (const double angle = turn.norm(); angle > nothing_m)
+        turn *= most_turn_rad * std::tanh(angle / most_turn_rad) / angle;
+    if (turn.norm() > nothing_m) {
+        for (const int j : hand.T_below) turn_joint(target, j, exp_rotation(turn));
+        follow_anew(program, source, target, false);
+    }
+    Vec3 by = Vec3::Zero();
+    for (const Nearness& one : found) {
+        const PartSurface& T = near.T.parts[one.T_part];
+        const Rigid X_T = T.frame(target.R[size_t(T.joint)], target.p[size_t(T.joint)]);
+        const Vec3 x =
+            target.p[size_t(hand.T_hand)] + target.R[size_t(hand.T_hand)] * hand.points[one.point].T_J;
+        by += one.w * (X_T * T.point(one.place) - x);
+    }
+    bring_arm(program, limb, by / std::max(1.0, all), source, target);
+}
+
+}  // namespace
+
+void pass_near(const Program& program, const SourceFrame& source, TargetFrame& target) {
+    if (!program.near) return;
+    // One a thread, that grows once: nothing is allocated in a frame.
+    thread_local std::vector<Nearness> found;
+    for (const NearHand& hand : program.near->hands) {
+        find_near(*program.near, hand, source, target, found);
+        if (!found.empty()) bring_hand(program, hand, found, source, target);
+        for (int round = 0; round < whole_hand_rounds; ++round) {
+            const Vec3 by = by_whole_hand(*program.near, hand, source, target);
+            if (by.norm() < nothing_m) break;
+            bring_arm(program, program.limbs[hand.limb], by, source, target);
+        }
+    }
+}
+
+}  // namespace nb

@@ -1,0 +1,447 @@
+#include "core/surface/surface.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <optional>
+
+#include "core/body/measures.hpp"
+#include "core/motion/heading.hpp"
+#include "core/rest/evidence.hpp"
+#include "core/surface/breadths.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double percentile = 0.9;
+constexpr double end_percentile = 0.95;
+constexpr double least_radius_m = 0.002;
+constexpr int smoothing_rounds = 1;
+
+/// Catmull-Rom through four values a cell apart, u from the second to the third.
+double between(double a, double b, double c, double d, double u) {
+    return b + 0.5 * u * (c - a + u * (2.0 * a - 5.0 * b + 4.0 * c - d + u * (3.0 * (b - c) + d - a)));
+}
+
+double at_share(std::vector<double>& values, double share) {
+    const auto at = values.begin() + std::ptrdiff_t(share * double(values.size() - 1));
+    std::nth_element(values.begin(), at, values.end());
+    return *at;
+}
+
+}  // namespace
+
+double PartSurface::radius(double s, double phi) const {
+    const double row = std::clamp(s * rows - 0.5, 0.0, rows - 1.0);
+    double column = phi * columns / (2.0 * pi) - 0.5;
+    column -= columns * std::floor(column / columns);
+    const int r = std::min(int(row), rows - 2);
+    const int c = std::min(int(column), columns - 1);
+    std::array<double, 4> of_row{};
+    for (int i = 0; i < 4; ++i) {
+        // Mirrored past the first and last row: level there, so that ends go on without a kink.
+        const int at_row = r - 1 + i;
+        const auto& line = radius_m[size_t(at_row < 0 ? 1 : at_row >= rows ? rows - 2 : at_row)];
+        const auto at = [&](int k) { return line[size_t((c + k + columns) % columns)]; };
+        of_row[size_t(i)] = between(at(-1), at(0), at(1), at(2), column - c);
+    }
+    return between(of_row[0], of_row[1], of_row[2], of_row[3], row - r);
+}
+
+namespace {
+
+/// Radius of the half-ellipsoid at an end, along a ray that lies `cap` past it.
+double cap_radius(double r, double depth, double cap) {
+    const double c = std::cos(cap) / r;
+    const double d = std::sin(cap) / depth;
+    return 1.0 / std::sqrt(c * c + d * d);
+}
+
+}  // namespace
+
+SurfacePlace PartSurface::place(const Vec3& u_F) const {
+    SurfacePlace place;
+    const double rho = std::hypot(u_F.x(), u_F.y());
+    place.phi = std::atan2(u_F.y(), u_F.x());
+    place.s = std::clamp(u_F.z() / length_m, 0.0, 1.0);
+    const double r = radius(place.s, place.phi);
+    const double beyond = std::max(-u_F.z(), u_F.z() - length_m);
+    if (beyond <= 0.0) {
+        place.h = rho - r;
+        return place;
+    }
+    place.cap = std::atan2(beyond, rho);
+    place.h = std::hypot(rho, beyond) - cap_radius(r, cap_m[place.s > 0.5 ? 1 : 0], place.cap);
+    return place;
+}
+
+Vec3 PartSurface::point(const SurfacePlace& place) const {
+    double over = radius(place.s, place.phi);
+    if (place.cap > 0.0) over = cap_radius(over, cap_m[place.s > 0.5 ? 1 : 0], place.cap);
+    over += place.h;
+    const double rho = over * std::cos(place.cap);
+    const double beyond = over * std::sin(place.cap);
+    return {rho * std::cos(place.phi), rho * std::sin(place.phi),
+            place.s * length_m + (place.s > 0.5 ? beyond : -beyond)};
+}
+
+Mat3 PartSurface::lie(const SurfacePlace& place) const {
+    // Of the heights beside it: the gradient points out of the skin.
+    constexpr double step_m = 0.025;  // wide: what a hand lies on, no button or crease
+    const Vec3 at = point(place);
+    Vec3 out;
+    for (int i = 0; i < 3; ++i) {
+        Vec3 beside = at;
+        beside[i] += step_m;
+        const double above = this->place(beside).h;
+        beside[i] -= 2.0 * step_m;
+        out[i] = above - this->place(beside).h;
+    }
+    if (out.norm() < 1e-9) out = Vec3(std::cos(place.phi), std::sin(place.phi), 0.0);
+    return frame_from(out, Vec3(-std::sin(place.phi), std::cos(place.phi), 0.0));
+}
+
+double PartSurface::at_least_over(const Vec3& u_F) const {
+    const double along = std::max({0.0, -u_F.z(), u_F.z() - length_m});
+    return std::hypot(std::hypot(u_F.x(), u_F.y()), along) - widest_m;
+}
+
+const PartSurface* BodySurface::part(std::string_view role) const {
+    for (const PartSurface& one : parts)
+        if (one.role == role) return &one;
+    return nullptr;
+}
+
+namespace {
+
+using Grid = decltype(PartSurface::radius_m);
+
+/// Empty cells take the mean of filled ones beside them, until none is empty. False when all are.
+bool fill_holes(Grid& grid) {
+    for (;;) {
+        Grid next = grid;
+        int filled = 0, holes = 0;
+        for (int r = 0; r < PartSurface::rows; ++r)
+            for (int c = 0; c < PartSurface::columns; ++c) {
+                if (grid[size_t(r)][size_t(c)] > 0.0) continue;
+                double sum = 0.0;
+                int count = 0;
+                const auto add = [&](int row, int column) {
+                    if (row < 0 || row >= PartSurface::rows) return;
+                    const double v =
+                        grid[size_t(row)][size_t((column + PartSurface::columns) % PartSurface::columns)];
+                    if (v <= 0.0) return;
+                    sum += v;
+                    ++count;
+                };
+                add(r, c - 1);
+                add(r, c + 1);
+                add(r - 1, c);
+                add(r + 1, c);
+                if (count > 0) {
+                    next[size_t(r)][size_t(c)] = sum / count;
+                    ++filled;
+                } else {
+                    ++holes;
+                }
+            }
+        grid = next;
+        if (holes == 0) return true;
+        if (filled == 0) return false;
+    }
+}
+
+void smooth(Grid& grid) {
+    for (int round = 0; round < smoothing_rounds; ++round) {
+        const Grid before = grid;
+        for (int r = 0; r < PartSurface::rows; ++r)
+            for (int c = 0; c < PartSurface::columns; ++c) {
+                const auto at = [&](int row, int column) {
+                    return before[size_t(std::clamp(row, 0, PartSurface::rows - 1))]
+                                 [size_t((column + PartSurface::columns) % PartSurface::columns)];
+                };
+                grid[size_t(r)][size_t(c)] =
+                    0.5 * at(r, c) + 0.125 * (at(r - 1, c) + at(r + 1, c) + at(r, c - 1) + at(r, c + 1));
+            }
+    }
+}
+
+bool is_trunk(const std::string& role) {
+    return role == "hips" || role == "chest" || role_part(role) == "spine";
+}
+
+/// Trunk, head and foot have much of their skin past the ends of their bone.
+bool goes_on_past_its_bone(const std::string& role) {
+    return is_trunk(role) || role == "head" || role_part(role) == "foot";
+}
+
+/// The part's length is that of its skin, from end to end.
+void take_in(PartSurface& part, std::vector<Vec3>& points_F) {
+    constexpr double left_out = 0.03;
+    constexpr size_t least_points = 12;
+    if (points_F.size() < least_points) return;
+    std::vector<double> along;
+    for (const Vec3& u : points_F) along.push_back(u.z());
+    const double from = std::min(0.0, at_share(along, left_out));
+    const double to = std::max(part.length_m, at_share(along, 1.0 - left_out));
+    part.X_JF.p += part.X_JF.R * Vec3(0.0, 0.0, from);
+    part.length_m = to - from;
+    part.before_m = -from;
+    for (Vec3& u : points_F) u.z() -= from;
+}
+
+/// Radii of a part from the vertices it carries, in its frame; false with too few.
+bool read_mesh(PartSurface& part, const std::vector<Vec3>& points_F) {
+    constexpr size_t least_points = 12;
+    if (points_F.size() < least_points) return false;
+    std::array<std::array<std::vector<double>, PartSurface::columns>, PartSurface::rows> cells;
+    std::array<std::vector<double>, 2> beyond;
+    for (const Vec3& u : points_F) {
+        const double s = u.z() / part.length_m;
+        if (s < 0.0 || s > 1.0) {
+            beyond[s < 0.0 ? 0 : 1].push_back(s < 0.0 ? -u.z() : u.z() - part.length_m);
+            continue;
+        }
+        const double turn = (std::atan2(u.y(), u.x()) + 2.0 * pi) / (2.0 * pi);
+        const int c = int(turn * PartSurface::columns) % PartSurface::columns;
+        const int r = std::min(int(s * PartSurface::rows), PartSurface::rows - 1);
+        cells[size_t(r)][size_t(c)].push_back(std::hypot(u.x(), u.y()));
+    }
+    for (size_t r = 0; r < cells.size(); ++r)
+        for (size_t c = 0; c < cells[r].size(); ++c)
+            part.radius_m[r][c] =
+                cells[r][c].empty() ? 0.0 : std::max(least_radius_m, at_share(cells[r][c], percentile));
+    if (!fill_holes(part.radius_m)) return false;
+    smooth(part.radius_m);
+    for (size_t end = 0; end < 2; ++end) {
+        const auto& row = part.radius_m[end == 0 ? 0 : PartSurface::rows - 1];
+        double mean = 0.0;
+        for (const double r : row) mean += r / PartSurface::columns;
+        part.cap_m[end] = 0.3 * mean;
+        if (!beyond[end].empty())
+            part.cap_m[end] = std::max(part.cap_m[end], at_share(beyond[end], end_percentile));
+    }
+    part.is_from_mesh = true;
+    return true;
+}
+
+/// Radii of another body's part of the same role, of that body's stature.
+bool read_skin(PartSurface& part, const BodySurface* skin, double stature_m) {
+    const PartSurface* as = skin ? skin->part(part.role) : nullptr;
+    if (!as || !as->is_from_mesh || skin->stature_m <= 0.0) return false;
+    const double k = stature_m / skin->stature_m;
+    part.radius_m = as->radius_m;
+    for (auto& row : part.radius_m)
+        for (double& r : row) r *= k;
+    for (size_t end = 0; end < 2; ++end) part.cap_m[end] = k * as->cap_m[end];
+    if (goes_on_past_its_bone(part.role)) {
+        part.X_JF.p += part.X_JF.R * Vec3(0.0, 0.0, -k * as->before_m);
+        part.length_m = k * as->length_m;
+    }
+    part.is_from_mesh = true;
+    return true;
+}
+
+void read_breadths(PartSurface& part, double stature_m) {
+    const std::string name = role_part(part.role);
+    const auto* row = std::find_if(part_breadths.begin(), part_breadths.end(),
+                                   [&](const PartBreadth& one) { return one.part == name; });
+    if (row == part_breadths.end()) row = part_breadths.begin() + 3;
+    for (int r = 0; r < PartSurface::rows; ++r) {
+        const double s = (r + 0.5) / PartSurface::rows;
+        const double a = stature_m * (row->depth0 + s * (row->depth1 - row->depth0));
+        const double b = stature_m * (row->breadth0 + s * (row->breadth1 - row->breadth0));
+        for (int c = 0; c < PartSurface::columns; ++c) {
+            const double phi = (c + 0.5) * 2.0 * pi / PartSurface::columns;
+            part.radius_m[size_t(r)][size_t(c)] = a * b / std::hypot(b * std::cos(phi), a * std::sin(phi));
+        }
+    }
+    for (size_t end = 0; end < 2; ++end) {
+        const auto& line = part.radius_m[end == 0 ? 0 : PartSurface::rows - 1];
+        part.cap_m[end] = *std::min_element(line.begin(), line.end());
+    }
+}
+
+/// Points as far from each other as can be (Gonzalez 1985, from memory).
+std::vector<Vec3> spread_over(const std::vector<Vec3>& points, size_t most) {
+    std::vector<Vec3> chosen;
+    if (points.empty()) return chosen;
+    std::vector<double> apart(points.size(), 1e30);
+    size_t next = 0;
+    while (chosen.size() < std::min(most, points.size())) {
+        chosen.push_back(points[next]);
+        for (size_t i = 0; i < points.size(); ++i)
+            apart[i] = std::min(apart[i], (points[i] - chosen.back()).squaredNorm());
+        next = size_t(std::max_element(apart.begin(), apart.end()) - apart.begin());
+    }
+    return chosen;
+}
+
+bool is_part(const std::string& role) {
+    const std::string part = role_part(role);
+    return role == "hips" || role == "chest" ||
+           std::any_of(part_breadths.begin(), part_breadths.end(),
+                       [&](const PartBreadth& one) { return one.part == part; });
+}
+
+/// Where a part's bone begins and ends at the aligned rest; empty when it has no length.
+std::optional<std::pair<Vec3, Vec3>> bone_of(const Character& body, const std::string& role,
+                                             const Pose& pose) {
+    const RoleMap& roles = body.roles;
+    const auto place = [&](std::string_view other) -> std::optional<Vec3> {
+        const int j = roles.joint(other);
+        return j < 0 ? std::nullopt : std::optional<Vec3>(pose.p[size_t(j)]);
+    };
+    Vec3 start = *place(role);
+    Vec3 end;
+    const std::string part = role_part(role);
+    const std::string side(side_suffix(role_side(role)));
+    const auto to_first = [&](const std::vector<std::string>& others) {
+        for (const std::string& other : others)
+            if (const auto p = place(other); p && (*p - start).norm() > 1e-3) {
+                end = *p;
+                return true;
+            }
+        return false;
+    };
+    bool is_there = false;
+    if (role == "hips") {
+        const BodyLines lines{roles.joint("thigh.left"), roles.joint("thigh.right"), -1, -1};
+        if (lines.thigh_left >= 0 && lines.thigh_right >= 0) start = hip_centre(pose.p, lines);
+        is_there = to_first({"spine.1", "spine.2", "chest", "neck.1", "head"});
+    } else if (role == "chest") {
+        is_there = to_first({"neck.1", "neck.2", "head"});
+    } else if (part == "hand") {
+        // To the finger tips.
+        is_there = find_bone_end(body.rig.skeleton, roles, role, pose, end);
+        Vec3 tip;
+        for (const auto* finger : {"middle.3", "index.3", "middle.2", "index.2"})
+            if (is_there && place(finger + side) &&
+                find_bone_end(body.rig.skeleton, roles, finger + side, pose, tip)) {
+                end = tip;
+                break;
+            }
+    } else {
+        is_there = find_bone_end(body.rig.skeleton, roles, role, pose, end);
+        if (!is_there && part == "spine") is_there = to_first({"chest", "neck.1", "head"});
+    }
+    if (!is_there || (end - start).norm() < 1e-3) return {};
+    return std::pair{start, end};
+}
+
+/// What of a hand, or of a forearm toward the wrist, may touch: of its mesh, else of the skin its document names, else all over its radii.
+void sample(PartSurface& part, const std::vector<Vec3>& points_F, const BodySurface* skin, double stature_m) {
+    constexpr size_t least_points = 12;
+    const bool is_hand = role_part(part.role) == "hand";
+    std::vector<Vec3> toward_end;
+    for (const Vec3& u : points_F)
+        if (is_hand || u.z() > 0.5 * part.length_m) toward_end.push_back(u);
+    part.samples_F =
+        spread_over(toward_end, is_hand ? PartSurface::most_samples : PartSurface::most_samples / 2);
+    const PartSurface* as = skin ? skin->part(part.role) : nullptr;
+    if (part.samples_F.size() >= least_points) return;
+    part.samples_F.clear();
+    if (as && skin->stature_m > 0.0)
+        for (const Vec3& u : as->samples_F) part.samples_F.push_back(stature_m / skin->stature_m * u);
+    if (!part.samples_F.empty()) return;
+    for (const double s : {0.55, 0.75, 0.95, 0.15, 0.35}) {
+        if (!is_hand && s < 0.5) break;
+        for (int k = 0; k < 8; ++k) part.samples_F.push_back(part.point({s, 2.0 * pi * k / 8.0, 0.0, 0.0}));
+    }
+}
+
+/// The trunk is one shell, whatever carries it: a coat's skirt goes with the thighs and lies on the hips. To the points
+/// of a trunk part come those of the trunk's other parts and of the thighs that lie beside its bone.
+void add_beside(const std::vector<PartSurface>& parts, size_t index, const Pose& pose, const MeshPoints& skin,
+                const std::vector<int>& part_of, std::vector<Vec3>& points_F) {
+    const PartSurface& part = parts[index];
+    const Rigid X_FW = inverse(part.frame(pose.R[size_t(part.joint)], pose.p[size_t(part.joint)]));
+    for (size_t j = 0; j < skin.of_joint.size(); ++j) {
+        if (part_of[j] < 0 || part_of[j] == int(index)) continue;
+        const std::string& other = parts[size_t(part_of[j])].role;
+        if (!is_trunk(other) && role_part(other) != "thigh") continue;
+        for (const Vec3& p : skin.of_joint[j])
+            if (const Vec3 u = X_FW * p; u.z() >= 0.0 && u.z() <= part.length_m) points_F.push_back(u);
+    }
+}
+
+}  // namespace
+
+BodySurface surface_of(const Character& character) {
+    BodySurface body;
+    const RestAlignment& rest = character.rest;
+    const RoleMap& roles = character.roles;
+    if (!rest.is_there() || roles.joint("hips") < 0) return body;
+    const Pose pose = aligned_pose(rest);
+    const Skeleton& skeleton = character.rig.skeleton;
+    std::vector<int> part_of(size_t(skeleton.size()), -1);
+    for (const RoleFill& fill : roles.fills) {
+        if (fill.joint < 0 || !is_part(fill.role)) continue;
+        const auto bone = bone_of(character, fill.role, pose);
+        if (!bone) continue;
+        PartSurface part;
+        part.role = fill.role;
+        part.joint = fill.joint;
+        const Vec3 along = bone->second - bone->first;
+        part.length_m = along.norm();
+        const Vec3 z = along / part.length_m;
+        const Vec3 faces =
+            std::abs(z.z()) > 0.8 || role_part(fill.role) == "foot" ? Vec3::UnitY() : Vec3::UnitZ();
+        const Vec3 x = (faces - faces.dot(z) * z).normalized();
+        Mat3 F;
+        F << x, z.cross(x), z;
+        part.X_JF = inverse(Rigid{pose.R[size_t(fill.joint)], pose.p[size_t(fill.joint)]}) *
+                    Rigid{Quat(F), bone->first};
+        part_of[size_t(fill.joint)] = int(body.parts.size());
+        body.parts.push_back(std::move(part));
+    }
+    std::vector<char> is_thing(size_t(skeleton.size()), 0);
+    for (const Unassigned& other : roles.unassigned)
+        if (other.reason.starts_with("prop")) is_thing[size_t(other.joint)] = 1;
+    for (int j = 0; j < skeleton.size(); ++j) {
+        const int above = skeleton.parents[size_t(j)];
+        if (above >= 0 && is_thing[size_t(above)]) is_thing[size_t(j)] = 1;
+        if (part_of[size_t(j)] < 0 && above >= 0 && !is_thing[size_t(j)])
+            part_of[size_t(j)] = part_of[size_t(above)];
+    }
+    std::vector<std::vector<Vec3>> points(body.parts.size());
+    MeshPoints skin;
+    if (!character.rig.meshes.empty()) {
+        skin = mesh_points(character.rig, pose);
+        for (size_t j = 0; j < skin.of_joint.size(); ++j) {
+            if (part_of[j] < 0) continue;
+            const PartSurface& part = body.parts[size_t(part_of[j])];
+            const Rigid X_FW = inverse(part.frame(pose.R[size_t(part.joint)], pose.p[size_t(part.joint)]));
+            for (const Vec3& p : skin.of_joint[j]) points[size_t(part_of[j])].push_back(X_FW * p);
+        }
+    }
+    for (size_t i = 0; i < body.parts.size(); ++i)
+        if (goes_on_past_its_bone(body.parts[i].role)) take_in(body.parts[i], points[i]);
+    for (size_t i = 0; i < body.parts.size(); ++i)
+        if (is_trunk(body.parts[i].role)) add_beside(body.parts, i, pose, skin, part_of, points[i]);
+    const double tall = body.stature_m = stature(skeleton, roles);
+    for (size_t i = 0; i < body.parts.size(); ++i) {
+        PartSurface& part = body.parts[i];
+        if (!read_mesh(part, points[i]) && !read_skin(part, character.skin.get(), tall))
+            read_breadths(part, tall);
+        if (const std::string kind = role_part(part.role); kind == "hand" || kind == "forearm")
+            sample(part, points[i], character.skin.get(), tall);
+        double sum = 0.0;
+        for (const auto& line : part.radius_m)
+            for (const double r : line) {
+                sum += r;
+                part.widest_m = std::max(part.widest_m, r);
+            }
+        part.mean_radius_m = sum / (PartSurface::rows * PartSurface::columns);
+        // Between cells a cubic may go over.
+        part.widest_m = 1.1 * std::max({part.widest_m, part.cap_m[0], part.cap_m[1]});
+        body.is_from_mesh = body.is_from_mesh || part.is_from_mesh;
+    }
+    // Of a body with a mesh a bone without skin of its own lies inside what others carry.
+    if (body.is_from_mesh)
+        std::erase_if(body.parts, [](const PartSurface& part) { return !part.is_from_mesh; });
+    return body;
+}
+
+}  // namespace nb

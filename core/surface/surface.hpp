@@ -1,0 +1,72 @@
+// The skin of a body as radii about its bones, part by part.
+//
+// A part is a bone b up to its next joint c. Its frame F at the aligned rest: z along c - b, x where the body
+// faces made square to z (feet: up), y = z x x; it goes with the bone. So the same angle about z means the same
+// side of the body on any rig, and a place is told by
+//
+//   s      along the bone, 0 at b, 1 at c; of hips, chest, head and foot from end to end of their own skin
+//   phi    about it, from x toward y, rad
+//   cap    beyond an end, where s is held at 0 or 1: the angle at which it lies past that end, rad; 0 beside the bone
+//   h      height over the skin, m: rho - r(s, phi), at an end beyond the half-ellipsoid of radii r and its own depth
+//
+// r is read from the mesh at the aligned rest: vertices whose largest weight belongs to the bone or to what hangs
+// on it and is no part, on a grid of 12 in s by 24 in phi, the 90th percentile a cell, holes filled from beside,
+// smoothed; between cells cubic (Catmull-Rom), so that places go along smoothly. Clothes are body. Without a mesh:
+// breadths and depths by stature (core/surface/breadths.hpp).
+//
+// Source: surface coordinates that keep a self-contact across bodies, Molla, Debarba, Boulic, Egocentric mapping of
+// body surface constraints, IEEE TVCG 2018 (from memory).
+#pragma once
+#include <array>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "core/rest/character.hpp"
+
+namespace nb {
+
+struct SurfacePlace {
+    double s = 0.0, phi = 0.0, cap = 0.0, h = 0.0;
+};
+
+struct PartSurface {
+    static constexpr int rows = 12, columns = 24;
+
+    std::string role;
+    int joint = -1;
+    Rigid X_JF;  ///< the part's frame in its joint's
+    double length_m = 0.0;
+    double before_m = 0.0;                                     ///< by which it begins before its bone
+    std::array<std::array<double, columns>, rows> radius_m{};  ///< at the middles of cells
+    std::array<double, 2> cap_m{};  ///< depth of the half-ellipsoid at s = 0 and s = 1
+    double mean_radius_m = 0.0, widest_m = 0.0;
+    static constexpr size_t most_samples = 48;
+    std::vector<Vec3>
+        samples_F;  ///< of hands, and forearms toward the wrist: points all over the skin, in the part's frame, m
+    bool is_from_mesh = false;
+
+    Rigid frame(const Quat& R_WJ, const Vec3& p_WJ) const { return Rigid{R_WJ, p_WJ} * X_JF; }
+    double radius(double s, double phi) const;
+    /// Of a point in the part's frame, m.
+    SurfacePlace place(const Vec3& u_F) const;
+    Vec3 point(const SurfacePlace& place) const;
+    /// Out of the skin, and along it: columns normal, round the bone, and square to both; in the part's frame.
+    Mat3 lie(const SurfacePlace& place) const;
+    /// Less than this a point cannot be over the skin; cheap.
+    double at_least_over(const Vec3& u_F) const;
+};
+
+struct BodySurface {
+    std::vector<PartSurface> parts;
+    bool is_from_mesh = false;
+    double stature_m = 0.0;
+
+    const PartSurface* part(std::string_view role) const;
+};
+
+/// From its meshes, else by `Character::skin` (parts of the same role, by stature), else by breadths. Needs the aligned rest; empty without one, or for a body without hips. Of large meshes about 20,000 vertices are
+/// looked at.
+BodySurface surface_of(const Character& character);
+
+}  // namespace nb

@@ -1,0 +1,416 @@
+// Touching crosses as touching: a hand that lies on hip, brow or thigh in the take lies there on every body of the crew,
+// measured by the meshes themselves against what the simulator says of its takes.
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
+#include <QProcess>
+#include <QtTest>
+#include <nlohmann/json.hpp>
+
+#include "core/base/files.hpp"
+#include "core/contact/grips.hpp"
+#include "core/library/library.hpp"
+#include "core/review/skin_gap.hpp"
+#include "core/solve/engine.hpp"
+#include "core/solve/hold.hpp"
+#include "core/solve/near.hpp"
+#include "tests/support/run_test.hpp"
+#include "tests/support/test_rigs.hpp"
+
+using namespace nb;
+
+namespace {
+
+const std::vector<std::string> crew{"performer", "dockhand", "ferrier", "lamp-child", "net-mender"};
+const std::vector<std::string> touching_takes{"weary-watch", "bollard-sit"};
+
+LoadedFile body_of(const std::string& name) {
+    std::vector<std::string> notes;
+    return load_character(test::demo("characters/" + name + "/rig.glb"),
+                          test::demo("characters/" + name + "/character.json"), notes);
+}
+LoadedFile take_of(const std::string& name) {
+    std::vector<std::string> notes;
+    return load_take(test::demo("takes/" + name + ".take.json"), "", notes);
+}
+
+PairingSettings with_touch() {
+    PairingSettings settings;
+    settings.passes.touch = true;
+    return settings;
+}
+
+struct Touching {
+    Side side;
+    int first, last;
+};
+/// Spans in which a hand is on the own body.
+std::vector<Touching> touches_of(const std::string& take) {
+    std::vector<Touching> spans;
+    const std::string text = read_file(test::demo("takes/" + take + ".labels.json"));
+    for (const auto& value : QJsonDocument::fromJson(QByteArray::fromStdString(text)).array()) {
+        const QJsonObject span = value.toObject();
+        const QString on = span["on"].toString();
+        if (on != "hips" && on != "head" && !on.startsWith("thigh")) continue;
+        spans.push_back({span["limb"].toString() == "hand.left" ? Side::left : Side::right,
+                         span["first"].toInt(), span["last"].toInt()});
+    }
+    return spans;
+}
+
+/// A motion's frame on the skeleton of the body's own rig, by the names of its joints.
+Pose pose_on(const Skeleton& rig, const Skeleton& skeleton, const WorldMotion& motion, int frame) {
+    Pose pose = rest_pose(rig);
+    for (int j = 0; j < rig.size(); ++j) {
+        const int k = skeleton.find(rig.names[size_t(j)]);
+        if (k < 0) continue;
+        pose.R[size_t(j)] = motion.R[motion.at(frame, k)];
+        pose.p[size_t(j)] = motion.p[motion.at(frame, k)];
+    }
+    return pose;
+}
+
+/// Frames in which a hand holds a thing, as the simulator says.
+std::vector<char> held_frames(const std::string& take, const std::string& limb, const std::string& thing,
+                              int frames) {
+    std::vector<char> held(size_t(frames), 0);
+    const std::string text = read_file(test::demo("takes/" + take + ".labels.json"));
+    for (const auto& value : QJsonDocument::fromJson(QByteArray::fromStdString(text)).array()) {
+        const QJsonObject span = value.toObject();
+        if (span["on"].toString().toStdString() != thing || span["limb"].toString().toStdString() != limb)
+            continue;
+        for (int f = span["first"].toInt(); f < span["last"].toInt(); ++f) held[size_t(f)] = 1;
+    }
+    return held;
+}
+
+struct Kept {
+    int frames = 0, kept = 0;
+    double worst_gap_mm = 0.0, worst_depth_mm = 0.0;
+    int looked_at = 0, deep = 0;  ///< over the whole take, both hands; deeper than 2 cm
+    double share() const { return frames == 0 ? 1.0 : double(kept) / frames; }
+    double deep_share() const { return looked_at == 0 ? 0.0 : double(deep) / looked_at; }
+};
+
+Kept measure(const Character& rig, const Skeleton& skeleton, const WorldMotion& motion,
+             const std::vector<Touching>& touches, int step) {
+    Kept kept;
+    for (const Side side : {Side::left, Side::right}) {
+        const SkinGauge gauge(rig, side);
+        for (int f = 0; f < motion.frames; f += step) {
+            const SkinGauge::Reading now = gauge.read(pose_on(rig.rig.skeleton, skeleton, motion, f), 0.1);
+            ++kept.looked_at;
+            if (now.deepest_m > 0.02) ++kept.deep;
+            for (const Touching& touch : touches) {
+                if (touch.side != side || f < touch.first || f >= touch.last) continue;
+                ++kept.frames;
+                kept.worst_gap_mm = std::max(kept.worst_gap_mm, 1000.0 * now.gap_m);
+                kept.worst_depth_mm = std::max(kept.worst_depth_mm, -1000.0 * now.gap_m);
+                if (now.gap_m <= 0.015 && now.gap_m >= -0.010) ++kept.kept;
+            }
+        }
+    }
+    return kept;
+}
+
+}  // namespace
+
+class TouchTest : public QObject {
+    Q_OBJECT
+
+  private slots:
+    /// The performer's own hands: within 5 mm, no deeper than 5 mm.
+    void the_performer_touches_without_sinking() {
+        const LoadedFile body = body_of("performer");
+        for (const std::string& name : touching_takes) {
+            const LoadedFile take = take_of(name);
+            const WorldMotion motion = forward_kinematics(take.character.rig.skeleton, *take.take, 2);
+            const std::vector<Touching> touches = touches_of(name);
+            QVERIFY(!touches.empty());
+            const Kept kept = measure(body.character, take.character.rig.skeleton, motion, touches, 6);
+            qInfo("%s: %d frames, gap to %.1f mm, depth to %.1f mm; deeper than 2 cm %.1f %%", name.c_str(),
+                  kept.frames, kept.worst_gap_mm, kept.worst_depth_mm, 100.0 * kept.deep_share());
+            QVERIFY(kept.worst_gap_mm <= 5.0);
+            QVERIFY(kept.worst_depth_mm <= 5.0);
+            QCOMPARE(kept.deep, 0);
+        }
+    }
+
+    /// Heights by the mesh against a second way of measuring (tests/support/winding.py), on ten frames.
+    void heights_are_measured_as_another_way_does() {
+        const LoadedFile body = body_of("net-mender");
+        const LoadedFile take = take_of("weary-watch");
+        const TransferResult result = transfer(take.character, *take.take, body.character, with_touch(), 2);
+        const SkinGauge gauge(body.character, Side::left);
+        const int hand = body.character.roles.joint("hand.left");
+        int inside = 0;
+        for (int i = 0; i < 10; ++i) {
+            const int frame = 90 + 30 * i;
+            const Pose pose =
+                pose_on(body.character.rig.skeleton, body.character.rig.skeleton, result.target, frame);
+            nlohmann::json given{{"points", nlohmann::json::array()}, {"triangles", nlohmann::json::array()}};
+            for (const auto& [a, b, c] : gauge.triangles(pose))
+                given["triangles"].push_back(
+                    {{a.x(), a.y(), a.z()}, {b.x(), b.y(), b.z()}, {c.x(), c.y(), c.z()}});
+            std::vector<Vec3> points;
+            for (int k = 0; k < 12; ++k)
+                points.push_back(pose.p[size_t(hand)] +
+                                 Vec3(0.016 * (k % 4) - 0.08, 0.02 * (k / 4) - 0.03, 0.012 * (k % 3)));
+            for (const Vec3& p : points) given["points"].push_back({p.x(), p.y(), p.z()});
+            QProcess python;
+            python.start("/usr/bin/python3", {NB_SOURCE_DIR "/tests/support/winding.py"});
+            QVERIFY(python.waitForStarted());
+            python.write(QByteArray::fromStdString(given.dump()));
+            python.closeWriteChannel();
+            QVERIFY(python.waitForFinished(120000));
+            QCOMPARE(python.exitCode(), 0);
+            const auto told = nlohmann::json::parse(python.readAllStandardOutput().toStdString());
+            QCOMPARE(told.size(), points.size());
+            for (size_t k = 0; k < points.size(); ++k) {
+                const double h = gauge.over(points[k], pose, 1.0);
+                QVERIFY2(std::abs(h - told[k].get<double>()) < 1e-6,
+                         qPrintable(QString("frame %1: %2 mm and %3 mm")
+                                        .arg(frame)
+                                        .arg(1000 * h)
+                                        .arg(1000 * told[k].get<double>())));
+                if (h < 0.0) ++inside;
+            }
+        }
+        QVERIFY(inside > 10);
+    }
+
+    /// Onto itself nothing moves; where nothing comes near, nothing changes to the bit.
+    void what_is_not_near_does_not_change() {
+        const LoadedFile take = take_of("lantern-signal");
+        const LoadedFile performer = body_of("performer");
+        const LoadedFile ferrier = body_of("ferrier");
+        const PairingSettings on = with_touch();
+        const PairingSettings off;
+        const TransferResult with = transfer(take.character, *take.take, ferrier.character, on, 2);
+        const TransferResult without = transfer(take.character, *take.take, ferrier.character, off, 2);
+        // The raised right arm, and all of the body that is no arm.
+        const Skeleton& skeleton = ferrier.character.rig.skeleton;
+        const int left = ferrier.character.roles.joint("clavicle.left");
+        const int right = ferrier.character.roles.joint("upperarm.right");
+        int compared = 0;
+        for (int f = 0; f < with.target.frames; ++f) {
+            const bool is_raised = f > 150 && f < 400;
+            for (int j = 0; j < skeleton.size(); ++j) {
+                const bool is_free = !skeleton.is_ancestor(left, j) &&
+                                     (is_raised || !skeleton.is_ancestor(right, j)) &&
+                                     j != ferrier.character.roles.joint("clavicle.right");
+                if (!is_free) continue;
+                QVERIFY(with.target.p[with.target.at(f, j)] == without.target.p[without.target.at(f, j)]);
+                QVERIFY(with.target.R[with.target.at(f, j)].coeffs() ==
+                        without.target.R[without.target.at(f, j)].coeffs());
+                ++compared;
+            }
+        }
+        QVERIFY(compared > 10000);
+        // Contacts turn legs a little even here, and hands would go with them.
+        PairingSettings alone = on;
+        alone.passes.contacts = false;
+        PairingSettings bare;
+        bare.passes.contacts = false;
+        for (const std::string& name : touching_takes) {
+            const LoadedFile touching = take_of(name);
+            const TransferResult own =
+                transfer(touching.character, *touching.take, performer.character, alone, 2);
+            const TransferResult plain =
+                transfer(touching.character, *touching.take, performer.character, bare, 2);
+            double worst = 0.0;
+            for (size_t i = 0; i < own.target.p.size(); ++i)
+                worst = std::max(worst, (own.target.p[i] - plain.target.p[i]).norm());
+            qInfo("%s onto the performer: moved by %.4f mm at most", name.c_str(), 1000.0 * worst);
+            QVERIFY(worst < 1e-3);
+        }
+    }
+
+    /// Nothing jumps where a hand comes near and goes: per frame no faster than the arm was, by a tenth of the body.
+    void hands_come_and_go_without_a_jump() {
+        for (const std::string& name : touching_takes) {
+            const LoadedFile take = take_of(name);
+            for (const std::string& who : crew) {
+                const LoadedFile body = body_of(who);
+                const PairingSettings off;
+                const TransferResult with =
+                    transfer(take.character, *take.take, body.character, with_touch(), 2);
+                const TransferResult without = transfer(take.character, *take.take, body.character, off, 2);
+                double worst = 0.0;
+                for (const auto* role : {"hand.left", "hand.right"}) {
+                    const int j = body.character.roles.joint(role);
+                    const auto moved = [&](int f) {
+                        return Vec3(with.target.p[with.target.at(f, j)] -
+                                    without.target.p[without.target.at(f, j)]);
+                    };
+                    for (int f = 1; f + 1 < with.target.frames; ++f)
+                        worst = std::max(worst, (moved(f + 1) - 2.0 * moved(f) + moved(f - 1)).norm());
+                }
+                qInfo("%s on %s: the shift bends by %.2f mm a frame and frame", name.c_str(), who.c_str(),
+                      1000.0 * worst);
+                // A hand that leaves the brow by 3 cm a frame is let go of as quickly: docs/touch.md.
+                QVERIFY(worst < 0.080);
+            }
+        }
+    }
+
+    /// Grips found against what the simulator says, by frames.
+    void things_in_hands_are_found() {
+        for (const auto& [name, thing] :
+             {std::pair{"carry-crate", "crate"}, std::pair{"lantern-signal", "lantern"}}) {
+            const LoadedFile take = take_of(name);
+            const Character& source = take.character;
+            const WorldMotion motion = forward_kinematics(source.rig.skeleton, *take.take, 2);
+            const std::vector<int> things = things_of(source, *take.take);
+            QCOMPARE(things.size(), size_t(1));
+            QCOMPARE(source.rig.skeleton.names[size_t(things[0])], std::string(thing));
+            const BodySurface surface = surface_of(source);
+            const std::array<Vec3, 2> palms{hand_points(source, surface, Side::left).front(),
+                                            hand_points(source, surface, Side::right).front()};
+            const auto grips = find_grips(source, motion, things, palms, take.take->first_motion_frame);
+            int found = 0, true_ones = 0, right = 0;
+            for (const size_t limb : {size_t(2), size_t(3)}) {
+                const std::vector<char> held =
+                    held_frames(name, limb == 2 ? "hand.left" : "hand.right", thing, motion.frames);
+                std::vector<char> told(held.size(), 0);
+                for (const Grip& grip : grips)
+                    if (grip.limb == limb)
+                        for (int f = grip.first; f < grip.last; ++f) told[size_t(f)] = 1;
+                for (size_t f = size_t(take.take->first_motion_frame); f < held.size(); ++f) {
+                    found += told[f];
+                    true_ones += held[f];
+                    right += told[f] && held[f];
+                }
+            }
+            qInfo("%s: %zu grips, precision %.3f, recall %.3f", name, grips.size(), double(right) / found,
+                  double(right) / true_ones);
+            QVERIFY(right >= 0.9 * found);
+            QVERIFY(right >= 0.9 * true_ones);
+        }
+        // A walk holds nothing.
+        const LoadedFile walk = take_of("quay-walk");
+        QVERIFY(things_of(walk.character, *walk.take).empty());
+    }
+
+    void hands_hold_what_they_held_data() {
+        QTest::addColumn<QString>("take");
+        QTest::addColumn<QString>("thing");
+        QTest::addColumn<QString>("body");
+        for (const auto& [take, thing] :
+             {std::pair{"carry-crate", "crate"}, std::pair{"lantern-signal", "lantern"}})
+            for (const std::string& body : crew)
+                QTest::newRow((std::string(take) + " " + body).c_str())
+                    << take << thing << QString::fromStdString(body);
+    }
+    /// The palm's place on the held thing, its slide there and the distance of both hands, in the core of a hold (100 ms
+    /// from its ends); the thing where `thing_beside` has it. At 175 cm.
+    void hands_hold_what_they_held() {
+        QFETCH(QString, take);
+        QFETCH(QString, thing);
+        QFETCH(QString, body);
+        const LoadedFile source = take_of(take.toStdString());
+        const LoadedFile target = body_of(body.toStdString());
+        const Skeleton& S_skeleton = source.character.rig.skeleton;
+        const int prop = S_skeleton.find(thing.toStdString());
+        const BodySurface S_surface = surface_of(source.character);
+        const BodySurface T_surface = surface_of(target.character);
+        for (const bool is_on : {false, true}) {
+            PairingSettings settings;
+            settings.passes.hold = is_on;
+            const TransferResult result =
+                transfer(source.character, *source.take, target.character, settings, 2);
+            std::vector<double> off_mm, slide_mm;
+            std::vector<Vec3>
+                ring_in_hand;  // the lantern hangs by its ring, which swings about one place of the hand
+            const int core = int(0.1 / source.take->frame_time_s);
+            std::array<std::vector<char>, 2> held;
+            for (const size_t side : {size_t(0), size_t(1)})
+                held[side] = held_frames(take.toStdString(), side == 0 ? "hand.left" : "hand.right",
+                                         thing.toStdString(), result.source.frames);
+            Vec3 before = Vec3::Zero();
+            for (const size_t side : {size_t(0), size_t(1)}) {
+                const Side which = side == 0 ? Side::left : Side::right;
+                const int S_hand = source.character.roles.joint(side == 0 ? "hand.left" : "hand.right");
+                const int T_hand = target.character.roles.joint(side == 0 ? "hand.left" : "hand.right");
+                const Vec3 S_palm = hand_points(source.character, S_surface, which).front();
+                const Vec3 T_palm = hand_points(target.character, T_surface, which).front();
+                int last = -2;
+                for (int f = core; f + core < result.source.frames; ++f) {
+                    const auto from = held[side].begin() + f - core;
+                    if (std::count(from, from + 2 * core + 1, 1) < 2 * core + 1) continue;
+                    const Pose T = pose_of(result.target, f);
+                    const Rigid X = thing_beside(result.plan.program, prop, frame_of(result.source, f), T);
+                    const Rigid X_S{result.source.R[result.source.at(f, prop)],
+                                    result.source.p[result.source.at(f, prop)]};
+                    const Vec3 on_T = inverse(X) * (T.p[size_t(T_hand)] + T.R[size_t(T_hand)] * T_palm);
+                    const Vec3 on_S = inverse(X_S) * (result.source.p[result.source.at(f, S_hand)] +
+                                                      result.source.R[result.source.at(f, S_hand)] * S_palm);
+                    off_mm.push_back(1000.0 * (on_T - on_S).norm());
+                    ring_in_hand.push_back(T.R[size_t(T_hand)].conjugate() *
+                                           Vec3(X * Vec3(0.0, 0.30, 0.0) - T.p[size_t(T_hand)]));
+                    if (last == f - 1) slide_mm.push_back(1000.0 * (on_T - before).norm());
+                    before = on_T;
+                    last = f;
+                }
+            }
+            std::sort(off_mm.begin(), off_mm.end());
+            std::sort(slide_mm.begin(), slide_mm.end());
+            QVERIFY(off_mm.size() > 100);
+            const auto p95 = [](const std::vector<double>& v) {
+                return v[size_t(0.95 * double(v.size() - 1))];
+            };
+            qInfo("%-3s %s on %s: palm to its place p95 %6.1f mm, largest %6.1f; slide a frame p95 %.2f mm",
+                  is_on ? "on" : "off", qPrintable(take), qPrintable(body), p95(off_mm), off_mm.back(),
+                  p95(slide_mm));
+            if (!is_on) continue;
+            if (thing == "lantern") {
+                Vec3 mean = Vec3::Zero();
+                for (const Vec3& ring : ring_in_hand) mean += ring / double(ring_in_hand.size());
+                double worst = 0.0;
+                for (const Vec3& ring : ring_in_hand) worst = std::max(worst, 1000.0 * (ring - mean).norm());
+                qInfo("the ring stays at one place of the hand within %.2f mm", worst);
+                QVERIFY(worst <= 5.0);
+                continue;
+            }
+            QVERIFY(p95(off_mm) <= 5.0);
+            QVERIFY(off_mm.back() <= 15.0);
+            QVERIFY(p95(slide_mm) <= 2.0);
+        }
+    }
+
+    void touches_are_kept_data() {
+        QTest::addColumn<QString>("take");
+        QTest::addColumn<QString>("body");
+        for (const std::string& take : touching_takes)
+            for (const std::string& body : crew)
+                QTest::newRow((take + " " + body).c_str())
+                    << QString::fromStdString(take) << QString::fromStdString(body);
+    }
+    void touches_are_kept() {
+        QFETCH(QString, take);
+        QFETCH(QString, body);
+        const LoadedFile source = take_of(take.toStdString());
+        QVERIFY(source.character.skin != nullptr);
+        const LoadedFile target = body_of(body.toStdString());
+        const std::vector<Touching> touches = touches_of(take.toStdString());
+        for (const bool is_on : {false, true}) {
+            PairingSettings settings;
+            settings.passes.touch = is_on;
+            const TransferResult result =
+                transfer(source.character, *source.take, target.character, settings, 2);
+            const Kept kept =
+                measure(target.character, target.character.rig.skeleton, result.target, touches, 6);
+            qInfo(
+                "%-3s %s on %s: kept %5.1f %%, gap to %5.1f mm, depth to %5.1f mm; deeper than 2 cm %5.1f %%",
+                is_on ? "on" : "off", qPrintable(take), qPrintable(body), 100.0 * kept.share(),
+                kept.worst_gap_mm, kept.worst_depth_mm, 100.0 * kept.deep_share());
+            if (!is_on) continue;
+            QVERIFY(kept.share() >= 0.95);
+            // Of arms on their way one frame in a hundred goes deep still: forearms are not turned aside yet.
+            QVERIFY(kept.deep_share() <= 0.01);
+        }
+    }
+};
+
+NB_TEST(TouchTest)
+#include "test_touch.moc"
