@@ -68,16 +68,20 @@ void StateLine::refresh() {
         setText({});
         return;
     }
-    QStringList left_out;
-    for (const PassRow& pass : pass_table)
-        if (!(workspace_.settings().passes.*pass.is_on)) left_out << QString::fromUtf8(pass.name);
+    QStringList left_out, asked_for;
+    for (const PassRow& pass : pass_table) {
+        const bool is_on = workspace_.settings().passes.*pass.is_on;
+        if (is_on != Passes().*pass.is_on) (is_on ? asked_for : left_out) << QString::fromUtf8(pass.name);
+    }
     const auto link = [](const QString& to, const QString& words) {
         return QString("<a href=\"%1\" style=\"color:%2; text-decoration:none\">%3</a>")
             .arg(to, look().dim.name(), words.toHtmlEscaped());
     };
     const QString rests = tr("rests: %1 and %2").arg(rest_of(false), rest_of(true));
-    const QString passes =
-        left_out.isEmpty() ? tr("all passes") : tr("without %1").arg(left_out.join(tr(" and ")));
+    QStringList said;
+    if (!left_out.isEmpty()) said << tr("without %1").arg(left_out.join(tr(" and ")));
+    if (!asked_for.isEmpty()) said << tr("with %1").arg(asked_for.join(tr(" and ")));
+    const QString passes = said.isEmpty() ? tr("the usual passes") : said.join(", ");
     const auto file = last_written(workspace_.pairing_key(), workspace_.take_key());
     QStringList parts{link("rest", rests), link("transfer", passes)};
     if (workspace_.is_limbering())

@@ -28,7 +28,7 @@ std::vector<char> held_frames(const TransferResult& result, const std::string& l
             for (size_t f = 0; f < std::min(held.size(), hold.size()); ++f) held[f] = hold[f] > 0.0;
         }
     const Program& program = result.plan.program;
-    for (const HeldThing& thing : program.things)
+    for (const HeldThing& thing : program.passes.hold ? program.things : std::vector<HeldThing>())
         for (const HeldThing::Hand& hand : thing.hands)
             for (int f = 0; limb == limb_names[program.limbs[hand.limb].limb] && f < result.target.frames;
                  ++f)

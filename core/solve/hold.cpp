@@ -73,7 +73,7 @@ double hand_share(const HeldThing::Hand& hand, double t_s) {
 }
 
 void compile_holds(const PairedBodies& bodies, const Take& take, Program& program) {
-    if (!program.passes.hold || take.frames == 0 || bodies.T.roles.is_four_legged()) return;
+    if (take.frames == 0 || bodies.T.roles.is_four_legged()) return;
     const std::vector<int> things = things_of(bodies.S, take);
     if (things.empty()) return;
     const BodySurface S_surface = surface_of(bodies.S);
@@ -117,6 +117,7 @@ void compile_holds(const PairedBodies& bodies, const Take& take, Program& progra
 }
 
 void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& target) {
+    if (!program.passes.hold) return;
     for (const HeldThing& thing : program.things) {
         if (std::none_of(thing.hands.begin(), thing.hands.end(),
                          [&](const HeldThing::Hand& hand) { return hand_share(hand, source.t_s) > 0.0; }))
@@ -133,7 +134,8 @@ void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& t
 
 Rigid thing_beside(const Program& program, int S_thing, const SourceFrame& source, const Pose& target) {
     for (const HeldThing& thing : program.things)
-        if (thing.S_thing == S_thing) return by_hands(program, thing, source, target.R, target.p, settle_s);
+        if (program.passes.hold && thing.S_thing == S_thing)
+            return by_hands(program, thing, source, target.R, target.p, settle_s);
     return {source.R[size_t(S_thing)], program.map(source.p[size_t(S_thing)])};
 }
 

@@ -345,7 +345,7 @@ void bring_hand(const Program& program, const NearHand& hand, const std::vector<
 }  // namespace
 
 void pass_near(const Program& program, const SourceFrame& source, TargetFrame& target) {
-    if (!program.near) return;
+    if (!program.near || !program.passes.touch) return;
     // One a thread, that grows once: nothing is allocated in a frame.
     thread_local std::vector<Nearness> found;
     for (const NearHand& hand : program.near->hands) {

@@ -25,7 +25,7 @@ class StateWindowTest : public test::WindowFixture {
 
   private slots:
     void the_line_says_what_it_is_carried_with_and_whether_what_was_written_holds() {
-        QTRY_VERIFY2(state().startsWith("rests: T and T · all passes"), qPrintable(state()));
+        QTRY_VERIFY2(state().startsWith("rests: T and T · the usual passes"), qPrintable(state()));
         QVERIFY(state().contains("not written yet"));
         w().export_to(folder_.filePath("walk.glb"));
         QVERIFY(settled());
