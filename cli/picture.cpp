@@ -61,8 +61,9 @@ int picture(const Options& options) {
     const Pose source_pose = pose_at(source_file->character.rig.skeleton, *source_file->take, options.frame);
     Scene scene;
     std::shared_ptr<const LoadedFile> target_file;
-    PlaceMap map;
-    std::function<Rigid(int)> held;
+    std::optional<Program> program;
+    Pose target_pose;
+    double t_s = 0.0;
     if (options.target.empty()) {
         scene = make_scene(actor(source_file, source_pose, look), {}, 0.0, camera.right(),
                            stage_theme(options.theme));
@@ -73,17 +74,15 @@ int picture(const Options& options) {
         const TransferResult result =
             nb::transfer(source_file->character, *source_file->take, target_file->character,
                          pairing_settings(options), options.threads);
-        map = result.plan.program.map;
-        held = [program = std::make_shared<const Program>(result.plan.program), S = source_pose,
-                T = pose_of(result.target, options.frame),
-                t_s = result.source.time_s(options.frame)](int joint) {
-            return thing_beside(*program, joint, {S.R, S.p, t_s}, T);
-        };
+        program = result.plan.program;
+        target_pose = pose_of(result.target, options.frame);
+        t_s = result.source.time_s(options.frame);
         scene = make_scene(actor(source_file, pose_of(result.source, options.frame), BodyLook::bones),
-                           actor(target_file, pose_of(result.target, options.frame), look),
+                           actor(target_file, target_pose, look),
                            1.4 * options.spread.value_or(1.0), camera.right(), stage_theme(options.theme));
     }
-    add_props(scene, load_props(*source_file, notes), source_pose, map, held);
+    add_props(scene, load_props(*source_file, notes), {source_pose.R, source_pose.p, t_s},
+              program ? &*program : nullptr, target_pose);
     constexpr int width = 1280;
     constexpr int height = 800;
     frame_bodies(scene, camera, double(width) / height);

@@ -61,11 +61,11 @@ std::vector<Prop> load_props(const LoadedFile& take, std::vector<std::string>& n
     return props;
 }
 
-void add_props(Scene& scene, const std::vector<Prop>& props, const Pose& source, const PlaceMap& map,
-               const std::function<Rigid(int joint)>& held) {
+void add_props(Scene& scene, const std::vector<Prop>& props, const SourceFrame& source,
+               const Program* program, const Pose& target) {
     for (size_t i = 0; i < scene.bodies.size(); ++i) {
         const bool is_target = i == 1;
-        const PlaceMap in = is_target ? map : PlaceMap();
+        const PlaceMap in = is_target && program ? program->map : PlaceMap();
         for (const Prop& prop : props) {
             ScenePiece piece;
             piece.rig = prop.rig;
@@ -73,11 +73,11 @@ void add_props(Scene& scene, const std::vector<Prop>& props, const Pose& source,
                 if (is_target) continue;
                 piece.p_m = prop.piece.at_m;
                 piece.is_ground = true;
-            } else if (prop.joint >= 0) {
-                if (size_t(prop.joint) >= source.p.size()) continue;
-                const Rigid X = is_target && held
-                                    ? held(prop.joint)
-                                    : Rigid{source.R[size_t(prop.joint)], in(source.p[size_t(prop.joint)])};
+            } else if (const size_t joint = size_t(prop.joint); prop.joint >= 0) {
+                if (joint >= source.p.size()) continue;
+                const Rigid X = is_target && program
+                                    ? thing_beside(*program, prop.joint, source, {target.R, target.p})
+                                    : Rigid{source.R[joint], source.p[joint]};
                 piece.R = X.R;
                 piece.p_m = X.p + scene.bodies[i].moved_m;
             } else {

@@ -1,6 +1,5 @@
 // What stands on the stage: bodies in a pose, trails, and how they are shown. No OpenGL.
 #pragma once
-#include <functional>
 #include <memory>
 #include <string>
 #include <vector>
@@ -91,9 +90,9 @@ std::vector<Prop> load_props(const LoadedFile& take, std::vector<std::string>& n
 
 /// Puts the pieces of the source's take on the stage: beside the source as recorded, and beside the target
 /// where the place map x -> k x puts them: what stands still is scaled, what is carried keeps its size and
-/// stands on its mapped base, held it is where `held` has it (a joint of the source, a place beside the target; may be
-/// empty). The ground is shared.
-void add_props(Scene& scene, const std::vector<Prop>& props, const Pose& source, const PlaceMap& map,
-               const std::function<Rigid(int joint)>& held = {});
+/// stands on its mapped base, or lies in the hands that hold it (core/solve/hold.hpp). The ground is shared.
+/// `program`: null: there is no target.
+void add_props(Scene& scene, const std::vector<Prop>& props, const SourceFrame& source,
+               const Program* program, const Pose& target);
 
 }  // namespace nb

@@ -311,13 +311,9 @@ Scene StageView::scene_at(int frame) const {
     scene = make_scene(actor(source, S, source_look_), has_target ? actor(target, T, target_look_) : Actor{},
                        spread_m(), aside_, look().stage());
     if (source && stand_ == Stand::take) {
-        const Plan* plan = workspace_.plan();
-        std::function<Rigid(int)> held;
-        if (plan && has_target)
-            held = [&, t_s = workspace_.time_s(frame)](int joint) {
-                return thing_beside(plan->program, joint, {S.R, S.p, t_s}, T);
-            };
-        add_props(scene, source->props, S, workspace_.place_map(), held);
+        const Plan* plan = has_target ? workspace_.plan() : nullptr;
+        add_props(scene, source->props, {S.R, S.p, workspace_.time_s(frame)},
+                  plan ? &plan->program : nullptr, T);
     }
     // For the eye alone: the source as large as the place map makes it.
     if (const PlaceMap map = source_map(); map.k != 1.0) {

@@ -182,7 +182,7 @@ std::vector<PropTrack> prop_tracks(const LoadedFile& take, const TransferResult&
         track.X_W.reserve(size_t(source.frames));
         for (int f = 0; f < source.frames; ++f)
             track.X_W.push_back(
-                thing_beside(result.plan.program, joint, frame_of(source, f), pose_of(result.target, f)));
+                thing_beside(result.plan.program, joint, frame_of(source, f), frame_of(result.target, f)));
         tracks.push_back(std::move(track));
     }
     return tracks;

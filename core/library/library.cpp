@@ -102,21 +102,22 @@ Library open_library(const std::string& folder) {
 
 namespace {
 
-/// Of a take without a mesh: how thick the body is that its document names. Null when that cannot be read.
-std::shared_ptr<const BodySurface> skin_of_own_rig(const Json& read, const std::string& document,
-                                                   const std::string& path) {
-    try {
-        const Json& rig = object_or_none(read, "rig", document);
-        if (!rig.contains("path")) return nullptr;
-        const std::string own = if_exists(fs::path(document).parent_path() / text_in(rig, "path", document));
-        if (own.empty() || own == path) return nullptr;
-        std::vector<std::string> none;
-        const LoadedFile body = load_character(own, document, none);
-        if (body.character.rig.meshes.empty()) return nullptr;
-        return std::make_shared<const BodySurface>(surface_of(body.character));
-    } catch (const std::exception&) {
-        return nullptr;  // it is told where that rig itself is opened
-    }
+/// Of a take without a mesh: how thick the body is that its document names. Null when that names no other rig.
+std::shared_ptr<const LaterSurface> skin_of_own_rig(const Json& read, const std::string& document,
+                                                    const std::string& path) {
+    const Json& rig = object_or_none(read, "rig", document);
+    if (!rig.contains("path")) return nullptr;
+    const std::string own = if_exists(fs::path(document).parent_path() / text_in(rig, "path", document));
+    if (own.empty() || own == path) return nullptr;
+    return std::make_shared<const LaterSurface>([own, document] {
+        try {
+            std::vector<std::string> none;
+            const LoadedFile body = load_character(own, document, none);
+            return body.character.rig.meshes.empty() ? BodySurface() : surface_of(body.character);
+        } catch (const std::exception&) {
+            return BodySurface();  // what is wrong with it is told where that rig itself is opened
+        }
+    });
 }
 
 }  // namespace

@@ -11,7 +11,7 @@
 
 namespace nb {
 
-struct BodySurface;
+class LaterSurface;
 
 struct Character {
     std::string id;  ///< UUID
@@ -24,7 +24,7 @@ struct Character {
     TouchLayers touches;                     ///< what this body always needs beyond a transfer
     RestAlignment solved;                    ///< the T as found: what corrections and gaps are counted from
     /// Skin of the rig its document names, when the file that was read shows none (core/surface). May be null.
-    std::shared_ptr<const BodySurface> skin;
+    std::shared_ptr<const LaterSurface> skin;
     std::string document_text;  ///< the document it was read from, for keys this program does not know
 };
 

@@ -25,16 +25,12 @@ std::vector<char> held_frames(const TransferResult& result, const std::string& l
     for (size_t i = 0; i < limb_count; ++i)
         if (limb == limb_names[i]) {
             const auto& hold = result.corrections.limbs[i].hold;
-            for (size_t f = 0; f < std::min(held.size(), hold.size()); ++f) held[f] = hold[f] > 0.0;
+            for (size_t f = 0; f < held.size(); ++f)
+                held[f] = (f < hold.size() && hold[f] > 0.0) ||
+                          holds_thing(result.plan.program, i, result.target.time_s(int(f)));
         }
-    const Program& program = result.plan.program;
-    for (const HeldThing& thing : program.passes.hold ? program.things : std::vector<HeldThing>())
-        for (const HeldThing::Hand& hand : thing.hands)
-            for (int f = 0; limb == limb_names[program.limbs[hand.limb].limb] && f < result.target.frames;
-                 ++f)
-                if (hand_share(hand, result.target.time_s(f)) > 0.0) held[size_t(f)] = 1;
     // An arm that goes by its nearness to the skin does so in every frame.
-    if (program.near && limb.starts_with("arm")) std::fill(held.begin(), held.end(), char(1));
+    if (result.plan.program.near && limb.starts_with("arm")) std::fill(held.begin(), held.end(), char(1));
     return held;
 }
 

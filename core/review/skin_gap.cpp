@@ -49,7 +49,9 @@ struct SkinGauge::Placed {
         Vec3 a, b, c, middle;
         double radius_m;
     };
+    std::vector<std::vector<Vec3>> skin;  ///< of all meshes
     std::vector<Triangle> triangles;
+    const Vec3& at(const Corner& corner) const { return skin[corner.mesh][corner.vertex]; }
     double height(const Vec3& q, double reach_m) const;
 };
 
@@ -74,7 +76,6 @@ SkinGauge::SkinGauge(const Character& character, Side side) : character_(charact
         const Mesh& mesh = character.rig.meshes[m];
         if (mesh.skin.size() != mesh.positions.size()) continue;
         std::vector<int> own(mesh.positions.size());
-        std::vector<int> index_of(mesh.positions.size(), -1);
         for (std::uint32_t v = 0; v < own.size(); ++v) {
             own[v] = mark_of(mesh, v, marks);
             if (own[v] == hand) hand_.push_back({m, v});
@@ -85,41 +86,16 @@ SkinGauge::SkinGauge(const Character& character, Side side) : character_(charact
                                                        mesh.indices[i + 2]};
             if (std::any_of(corners.begin(), corners.end(), [&](std::uint32_t v) { return own[v] != body; }))
                 continue;
-            std::array<std::uint32_t, 3> at{};
-            for (size_t k = 0; k < 3; ++k) {
-                int& index = index_of[corners[k]];
-                if (index < 0) {
-                    index = int(corners_.size());
-                    corners_.push_back({m, corners[k]});
-                }
-                at[k] = std::uint32_t(index);
-            }
-            others_.push_back(at);
+            others_.push_back({Corner{m, corners[0]}, Corner{m, corners[1]}, Corner{m, corners[2]}});
         }
     }
 }
 
-Vec3 SkinGauge::at(const Corner& corner, const Pose& pose) const {
-    const Mesh& mesh = character_.rig.meshes[corner.mesh];
-    const VertexSkin& skin = mesh.skin[corner.vertex];
-    const Eigen::Vector4d v = mesh.positions[corner.vertex].cast<double>().homogeneous();
-    Vec3 sum = Vec3::Zero();
-    for (size_t i = 0; i < skin.weight.size(); ++i) {
-        if (skin.weight[i] <= 0.0F) continue;
-        const MeshJoint& by = mesh.palette[skin.palette[i]];
-        sum += double(skin.weight[i]) *
-               (pose.R[size_t(by.joint)] * Vec3((by.attach * v).head<3>()) + pose.p[size_t(by.joint)]);
-    }
-    return sum;
-}
-
 SkinGauge::Placed SkinGauge::place(const Pose& pose, const Vec3& about, double reach_m) const {
-    std::vector<Vec3> points;
-    points.reserve(corners_.size());
-    for (const Corner& corner : corners_) points.push_back(at(corner, pose));
     Placed placed;
+    for (const Mesh& mesh : character_.rig.meshes) placed.skin.push_back(skin_vertices(mesh, pose));
     for (const auto& [a, b, c] : others_) {
-        Placed::Triangle one{points[a], points[b], points[c], Vec3::Zero(), 0.0};
+        Placed::Triangle one{placed.at(a), placed.at(b), placed.at(c), Vec3::Zero(), 0.0};
         one.middle = (one.a + one.b + one.c) / 3.0;
         one.radius_m =
             std::sqrt(std::max({(one.a - one.middle).squaredNorm(), (one.b - one.middle).squaredNorm(),
@@ -151,9 +127,10 @@ double SkinGauge::Placed::height(const Vec3& q, double reach_m) const {
 }
 
 std::vector<std::array<Vec3, 3>> SkinGauge::triangles(const Pose& pose) const {
+    constexpr double all_m = 1e30;
     std::vector<std::array<Vec3, 3>> all;
-    for (const auto& [a, b, c] : others_)
-        all.push_back({at(corners_[a], pose), at(corners_[b], pose), at(corners_[c], pose)});
+    for (const Placed::Triangle& one : place(pose, Vec3::Zero(), all_m).triangles)
+        all.push_back({one.a, one.b, one.c});
     return all;
 }
 
@@ -168,9 +145,9 @@ SkinGauge::Reading SkinGauge::read(const Pose& pose, double reach_m) const {
     const Placed near = place(pose, pose.p[size_t(hand_joint_)], reach_m + arm_m);
     if (near.triangles.empty()) return reading;
     double lowest = reach_m;
-    for (const Corner& corner : hand_) lowest = std::min(lowest, near.height(at(corner, pose), reach_m));
+    for (const Corner& corner : hand_) lowest = std::min(lowest, near.height(near.at(corner), reach_m));
     reading.gap_m = lowest;
-    for (const Corner& corner : forearm_) lowest = std::min(lowest, near.height(at(corner, pose), reach_m));
+    for (const Corner& corner : forearm_) lowest = std::min(lowest, near.height(near.at(corner), reach_m));
     reading.deepest_m = std::max(0.0, -lowest);
     return reading;
 }

@@ -12,7 +12,7 @@ namespace nb {
 /// Triangles and vertices of a skinned body, sorted once by what carries them.
 class SkinGauge {
   public:
-    /// Empty for a body without a mesh or without that hand.
+    /// Empty for a body without a mesh or without that hand. The character must outlive it.
     SkinGauge(const Character& character, Side side);
 
     bool is_empty() const { return hand_.empty() || others_.empty(); }
@@ -37,10 +37,9 @@ class SkinGauge {
     };
     struct Placed;
     Placed place(const Pose& pose, const Vec3& about, double reach_m) const;
-    Vec3 at(const Corner& corner, const Pose& pose) const;
     const Character& character_;
-    std::vector<Corner> hand_, forearm_, corners_;
-    std::vector<std::array<std::uint32_t, 3>> others_;  ///< of `corners_`
+    std::vector<Corner> hand_, forearm_;
+    std::vector<std::array<Corner, 3>> others_;
     int hand_joint_ = -1;
 };
 

@@ -28,6 +28,12 @@ double held_share(const HeldThing::Hand& hand, double t_s, double over_s) {
     return smooth_step(std::min(in, out));
 }
 
+/// 1 in the hold, led in before and out after it.
+double hand_share(const HeldThing::Hand& hand, double t_s) {
+    const double away = std::max({0.0, hand.from_s - t_s, t_s - hand.to_s});
+    return smooth_step(std::clamp(1.0 - away / lead_s, 0.0, 1.0));
+}
+
 Vec3 grip_of(const HeldThing::Hand& hand, std::span<const Quat> R, std::span<const Vec3> p) {
     return p[size_t(hand.T_hand)] + R[size_t(hand.T_hand)] * hand.on_hand_J;
 }
@@ -67,17 +73,21 @@ Rigid by_hands(const Program& program, const HeldThing& thing, const SourceFrame
 
 }  // namespace
 
-double hand_share(const HeldThing::Hand& hand, double t_s) {
-    const double away = std::max({0.0, hand.from_s - t_s, t_s - hand.to_s});
-    return smooth_step(std::clamp(1.0 - away / lead_s, 0.0, 1.0));
+bool holds_thing(const Program& program, size_t limb, double t_s) {
+    if (!program.passes.hold) return false;
+    for (const HeldThing& thing : program.things)
+        for (const HeldThing::Hand& hand : thing.hands)
+            if (program.limbs[hand.limb].limb == limb && hand_share(hand, t_s) > 0.0) return true;
+    return false;
 }
 
 void compile_holds(const PairedBodies& bodies, const Take& take, Program& program) {
     if (take.frames == 0 || bodies.T.roles.is_four_legged()) return;
     const std::vector<int> things = things_of(bodies.S, take);
     if (things.empty()) return;
-    const BodySurface S_surface = surface_of(bodies.S);
-    const BodySurface T_surface = surface_of(bodies.T);
+    // Of the pass touch, when that has them.
+    const BodySurface S_surface = program.near ? program.near->S : surface_of(bodies.S);
+    const BodySurface T_surface = program.near ? program.near->T : surface_of(bodies.T);
     std::array<Vec3, 2> S_palms{Vec3::Zero(), Vec3::Zero()};
     std::array<Vec3, 2> T_palms = S_palms;
     std::array<double, 2> by_length{1.0, 1.0};
@@ -132,7 +142,8 @@ void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& t
     }
 }
 
-Rigid thing_beside(const Program& program, int S_thing, const SourceFrame& source, const Pose& target) {
+Rigid thing_beside(const Program& program, int S_thing, const SourceFrame& source,
+                   const SourceFrame& target) {
     for (const HeldThing& thing : program.things)
         if (program.passes.hold && thing.S_thing == S_thing)
             return by_hands(program, thing, source, target.R, target.p, settle_s);

@@ -35,14 +35,15 @@ struct HeldThing {
     std::vector<Hand> hands;
 };
 
-/// How far a hand is led to what it holds: 1 in the hold, eased before and after it.
-double hand_share(const HeldThing::Hand& hand, double t_s);
+/// Whether a limb's hand is led to a thing at a time, at all.
+bool holds_thing(const Program& program, size_t limb, double t_s);
 
 void compile_holds(const PairedBodies& bodies, const Take& take, Program& program);
 void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& target);
 
 /// Where a thing of the source (a root joint beside the body) is beside the target, world: with the hands that hold it, else
-/// by the place map. `target`: the whole result of that frame.
-Rigid thing_beside(const Program& program, int S_thing, const SourceFrame& source, const Pose& target);
+/// by the place map. `target`: the whole result of that frame, seen as a source is.
+Rigid thing_beside(const Program& program, int S_thing, const SourceFrame& source,
+                   const SourceFrame& target);
 
 }  // namespace nb

@@ -192,8 +192,7 @@ void move_tip(const Program& program, const LimbOp& op, const Vec3& by, const So
     // A limb that is bent goes on bending in its own plane.
     Vec3 n = upper.cross(lower);
     n = n.norm() > 1e-3 * length * length ? Vec3(n.normalized()) : hinge_of(program, op, source);
-    constexpr double longest = 0.9999;
-    const double stretch = soften_beyond(wanted, std::min(longest, std::max(now.norm() / length, 0.95)));
+    const double stretch = soften_moved(wanted, now.norm() / length);
     const TwoBoneTurns turns = bend_toward(upper, lower, n, to, stretch * length);
     turn_joint(target, op.T_start, turns.upper);
     turn_joint(target, op.T_mid, turns.lower);

@@ -27,13 +27,10 @@ constexpr double most_turn_rad = 0.6;
 constexpr double softness_m = 0.003;  // of the least height over a hand
 constexpr int whole_hand_rounds = 3;
 
-}  // namespace
-
+/// Share w at a height over the skin, at 175 cm.
 double near_share(double h_m) {
     return smooth_step(std::clamp((far_m - h_m) / (far_m - touching_m), 0.0, 1.0));
 }
-
-namespace {
 
 /// 1 on the skin, 0 from where nearness begins to fall.
 double touch_share(double h_m) {
@@ -75,17 +72,13 @@ std::array<double, 2> shares_up(const Character& body, const PartSurface& part) 
     return {(X.p.y() - from) / whole, (end - from) / whole};
 }
 
-bool is_trunk(const PartSurface& part) {
-    return part.role == "hips" || part.role == "chest" || role_part(part.role) == "spine";
-}
-
 /// The part of the target that is what a part of the source is: of the same role; of the trunk, which bodies have in
 /// unlike many bones, and of the neck the one that lies as far up.
 std::optional<NearHand::PartPair> same_part(const PairedBodies& bodies, const BodySurface& S, size_t s,
                                             const BodySurface& T) {
     const PartSurface& part = S.parts[s];
     const bool is_neck = role_part(part.role) == "neck";
-    if (!is_trunk(part) && !is_neck) {
+    if (!is_trunk(part.role) && !is_neck) {
         for (size_t t = 0; t < T.parts.size(); ++t)
             if (T.parts[t].role == part.role) return NearHand::PartPair{s, t};
         return {};
@@ -94,7 +87,7 @@ std::optional<NearHand::PartPair> same_part(const PairedBodies& bodies, const Bo
     std::optional<NearHand::PartPair> best;
     double least = 1e30;
     for (size_t t = 0; t < T.parts.size(); ++t) {
-        if (is_neck ? role_part(T.parts[t].role) != "neck" : !is_trunk(T.parts[t])) continue;
+        if (is_neck ? role_part(T.parts[t].role) != "neck" : !is_trunk(T.parts[t].role)) continue;
         const auto of_T = shares_up(bodies.T, T.parts[t]);
         const double apart = std::abs(of_S[0] + of_S[1] - of_T[0] - of_T[1]);
         if (apart >= least) continue;
@@ -108,10 +101,6 @@ std::optional<NearHand::PartPair> same_part(const PairedBodies& bodies, const Bo
     return best;
 }
 
-}  // namespace
-
-namespace {
-
 std::vector<NearHand::Skin> arm_skin(const BodySurface& surface, Side side) {
     std::vector<NearHand::Skin> skin;
     for (const std::string role : {"hand", "forearm"}) {
@@ -123,10 +112,6 @@ std::vector<NearHand::Skin> arm_skin(const BodySurface& surface, Side side) {
     }
     return skin;
 }
-
-}  // namespace
-
-namespace {
 
 /// The farthest point of hand and forearm from the wrist; the forearm turns about the wrist only.
 double long_of(const std::vector<NearHand::Skin>& skins, const RestAlignment& rest, int wrist) {
@@ -188,9 +173,8 @@ void bring_arm(const Program& program, const LimbOp& limb, Vec3 by, const Source
         const Vec3 to = p(limb.T_tip) + by - p(limb.T_start);
         const double length =
             (p(limb.T_mid) - p(limb.T_start)).norm() + (p(limb.T_tip) - p(limb.T_mid)).norm();
-        // As far as it is stretched already it may go on.
-        const double free = std::max(0.95, (p(limb.T_tip) - p(limb.T_start)).norm() / length);
-        const double missing = to.norm() - soften_beyond(to.norm() / length, std::min(free, 0.9999)) * length;
+        const double now = (p(limb.T_tip) - p(limb.T_start)).norm() / length;
+        const double missing = to.norm() - soften_moved(to.norm() / length, now) * length;
         if (missing > 0.0) {
             const Vec3 tip = p(limb.T_tip);
             bring_shoulder(limb.shoulder, limb.T_start, clavicle_gives * missing * to.normalized(), target);
@@ -251,10 +235,10 @@ void find_near(const NearProgram& near, const NearHand& hand, const SourceFrame&
     for (Nearness& one : found) one.w *= std::exp((least - one.S_h_m) * near.to_reference / rules_within_m);
 }
 
-/// The least height of a hand over a part, smoothly, and the normal there (world).
+/// The least height of a hand over a part, smoothly, and the point that has it, in the part's frame.
 struct LeastHeight {
     double h_m = 0.0;
-    Vec3 n_W = Vec3::Zero();
+    Vec3 at_F = Vec3::Zero();
 };
 
 template <typename Frame>
@@ -278,28 +262,31 @@ LeastHeight least_height(const PartSurface& part, const std::vector<NearHand::Sk
     }
     double sum = 0.0;
     for (size_t i = 0; i < count; ++i) sum += std::exp((least - h[i]) / softness);
-    return {least - softness * std::log(sum), X_WF.R * part.lie(part.place(lowest)).col(0)};
+    return {least - softness * std::log(sum), lowest};
 }
 
 /// What hand and forearm lack in height over the parts: what is touched is touched, and nothing sinks in deeper than in
 /// the source.
+/// `in_source`: least heights in the source by pair, once they are known.
 Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const SourceFrame& source,
-                   const TargetFrame& target) {
+                   const TargetFrame& target, std::vector<std::optional<double>>& in_source) {
     const double softness = softness_m / near.to_reference;
     const double clear = clear_m / near.to_reference;
     const Vec3& S_wrist = source.p[size_t(hand.S_hand)];
     const Vec3& T_wrist = target.p[size_t(hand.T_hand)];
     double all = 0.0;
     Vec3 by = Vec3::Zero();
-    for (const NearHand::PartPair& pair : hand.parts) {
-        const PartSurface& S = near.S.parts[pair.S];
-        const PartSurface& T = near.T.parts[pair.T];
+    for (size_t i = 0; i < hand.parts.size(); ++i) {
+        const PartSurface& S = near.S.parts[hand.parts[i].S];
+        const PartSurface& T = near.T.parts[hand.parts[i].T];
         const Vec3 u_S = inverse(S.frame(source.R[size_t(S.joint)], source.p[size_t(S.joint)])) * S_wrist;
-        const Vec3 u_T = inverse(T.frame(target.R[size_t(T.joint)], target.p[size_t(T.joint)])) * T_wrist;
+        const Rigid X_T = T.frame(target.R[size_t(T.joint)], target.p[size_t(T.joint)]);
+        const Vec3 u_T = inverse(X_T) * T_wrist;
         const bool may_touch = S.at_least_over(u_S) < touching_m / near.to_reference + hand.S_long_m;
         const bool may_sink = T.at_least_over(u_T) < clear + hand.T_long_m;
         if (!may_touch && !may_sink) continue;
-        const double S_h = least_height(S, hand.S_skin, source, softness).h_m;
+        if (!in_source[i]) in_source[i] = least_height(S, hand.S_skin, source, softness).h_m;
+        const double S_h = *in_source[i];
         const LeastHeight in_target = least_height(T, hand.T_skin, target, softness);
         const double wanted = S_h * height_ratio(near, S, T);
         // What sinks in deeper than a centimetre tells little of where it lies.
@@ -308,8 +295,10 @@ Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const SourceFr
         const double touch = touch_share(S_h * near.to_reference);
         const double sunk = std::max(0.0, std::min(wanted, clear) - in_target.h_m);
         const double share = std::max(touch, sunk / (sunk + softness));
+        if (share <= 0.0) continue;
         all += share;
-        by += share * (touch * missing + (1.0 - touch) * sunk) * in_target.n_W;
+        const Vec3 out = X_T.R * T.lie(T.place(in_target.at_F)).col(0);
+        by += share * (touch * missing + (1.0 - touch) * sunk) * out;
     }
     return by / std::max(1.0, all);
 }
@@ -348,11 +337,13 @@ void pass_near(const Program& program, const SourceFrame& source, TargetFrame& t
     if (!program.near || !program.passes.touch) return;
     // One a thread, that grows once: nothing is allocated in a frame.
     thread_local std::vector<Nearness> found;
+    thread_local std::vector<std::optional<double>> in_source;
     for (const NearHand& hand : program.near->hands) {
         find_near(*program.near, hand, source, target, found);
         if (!found.empty()) bring_hand(program, hand, found, source, target);
+        in_source.assign(hand.parts.size(), std::nullopt);
         for (int round = 0; round < whole_hand_rounds; ++round) {
-            const Vec3 by = by_whole_hand(*program.near, hand, source, target);
+            const Vec3 by = by_whole_hand(*program.near, hand, source, target, in_source);
             if (by.norm() < nothing_m) break;
             bring_arm(program, program.limbs[hand.limb], by, source, target);
         }

@@ -69,7 +69,4 @@ void bring_arm(const Program& program, const LimbOp& limb, Vec3 by, const Source
 /// the skin of the palm) and tip. Empty without a hand.
 std::vector<Vec3> hand_points(const Character& character, const BodySurface& surface, Side side);
 
-/// Share w at a height over the skin, at 175 cm.
-double near_share(double h_m);
-
 }  // namespace nb

@@ -41,19 +41,16 @@ void run_passes(const Program& program, const SourceFrame& source, TargetFrame& 
                 const FrameCorrection* held) {
     if (!program.passes.contacts) held = nullptr;
     pass_angles(program, source, target);
-    if (program.touch.is_empty()) {
-        pass_root(program, source, target, held);
-        pass_reach(program, source, target, held);
-        pass_near(program, source, target);
-        pass_hold(program, source, target);
-    } else {
+    const bool is_touched = !program.touch.is_empty();
+    FrameCorrection moved;
+    if (is_touched) {
         // One a thread, that grows once: nothing is allocated in a frame.
         thread_local std::vector<Quat> touched_R_PJ;
         touched_R_PJ.resize(program.touch.followers.size());
         target.touched_R_PJ = touched_R_PJ;
         touch_turns(program, source, target);
         // Hips that are asked elsewhere than what is held knows of yet: the shown frame, before the take is carried.
-        FrameCorrection moved = held ? *held : FrameCorrection();
+        if (held) moved = *held;
         const Vec3 more =
             touched_hips(program, source, target.R[size_t(program.body.hips)]) - moved.touched_m;
         if (more != Vec3::Zero()) {
@@ -61,12 +58,12 @@ void run_passes(const Program& program, const SourceFrame& source, TargetFrame& 
             for (FrameCorrection::Limb& limb : moved.limbs) limb.start_m += more;
             held = &moved;
         }
-        pass_root(program, source, target, held);
-        pass_reach(program, source, target, held);
-        pass_near(program, source, target);
-        pass_hold(program, source, target);
-        touch_places(program, source, target, held);
     }
+    pass_root(program, source, target, held);
+    pass_reach(program, source, target, held);
+    pass_near(program, source, target);
+    pass_hold(program, source, target);
+    if (is_touched) touch_places(program, source, target, held);
     pass_twist(program, source, target);
 }
 

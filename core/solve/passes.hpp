@@ -19,7 +19,9 @@ struct PassRow {
     /// Joints it turns, for passes whose effect is told as the largest turn; null: told as the mean distance
     /// over all joints.
     bool (*turns)(const Program& program, int joint);
-    const char* idle;  ///< said where it turns no joint of this pair; null where `turns` is
+    /// Said where it turns no joint of this pair; without `turns`: while it is off, of one that is compiled when it is
+    /// asked for. May be null.
+    const char* idle;
 };
 
 bool is_gathered(const Program& program, int joint);
@@ -42,7 +44,7 @@ inline constexpr std::array<PassRow, 8> pass_table{{
      &Passes::reach, nullptr, nullptr},
     {"touch", &Passes::touch,
      "What of a hand comes near the own skin in the take comes as near to the target's, at the same place",
-     nullptr, nullptr, nullptr},
+     nullptr, nullptr, "tick it to see"},
     {"hold", &Passes::hold, "What hands hold in the take goes with the target's hands, and they lie on it",
      nullptr, nullptr, nullptr},
     {"twist", &Passes::twist,

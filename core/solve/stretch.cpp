@@ -9,6 +9,10 @@ double soften_stretch(double wanted, double source, double from) {
     return soften_beyond(wanted, std::min(std::max(source, from), 1.0));
 }
 
+double soften_moved(double wanted, double now) {
+    return soften_beyond(wanted, std::min(0.9999, std::max(now, 0.95)));
+}
+
 double held_stretch(double source, bool has_hock) {
     return std::clamp(source, 0.98, has_hock ? 0.9999 : 0.995);
 }

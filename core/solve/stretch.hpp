@@ -12,6 +12,8 @@ namespace nb {
 double soften_stretch(double wanted, double source, double from = usual_soften_from);
 /// The same beyond a stretch of one's own.
 double soften_beyond(double wanted, double free);
+/// The stretch a limb takes that stands at `now` and is asked to move on: what it has, and up to 0.95, is free.
+double soften_moved(double wanted, double now);
 /// How far a held limb may stretch before the hips give way: as the source's, within 0.98 and 0.995. Just
 /// short of straight it still bends one way, and a tremble of the hips does not turn the knee much. With a
 /// hock between, knee and elbow are bent anyway, and it may go to 0.9999.

@@ -2,10 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <optional>
 
 #include "core/body/measures.hpp"
+#include "core/math/hermite.hpp"
 #include "core/motion/heading.hpp"
 #include "core/rest/evidence.hpp"
 #include "core/surface/breadths.hpp"
@@ -17,11 +17,11 @@ namespace {
 constexpr double percentile = 0.9;
 constexpr double end_percentile = 0.95;
 constexpr double least_radius_m = 0.002;
-constexpr int smoothing_rounds = 1;
+constexpr size_t least_points = 12;  // vertices by which a part is read
 
 /// Catmull-Rom through four values a cell apart, u from the second to the third.
 double between(double a, double b, double c, double d, double u) {
-    return b + 0.5 * u * (c - a + u * (2.0 * a - 5.0 * b + 4.0 * c - d + u * (3.0 * (b - c) + d - a)));
+    return hermite<double>(b, 0.5 * (c - a), c, 0.5 * (d - b), u);
 }
 
 double at_share(std::vector<double>& values, double share) {
@@ -107,6 +107,10 @@ double PartSurface::at_least_over(const Vec3& u_F) const {
     return std::hypot(std::hypot(u_F.x(), u_F.y()), along) - widest_m;
 }
 
+bool is_trunk(std::string_view role) {
+    return role == "hips" || role == "chest" || role_part(role) == "spine";
+}
+
 const PartSurface* BodySurface::part(std::string_view role) const {
     for (const PartSurface& one : parts)
         if (one.role == role) return &one;
@@ -153,22 +157,16 @@ bool fill_holes(Grid& grid) {
 }
 
 void smooth(Grid& grid) {
-    for (int round = 0; round < smoothing_rounds; ++round) {
-        const Grid before = grid;
-        for (int r = 0; r < PartSurface::rows; ++r)
-            for (int c = 0; c < PartSurface::columns; ++c) {
-                const auto at = [&](int row, int column) {
-                    return before[size_t(std::clamp(row, 0, PartSurface::rows - 1))]
-                                 [size_t((column + PartSurface::columns) % PartSurface::columns)];
-                };
-                grid[size_t(r)][size_t(c)] =
-                    0.5 * at(r, c) + 0.125 * (at(r - 1, c) + at(r + 1, c) + at(r, c - 1) + at(r, c + 1));
-            }
-    }
-}
-
-bool is_trunk(const std::string& role) {
-    return role == "hips" || role == "chest" || role_part(role) == "spine";
+    const Grid before = grid;
+    for (int r = 0; r < PartSurface::rows; ++r)
+        for (int c = 0; c < PartSurface::columns; ++c) {
+            const auto at = [&](int row, int column) {
+                return before[size_t(std::clamp(row, 0, PartSurface::rows - 1))]
+                             [size_t((column + PartSurface::columns) % PartSurface::columns)];
+            };
+            grid[size_t(r)][size_t(c)] =
+                0.5 * at(r, c) + 0.125 * (at(r - 1, c) + at(r + 1, c) + at(r, c - 1) + at(r, c + 1));
+        }
 }
 
 /// Trunk, head and foot have much of their skin past the ends of their bone.
@@ -179,7 +177,6 @@ bool goes_on_past_its_bone(const std::string& role) {
 /// The part's length is that of its skin, from end to end.
 void take_in(PartSurface& part, std::vector<Vec3>& points_F) {
     constexpr double left_out = 0.03;
-    constexpr size_t least_points = 12;
     if (points_F.size() < least_points) return;
     std::vector<double> along;
     for (const Vec3& u : points_F) along.push_back(u.z());
@@ -193,7 +190,6 @@ void take_in(PartSurface& part, std::vector<Vec3>& points_F) {
 
 /// Radii of a part from the vertices it carries, in its frame; false with too few.
 bool read_mesh(PartSurface& part, const std::vector<Vec3>& points_F) {
-    constexpr size_t least_points = 12;
     if (points_F.size() < least_points) return false;
     std::array<std::array<std::vector<double>, PartSurface::columns>, PartSurface::rows> cells;
     std::array<std::vector<double>, 2> beyond;
@@ -243,11 +239,16 @@ bool read_skin(PartSurface& part, const BodySurface* skin, double stature_m) {
     return true;
 }
 
+/// How thick people are there; null for a role that is no part.
+const PartBreadth* breadth_of(std::string_view role) {
+    const std::string name = role_part(role);
+    for (const PartBreadth& one : part_breadths)
+        if (one.part == name) return &one;
+    return nullptr;
+}
+
 void read_breadths(PartSurface& part, double stature_m) {
-    const std::string name = role_part(part.role);
-    const auto* row = std::find_if(part_breadths.begin(), part_breadths.end(),
-                                   [&](const PartBreadth& one) { return one.part == name; });
-    if (row == part_breadths.end()) row = part_breadths.begin() + 3;
+    const PartBreadth* row = breadth_of(part.role);
     for (int r = 0; r < PartSurface::rows; ++r) {
         const double s = (r + 0.5) / PartSurface::rows;
         const double a = stature_m * (row->depth0 + s * (row->depth1 - row->depth0));
@@ -276,13 +277,6 @@ std::vector<Vec3> spread_over(const std::vector<Vec3>& points, size_t most) {
         next = size_t(std::max_element(apart.begin(), apart.end()) - apart.begin());
     }
     return chosen;
-}
-
-bool is_part(const std::string& role) {
-    const std::string part = role_part(role);
-    return role == "hips" || role == "chest" ||
-           std::any_of(part_breadths.begin(), part_breadths.end(),
-                       [&](const PartBreadth& one) { return one.part == part; });
 }
 
 /// Where a part's bone begins and ends at the aligned rest; empty when it has no length.
@@ -330,9 +324,9 @@ std::optional<std::pair<Vec3, Vec3>> bone_of(const Character& body, const std::s
     return std::pair{start, end};
 }
 
-/// What of a hand, or of a forearm toward the wrist, may touch: of its mesh, else of the skin its document names, else all over its radii.
+/// What of a hand, or of a forearm toward the wrist, may touch: of its mesh, else of the skin its document names, else all
+/// over its radii.
 void sample(PartSurface& part, const std::vector<Vec3>& points_F, const BodySurface* skin, double stature_m) {
-    constexpr size_t least_points = 12;
     const bool is_hand = role_part(part.role) == "hand";
     std::vector<Vec3> toward_end;
     for (const Vec3& u : points_F)
@@ -377,7 +371,7 @@ BodySurface surface_of(const Character& character) {
     const Skeleton& skeleton = character.rig.skeleton;
     std::vector<int> part_of(size_t(skeleton.size()), -1);
     for (const RoleFill& fill : roles.fills) {
-        if (fill.joint < 0 || !is_part(fill.role)) continue;
+        if (fill.joint < 0 || !breadth_of(fill.role)) continue;
         const auto bone = bone_of(character, fill.role, pose);
         if (!bone) continue;
         PartSurface part;
@@ -421,12 +415,14 @@ BodySurface surface_of(const Character& character) {
     for (size_t i = 0; i < body.parts.size(); ++i)
         if (is_trunk(body.parts[i].role)) add_beside(body.parts, i, pose, skin, part_of, points[i]);
     const double tall = body.stature_m = stature(skeleton, roles);
+    const bool is_bare = character.rig.meshes.empty();
+    const BodySurface* own = is_bare && character.skin ? &character.skin->get() : nullptr;
     for (size_t i = 0; i < body.parts.size(); ++i) {
         PartSurface& part = body.parts[i];
-        if (!read_mesh(part, points[i]) && !read_skin(part, character.skin.get(), tall))
+        if (!read_mesh(part, points[i]) && !read_skin(part, own, tall))
             read_breadths(part, tall);
         if (const std::string kind = role_part(part.role); kind == "hand" || kind == "forearm")
-            sample(part, points[i], character.skin.get(), tall);
+            sample(part, points[i], own, tall);
         double sum = 0.0;
         for (const auto& line : part.radius_m)
             for (const double r : line) {

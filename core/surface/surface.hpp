@@ -18,8 +18,11 @@
 // body surface constraints, IEEE TVCG 2018 (from memory).
 #pragma once
 #include <array>
+#include <functional>
 #include <memory>
+#include <mutex>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "core/rest/character.hpp"
@@ -64,6 +67,24 @@ struct BodySurface {
 
     const PartSurface* part(std::string_view role) const;
 };
+
+/// A surface that is read when it is first asked for, once, whoever asks.
+class LaterSurface {
+  public:
+    explicit LaterSurface(std::function<BodySurface()> read) : read_(std::move(read)) {}
+    const BodySurface& get() const {
+        std::call_once(once_, [this] { surface_ = read_(); });
+        return surface_;
+    }
+
+  private:
+    std::function<BodySurface()> read_;
+    mutable std::once_flag once_;
+    mutable BodySurface surface_;
+};
+
+/// Whether a role's part is of the trunk, which bodies have in unlike many bones: hips, spine, chest.
+bool is_trunk(std::string_view role);
 
 /// From its meshes, else by `Character::skin` (parts of the same role, by stature), else by breadths. Needs the aligned rest; empty without one, or for a body without hips. Of large meshes about 20,000 vertices are
 /// looked at.

@@ -34,14 +34,11 @@ const std::vector<std::string> crew{"performer", "dockhand", "ferrier", "lamp-ch
 /// Frames in which the simulator says that a point stands; a sole is heel and ball.
 std::vector<char> labelled(const std::string& take, const std::string& point, int frames) {
     std::vector<char> result(size_t(frames), 0);
-    std::ifstream file(demo("takes/" + take + ".labels.json"));
     const std::string side = point.substr(point.find('.') + 1);
     const std::string part = point.substr(0, point.find('.'));
-    for (const auto& label : nlohmann::json::parse(file)) {
-        const std::string what = label.at("point");
-        if (label.at("limb") != side || (what != part && what != "sole")) continue;
-        for (int f = label.at("first"); f < std::min(frames, int(label.at("last"))); ++f)
-            result[size_t(f)] = 1;
+    for (const test::Label& label : test::labels_of(take)) {
+        if (label.limb != side || (label.point != part && label.point != "sole")) continue;
+        for (int f = label.first; f < std::min(frames, label.last); ++f) result[size_t(f)] = 1;
     }
     return result;
 }

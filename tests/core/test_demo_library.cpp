@@ -2,9 +2,6 @@
 // construction, a walk of published timing, and what the simulator says of them held against the motion
 // itself.
 #include <QFileInfo>
-#include <QJsonArray>
-#include <QJsonDocument>
-#include <QJsonObject>
 #include <QtTest>
 #include <map>
 #include <set>
@@ -22,20 +19,6 @@ using namespace nb;
 
 namespace {
 
-struct Span {
-    std::string limb, point;
-    int first, last;
-};
-std::vector<Span> labels_of(const std::string& take) {
-    std::vector<Span> spans;
-    const std::string text = read_file(test::demo("takes/" + take + ".labels.json"));
-    for (const auto& value : QJsonDocument::fromJson(QByteArray::fromStdString(text)).array()) {
-        const QJsonObject span = value.toObject();
-        spans.push_back({span["limb"].toString().toStdString(), span["point"].toString().toStdString(),
-                         span["first"].toInt(), span["last"].toInt()});
-    }
-    return spans;
-}
 LoadedFile take_of(const std::string& name) {
     std::vector<std::string> notes;
     LoadedFile loaded = load_take(test::demo("takes/" + name + ".take.json"), "", notes);
@@ -106,7 +89,7 @@ class DemoLibraryTest : public QObject {
     /// Level walking: a foot stands about 60 % of its cycle (Perry, Gait Analysis; from memory).
     void in_the_walk_a_foot_stands_sixty_percent() {
         std::map<std::string, std::vector<std::pair<int, int>>> stands;
-        for (const Span& span : labels_of("quay-walk")) {
+        for (const test::Label& span : test::labels_of("quay-walk")) {
             auto& own = stands[span.limb];
             if (!own.empty() && own.back().second == span.first)
                 own.back().second = span.last;  // heel, sole and ball are one stance
@@ -136,7 +119,7 @@ class DemoLibraryTest : public QObject {
         const LoadedFile loaded = take_of(name.toStdString());
         const WorldMotion world = forward_kinematics(loaded.character.rig.skeleton, *loaded.take);
         double worst = 0.0;
-        for (const Span& span : labels_of(name.toStdString())) {
+        for (const test::Label& span : test::labels_of(name.toStdString())) {
             if (span.limb.starts_with("hand") || span.point == "heel") continue;
             for (const std::string& role : {"foot." + span.limb, "toe." + span.limb}) {
                 if (span.point == "ball" && role.starts_with("foot")) continue;
@@ -156,7 +139,7 @@ class DemoLibraryTest : public QObject {
         const WorldMotion world = forward_kinematics(loaded.character.rig.skeleton, *loaded.take);
         const size_t hips = size_t(loaded.character.roles.joint("hips"));
         int lift = 0, land = world.frames;
-        for (const Span& span : labels_of("boat-leap")) {
+        for (const test::Label& span : test::labels_of("boat-leap")) {
             if (span.first == 0 || span.point == "ball") lift = std::max(lift, span.last);
             if (span.point == "heel") land = std::min(land, span.first);
         }
@@ -224,7 +207,7 @@ class DemoLibraryTest : public QObject {
         const Skeleton& skeleton = loaded.character.rig.skeleton;
         const WorldMotion world = forward_kinematics(skeleton, *loaded.take);
         const int crate = skeleton.find("crate");
-        for (const Span& span : labels_of("carry-crate")) {
+        for (const test::Label& span : test::labels_of("carry-crate")) {
             if (!span.limb.starts_with("hand")) continue;
             const int hand = loaded.character.roles.joint(span.limb);
             QVERIFY(span.last - span.first > 600);
@@ -292,7 +275,7 @@ class DemoLibraryTest : public QObject {
             const WorldMotion world = forward_kinematics(loaded.character.rig.skeleton, *loaded.take);
             std::vector<int> down(size_t(world.frames), 0);
             double worst = 0.0;
-            for (const Span& span : labels_of(name)) {
+            for (const test::Label& span : test::labels_of(name)) {
                 const std::string side = span.limb.substr(span.limb.find('.'));
                 // Paws have no role in front: the joint below the hand.
                 const int hand =

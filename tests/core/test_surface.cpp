@@ -5,7 +5,6 @@
 #include <cmath>
 
 #include "core/body/measures.hpp"
-#include "core/library/library.hpp"
 #include "core/rest/evidence.hpp"
 #include "core/surface/breadths.hpp"
 #include "core/surface/surface.hpp"
@@ -17,12 +16,6 @@ using namespace nb;
 namespace {
 
 const std::vector<std::string> crew{"performer", "dockhand", "ferrier", "lamp-child", "net-mender"};
-
-LoadedFile body_of(const std::string& name) {
-    std::vector<std::string> notes;
-    return load_character(test::demo("characters/" + name + "/rig.glb"),
-                          test::demo("characters/" + name + "/character.json"), notes);
-}
 
 double share_of(std::vector<double> values, double share) {
     std::sort(values.begin(), values.end());
@@ -36,7 +29,7 @@ class SurfaceTest : public QObject {
 
   private slots:
     void a_place_is_found_again() {
-        const LoadedFile body = body_of("ferrier");
+        const LoadedFile body = test::demo_body("ferrier");
         const BodySurface surface = surface_of(body.character);
         QVERIFY(surface.is_from_mesh);
         QVERIFY(surface.parts.size() >= 15);
@@ -57,7 +50,7 @@ class SurfaceTest : public QObject {
     }
 
     void heights_go_along_without_a_jump() {
-        const LoadedFile body = body_of("dockhand");
+        const LoadedFile body = test::demo_body("dockhand");
         const BodySurface surface = surface_of(body.character);
         for (const PartSurface& part : surface.parts) {
             // Along a line past both ends, 4 cm over the mean.
@@ -83,7 +76,7 @@ class SurfaceTest : public QObject {
     /// hands.md asks: median of |h| at most 5 mm, p95 at most 20 mm at 175 cm, over a part's own vertices.
     void skin_lies_at_no_height() {
         QFETCH(QString, name);
-        const LoadedFile body = body_of(name.toStdString());
+        const LoadedFile body = test::demo_body(name.toStdString());
         const Character& character = body.character;
         const BodySurface surface = surface_of(character);
         const Pose pose = aligned_pose(character.rest);
@@ -110,7 +103,7 @@ class SurfaceTest : public QObject {
 
     void the_same_angle_is_the_same_side() {
         for (const std::string& name : crew) {
-            const LoadedFile body = body_of(name);
+            const LoadedFile body = test::demo_body(name);
             const BodySurface surface = surface_of(body.character);
             const Pose pose = aligned_pose(body.character.rest);
             for (const auto* role : {"hips", "chest", "head", "thigh.left", "upperarm.right", "hand.left"}) {
@@ -126,7 +119,7 @@ class SurfaceTest : public QObject {
 
     /// Without a mesh: the table of breadths by stature.
     void a_body_without_a_mesh_is_as_thick_as_people_are() {
-        LoadedFile body = body_of("performer");
+        LoadedFile body = test::demo_body("performer");
         body.character.rig.meshes.edit().clear();
         const BodySurface surface = surface_of(body.character);
         QVERIFY(!surface.is_from_mesh);

@@ -1,15 +1,10 @@
 // Touching crosses as touching: a hand that lies on hip, brow or thigh in the take lies there on every body of the crew,
 // measured by the meshes themselves against what the simulator says of its takes.
-#include <QJsonArray>
-#include <QJsonDocument>
-#include <QJsonObject>
 #include <QProcess>
 #include <QtTest>
 #include <nlohmann/json.hpp>
 
-#include "core/base/files.hpp"
 #include "core/contact/grips.hpp"
-#include "core/library/library.hpp"
 #include "core/review/skin_gap.hpp"
 #include "core/solve/engine.hpp"
 #include "core/solve/hold.hpp"
@@ -24,16 +19,6 @@ namespace {
 const std::vector<std::string> crew{"performer", "dockhand", "ferrier", "lamp-child", "net-mender"};
 const std::vector<std::string> touching_takes{"weary-watch", "bollard-sit"};
 
-LoadedFile body_of(const std::string& name) {
-    std::vector<std::string> notes;
-    return load_character(test::demo("characters/" + name + "/rig.glb"),
-                          test::demo("characters/" + name + "/character.json"), notes);
-}
-LoadedFile take_of(const std::string& name) {
-    std::vector<std::string> notes;
-    return load_take(test::demo("takes/" + name + ".take.json"), "", notes);
-}
-
 PairingSettings with_touch() {
     PairingSettings settings;
     settings.passes.touch = true;
@@ -47,14 +32,9 @@ struct Touching {
 /// Spans in which a hand is on the own body.
 std::vector<Touching> touches_of(const std::string& take) {
     std::vector<Touching> spans;
-    const std::string text = read_file(test::demo("takes/" + take + ".labels.json"));
-    for (const auto& value : QJsonDocument::fromJson(QByteArray::fromStdString(text)).array()) {
-        const QJsonObject span = value.toObject();
-        const QString on = span["on"].toString();
-        if (on != "hips" && on != "head" && !on.startsWith("thigh")) continue;
-        spans.push_back({span["limb"].toString() == "hand.left" ? Side::left : Side::right,
-                         span["first"].toInt(), span["last"].toInt()});
-    }
+    for (const test::Label& label : test::labels_of(take))
+        if (label.on == "hips" || label.on == "head" || label.on.starts_with("thigh"))
+            spans.push_back({role_side(label.limb), label.first, label.last});
     return spans;
 }
 
@@ -74,13 +54,9 @@ Pose pose_on(const Skeleton& rig, const Skeleton& skeleton, const WorldMotion& m
 std::vector<char> held_frames(const std::string& take, const std::string& limb, const std::string& thing,
                               int frames) {
     std::vector<char> held(size_t(frames), 0);
-    const std::string text = read_file(test::demo("takes/" + take + ".labels.json"));
-    for (const auto& value : QJsonDocument::fromJson(QByteArray::fromStdString(text)).array()) {
-        const QJsonObject span = value.toObject();
-        if (span["on"].toString().toStdString() != thing || span["limb"].toString().toStdString() != limb)
-            continue;
-        for (int f = span["first"].toInt(); f < span["last"].toInt(); ++f) held[size_t(f)] = 1;
-    }
+    for (const test::Label& label : test::labels_of(take))
+        if (label.on == thing && label.limb == limb)
+            std::fill(held.begin() + label.first, held.begin() + label.last, char(1));
     return held;
 }
 
@@ -121,9 +97,9 @@ class TouchTest : public QObject {
   private slots:
     /// The performer's own hands: within 5 mm, no deeper than 5 mm.
     void the_performer_touches_without_sinking() {
-        const LoadedFile body = body_of("performer");
+        const LoadedFile body = test::demo_body("performer");
         for (const std::string& name : touching_takes) {
-            const LoadedFile take = take_of(name);
+            const LoadedFile take = test::demo_take(name);
             const WorldMotion motion = forward_kinematics(take.character.rig.skeleton, *take.take, 2);
             const std::vector<Touching> touches = touches_of(name);
             QVERIFY(!touches.empty());
@@ -138,8 +114,8 @@ class TouchTest : public QObject {
 
     /// Heights by the mesh against a second way of measuring (tests/support/winding.py), on ten frames.
     void heights_are_measured_as_another_way_does() {
-        const LoadedFile body = body_of("net-mender");
-        const LoadedFile take = take_of("weary-watch");
+        const LoadedFile body = test::demo_body("net-mender");
+        const LoadedFile take = test::demo_take("weary-watch");
         const TransferResult result = transfer(take.character, *take.take, body.character, with_touch(), 2);
         const SkinGauge gauge(body.character, Side::left);
         const int hand = body.character.roles.joint("hand.left");
@@ -181,9 +157,9 @@ class TouchTest : public QObject {
 
     /// Onto itself nothing moves; where nothing comes near, nothing changes to the bit.
     void what_is_not_near_does_not_change() {
-        const LoadedFile take = take_of("lantern-signal");
-        const LoadedFile performer = body_of("performer");
-        const LoadedFile ferrier = body_of("ferrier");
+        const LoadedFile take = test::demo_take("lantern-signal");
+        const LoadedFile performer = test::demo_body("performer");
+        const LoadedFile ferrier = test::demo_body("ferrier");
         const PairingSettings on = with_touch();
         const PairingSettings off;
         const TransferResult with = transfer(take.character, *take.take, ferrier.character, on, 2);
@@ -213,7 +189,7 @@ class TouchTest : public QObject {
         PairingSettings bare;
         bare.passes.contacts = false;
         for (const std::string& name : touching_takes) {
-            const LoadedFile touching = take_of(name);
+            const LoadedFile touching = test::demo_take(name);
             const TransferResult own =
                 transfer(touching.character, *touching.take, performer.character, alone, 2);
             const TransferResult plain =
@@ -229,9 +205,9 @@ class TouchTest : public QObject {
     /// Nothing jumps where a hand comes near and goes: per frame no faster than the arm was, by a tenth of the body.
     void hands_come_and_go_without_a_jump() {
         for (const std::string& name : touching_takes) {
-            const LoadedFile take = take_of(name);
+            const LoadedFile take = test::demo_take(name);
             for (const std::string& who : crew) {
-                const LoadedFile body = body_of(who);
+                const LoadedFile body = test::demo_body(who);
                 const PairingSettings off;
                 const TransferResult with =
                     transfer(take.character, *take.take, body.character, with_touch(), 2);
@@ -258,7 +234,7 @@ class TouchTest : public QObject {
     void things_in_hands_are_found() {
         for (const auto& [name, thing] :
              {std::pair{"carry-crate", "crate"}, std::pair{"lantern-signal", "lantern"}}) {
-            const LoadedFile take = take_of(name);
+            const LoadedFile take = test::demo_take(name);
             const Character& source = take.character;
             const WorldMotion motion = forward_kinematics(source.rig.skeleton, *take.take, 2);
             const std::vector<int> things = things_of(source, *take.take);
@@ -288,7 +264,7 @@ class TouchTest : public QObject {
             QVERIFY(right >= 0.9 * true_ones);
         }
         // A walk holds nothing.
-        const LoadedFile walk = take_of("quay-walk");
+        const LoadedFile walk = test::demo_take("quay-walk");
         QVERIFY(things_of(walk.character, *walk.take).empty());
     }
 
@@ -308,8 +284,8 @@ class TouchTest : public QObject {
         QFETCH(QString, take);
         QFETCH(QString, thing);
         QFETCH(QString, body);
-        const LoadedFile source = take_of(take.toStdString());
-        const LoadedFile target = body_of(body.toStdString());
+        const LoadedFile source = test::demo_take(take.toStdString());
+        const LoadedFile target = test::demo_body(body.toStdString());
         const Skeleton& S_skeleton = source.character.rig.skeleton;
         const int prop = S_skeleton.find(thing.toStdString());
         const BodySurface S_surface = surface_of(source.character);
@@ -339,7 +315,7 @@ class TouchTest : public QObject {
                     const auto from = held[side].begin() + f - core;
                     if (std::count(from, from + 2 * core + 1, 1) < 2 * core + 1) continue;
                     const Pose T = pose_of(result.target, f);
-                    const Rigid X = thing_beside(result.plan.program, prop, frame_of(result.source, f), T);
+                    const Rigid X = thing_beside(result.plan.program, prop, frame_of(result.source, f), {T.R, T.p});
                     const Rigid X_S{result.source.R[result.source.at(f, prop)],
                                     result.source.p[result.source.at(f, prop)]};
                     const Vec3 on_T = inverse(X) * (T.p[size_t(T_hand)] + T.R[size_t(T_hand)] * T_palm);
@@ -389,9 +365,10 @@ class TouchTest : public QObject {
     void touches_are_kept() {
         QFETCH(QString, take);
         QFETCH(QString, body);
-        const LoadedFile source = take_of(take.toStdString());
+        const LoadedFile source = test::demo_take(take.toStdString());
         QVERIFY(source.character.skin != nullptr);
-        const LoadedFile target = body_of(body.toStdString());
+        QVERIFY(source.character.skin->get().is_from_mesh);
+        const LoadedFile target = test::demo_body(body.toStdString());
         const std::vector<Touching> touches = touches_of(take.toStdString());
         for (const bool is_on : {false, true}) {
             PairingSettings settings;

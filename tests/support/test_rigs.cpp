@@ -259,6 +259,14 @@ LoadedFile demo_take(const std::string& name) {
     return load_take(demo("takes/" + name + ".take.json"), "", notes);
 }
 
+std::vector<Label> labels_of(const std::string& take) {
+    std::vector<Label> labels;
+    for (const auto& label : nlohmann::json::parse(read_file(demo("takes/" + take + ".labels.json"))))
+        labels.push_back({label.at("limb"), label.at("point"), label.value("on", ""), label.at("first"),
+                          label.at("last")});
+    return labels;
+}
+
 TransferResult carry(const LoadedFile& source, const LoadedFile& target, const PairingSettings& settings) {
     return transfer(source.character, *source.take, target.character, settings);
 }

@@ -57,6 +57,13 @@ Difference difference(const WorldMotion& a, const WorldMotion& b, double k = 1.0
 LoadedFile demo_body(const std::string& name);
 LoadedFile demo_take(const std::string& name);
 
+/// A span in which a point stands, holds or touches, as the simulator says of its take.
+struct Label {
+    std::string limb, point, on;  ///< `on`: of hands, what they touch
+    int first = 0, last = 0;      ///< last: not included
+};
+std::vector<Label> labels_of(const std::string& take);
+
 /// transfer() of what was loaded.
 TransferResult carry(const LoadedFile& source, const LoadedFile& target,
                      const PairingSettings& settings = {});
