@@ -78,8 +78,8 @@ int picture(const Options& options) {
         target_pose = pose_of(result.target, options.frame);
         t_s = result.source.time_s(options.frame);
         scene = make_scene(actor(source_file, pose_of(result.source, options.frame), BodyLook::bones),
-                           actor(target_file, target_pose, look),
-                           1.4 * options.spread.value_or(1.0), camera.right(), stage_theme(options.theme));
+                           actor(target_file, target_pose, look), 1.4 * options.spread.value_or(1.0),
+                           camera.right(), stage_theme(options.theme));
     }
     add_props(scene, load_props(*source_file, notes), {source_pose.R, source_pose.p, t_s},
               program ? &*program : nullptr, target_pose);

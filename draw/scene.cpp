@@ -1,5 +1,7 @@
 #include "draw/scene.hpp"
 #include "core/motion/kinematics.hpp"
+#include "core/solve/hold.hpp"
+#include "core/solve/program.hpp"
 
 namespace nb {
 

@@ -6,12 +6,14 @@
 
 #include "core/intake/load.hpp"
 #include "core/motion/kinematics.hpp"
-#include "core/motion/place_map.hpp"
 #include "core/motion/take.hpp"
+#include "core/solve/frames.hpp"
 #include "draw/figure.hpp"
 #include "draw/theme.hpp"
 
 namespace nb {
+
+struct Program;
 
 /// What of a body is drawn: its solid bones, its skin, the bones seen through the skin, or nothing.
 enum class BodyLook { bones, mesh, xray, hidden };

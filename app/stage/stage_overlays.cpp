@@ -88,6 +88,36 @@ std::vector<Stroke2> StageView::link_strokes(const Scene& scene) const {
     return strokes;
 }
 
+/// Rings about the parts of the shown bodies.
+std::vector<Stroke2> StageView::ring_strokes(const Scene& scene) const {
+    constexpr int rings = 5, corners = 24;
+    std::vector<Stroke2> strokes;
+    for (size_t i = 0; i < scene.bodies.size(); ++i) {
+        const bool is_target = shown_ == Shown::target || i == 1;
+        const LoadedPtr loaded = workspace_.body(is_target);
+        const SceneBody& body = scene.bodies[i];
+        if (!loaded || body.look == BodyLook::hidden || body.pose.p.empty()) continue;
+        auto& [whose, skin] = skins_[is_target ? 1 : 0];
+        if (whose != loaded) skin = surface_of(loaded->file.character);
+        whose = loaded;
+        for (const PartSurface& part : skin.parts) {
+            const size_t j = size_t(part.joint);
+            if (j >= body.pose.p.size()) continue;
+            const auto seen = [&](double s, int corner) -> Eigen::Vector2d {
+                const Vec3 on_J = part.X_JF * part.point({s, 2.0 * pi * corner / corners, 0.0, 0.0});
+                const Vec3 p = body.pose.p[j] + body.size * (body.pose.R[j] * on_J) + body.moved_m;
+                return camera_.project(p, width(), height()).head<2>();
+            };
+            for (int ring = 0; ring < rings; ++ring)
+                for (int corner = 0; corner < corners; ++corner) {
+                    const double s = (ring + 0.5) / rings;
+                    strokes.push_back({seen(s, corner), seen(s, corner + 1), 0.7});
+                }
+        }
+    }
+    return strokes;
+}
+
 /// Names of bones with a role, and of the one in hand; fingers once they are seen large.
 std::vector<std::pair<QPointF, QString>> StageView::bone_names() const {
     std::vector<std::pair<QPointF, QString>> names;

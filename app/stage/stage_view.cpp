@@ -115,6 +115,11 @@ void StageView::set_names(bool on) {
     emit view_changed();
 }
 
+void StageView::set_rings(bool on) {
+    has_rings_ = on;
+    update();
+}
+
 void StageView::set_links(bool on) {
     has_links_ = on;
     refresh();
@@ -312,8 +317,8 @@ Scene StageView::scene_at(int frame) const {
                        spread_m(), aside_, look().stage());
     if (source && stand_ == Stand::take) {
         const Plan* plan = has_target ? workspace_.plan() : nullptr;
-        add_props(scene, source->props, {S.R, S.p, workspace_.time_s(frame)},
-                  plan ? &plan->program : nullptr, T);
+        add_props(scene, source->props, {S.R, S.p, workspace_.time_s(frame)}, plan ? &plan->program : nullptr,
+                  T);
     }
     // For the eye alone: the source as large as the place map makes it.
     if (const PlaceMap map = source_map(); map.k != 1.0) {
@@ -387,6 +392,10 @@ void StageView::paintGL() {
         }
     if (has_links_ && scene.bodies.size() == 2) {
         const auto strokes = link_strokes(scene);
+        over.insert(over.end(), strokes.begin(), strokes.end());
+    }
+    if (has_rings_) {
+        const auto strokes = ring_strokes(scene);
         over.insert(over.end(), strokes.begin(), strokes.end());
     }
     if (workspace_.pinned()) {

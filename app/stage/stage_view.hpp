@@ -12,6 +12,7 @@
 #include "app/work/playback.hpp"
 #include "app/work/workspace.hpp"
 #include "core/rest/edit.hpp"
+#include "core/surface/surface.hpp"
 #include "draw/renderer.hpp"
 
 namespace nb {
@@ -55,6 +56,9 @@ class StageView : public QOpenGLWidget {
     bool has_names() const { return has_names_; }
     void set_links(bool on);
     bool has_links() const { return has_links_; }
+    /// Rings about the bones: the skin that the pass touch goes by (core/surface).
+    void set_rings(bool on);
+    bool has_rings() const { return has_rings_; }
     void set_source_sized(bool on);
     bool is_source_sized() const { return is_source_sized_; }
     void set_stand(Stand stand);
@@ -129,6 +133,9 @@ class StageView : public QOpenGLWidget {
     bool has_trail_ = true;
     bool has_names_ = false;
     bool has_links_ = false;
+    bool has_rings_ = false;
+    /// Skins of the source's and the target's body as last drawn, and whose they are.
+    mutable std::array<std::pair<LoadedPtr, BodySurface>, 2> skins_;
     bool is_source_sized_ = false;
     int selected_joint_ = -1;
     bool is_selected_in_target_ = true;
@@ -177,6 +184,7 @@ class StageView : public QOpenGLWidget {
     /// Where a place of a body is shown.
     Vec3 shown_at(bool in_target, const Vec3& p_m) const;
     std::vector<Stroke2> link_strokes(const Scene& scene) const;
+    std::vector<Stroke2> ring_strokes(const Scene& scene) const;
     std::vector<std::pair<QPointF, QString>> bone_names() const;
     double spread_m() const;
     Scene scene_at(int frame) const;

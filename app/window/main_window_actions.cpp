@@ -95,6 +95,8 @@ void MainWindow::make_actions() {
         [this] { stage_->set_names(!stage_->has_names()); });
     add("links", tr("Lines between bones that drive each other"), {QKeySequence(Qt::SHIFT | Qt::Key_L)},
         [this] { stage_->set_links(!stage_->has_links()); });
+    add("rings", tr("The skin that touches go by, as rings about the bodies"),
+        {QKeySequence(Qt::SHIFT | Qt::Key_K)}, [this] { stage_->set_rings(!stage_->has_rings()); });
     add("source size", tr("Source as large as the target, for the eye alone"),
         {QKeySequence(Qt::SHIFT | Qt::Key_S)},
         [this] { stage_->set_source_sized(!stage_->is_source_sized()); });

@@ -27,6 +27,7 @@ void Solver::follow(const LoadedPtr& source, const LoadedPtr& target, const Pair
                     const std::string& take_key) {
     if (source != source_) {
         found_.reset();
+        marks_.reset();
         motion_ = untouched_;
         on_source_.clear();
     }
@@ -40,9 +41,11 @@ void Solver::follow(const LoadedPtr& source, const LoadedPtr& target, const Pair
     std::string why;
     if (!source || !target || !can_be_transferred(target->file.character.roles, why)) return;
     try {
-        plan_ = std::make_shared<const Plan>(compile_plan(source->file.character, target->file.character,
-                                                          settings,
-                                                          source->file.take ? &*source->file.take : nullptr));
+        const Take* take = source->file.take ? &*source->file.take : nullptr;
+        if (take && !marks_)
+            marks_ = std::make_shared<const HandMarks>(hand_marks(source->file.character, *take));
+        plan_ = std::make_shared<const Plan>(
+            compile_plan(source->file.character, target->file.character, settings, take, marks_.get()));
     } catch (const std::exception& error) {
         emit failed(QString::fromStdString(error.what()));
     }
@@ -221,12 +224,17 @@ const Contacts& Solver::contacts() const {
     static const Contacts none;
     if (!source_ || !source_->file.take) return none;
     const Take& take = *source_->file.take;
-    if (take.contacts.is_by_hand) return take.contacts;
-    if (result_ && settings_.passes.contacts && result_->source.frames == take.frames)
+    const bool is_by_hand = take.contacts.is_by_hand || take.contacts.are_touches_by_hand;
+    if (!is_by_hand && result_ && settings_.passes.contacts && result_->source.frames == take.frames)
         return result_->contacts;
     // While no result tells them they are found here: what is drawn by hand is drawn beside them.
-    if (!found_)
-        found_ = find_contacts(source_->file.character, *motion_, take.frame_time_s, take.first_motion_frame);
+    if (!found_) {
+        found_ = take.contacts.is_by_hand ? take.contacts
+                                          : find_contacts(source_->file.character, *motion_,
+                                                          take.frame_time_s, take.first_motion_frame);
+        found_->are_touches_by_hand = take.contacts.are_touches_by_hand;
+        put_touches(*found_, marks_ ? marks_->touches : hand_marks(source_->file.character, take).touches);
+    }
     return *found_;
 }
 

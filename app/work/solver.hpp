@@ -108,7 +108,8 @@ class Solver : public QObject {
     };
     Bare bare_of_;  ///< of what is there or on its way
     std::shared_ptr<const TransferResult> bare_;
-    mutable std::optional<Contacts> found_;  ///< contacts of the source, while no result tells them
+    mutable std::optional<Contacts> found_;   ///< contacts of the source, while no result tells them
+    std::shared_ptr<const HandMarks> marks_;  ///< what the source's hands touch
     Cancelled cancelled_, bare_cancelled_;
 
     std::optional<FrameCorrection> held_at(int frame) const;

@@ -56,6 +56,13 @@ double off_at(const Pair& pair, const Grip& grip, int f) {
     return (pair.frame(pair.hand, f) * grip.on_hand_J - pair.frame(pair.thing, f) * grip.on_thing_J).norm();
 }
 
+/// Root mean square over the span, m.
+double off_of(const Pair& pair, const Grip& grip) {
+    double sum = 0.0;
+    for (int f = grip.first; f < grip.last; ++f) sum += std::pow(off_at(pair, grip, f), 2);
+    return std::sqrt(sum / (grip.last - grip.first));
+}
+
 /// False when nothing is held over the span.
 bool refine(const Pair& pair, Grip& grip, int least_frames) {
     const double most = off_m / pair.to_reference;
@@ -68,10 +75,8 @@ bool refine(const Pair& pair, Grip& grip, int least_frames) {
         if (grip.last - grip.first == before) break;
     }
     if (grip.last - grip.first < least_frames) return false;
-    double sum = 0.0;
-    for (int f = grip.first; f < grip.last; ++f) sum += std::pow(off_at(pair, grip, f), 2);
-    grip.off_m = std::sqrt(sum / (grip.last - grip.first));
-    return grip.off_m < most;
+    grip.off_m = off_of(pair, grip);
+    return goes_along(grip, pair.to_reference);
 }
 
 void find_of(const Pair& pair, size_t limb, std::vector<Grip>& grips) {
@@ -124,6 +129,35 @@ std::vector<int> things_of(const Character& source, const Take& take) {
     return things;
 }
 
+namespace {
+
+std::string hand_of(size_t limb) {
+    return limb == 2 ? "hand.left" : "hand.right";
+}
+
+}  // namespace
+
+std::optional<Grip> grip_over(const Character& source, const WorldMotion& motion, size_t limb, int thing,
+                              const Vec3& palm_J, int first, int last) {
+    const int hand = source.roles.joint(hand_of(limb));
+    first = std::max(first, 0);
+    last = std::min(last, motion.frames);
+    if (hand < 0 || last <= first) return {};
+    const Pair pair{motion, hand, thing, first, 1.0, palm_J};
+    Grip grip;
+    grip.limb = limb;
+    grip.thing = thing;
+    grip.first = first;
+    grip.last = last;
+    fit(pair, grip);
+    grip.off_m = off_of(pair, grip);
+    return grip;
+}
+
+bool goes_along(const Grip& grip, double to_reference) {
+    return grip.off_m * to_reference < off_m;
+}
+
 std::vector<Grip> find_grips(const Character& source, const WorldMotion& motion,
                              const std::vector<int>& things, const std::array<Vec3, 2>& palms_J,
                              int first_frame) {
@@ -132,7 +166,7 @@ std::vector<Grip> find_grips(const Character& source, const WorldMotion& motion,
     if (tall <= 0.0) return grips;
     for (const int thing : things)
         for (const size_t side : {size_t(0), size_t(1)}) {
-            const int hand = source.roles.joint(side == 0 ? "hand.left" : "hand.right");
+            const int hand = source.roles.joint(hand_of(side + 2));
             if (hand < 0) continue;
             find_of({motion, hand, thing, first_frame, reference_stature_m / tall, palms_J[side]}, side + 2,
                     grips);

@@ -10,6 +10,7 @@
 // are left out, and what is shorter than 0.15 s. Thresholds are this program's own.
 #pragma once
 #include <array>
+#include <optional>
 #include <vector>
 
 #include "core/motion/kinematics.hpp"
@@ -27,6 +28,13 @@ struct Grip {
 
 /// The roots of a take that are no part of the body and go through it.
 std::vector<int> things_of(const Character& source, const Take& take);
+
+/// A hand on a thing over [first, last), as it is: empty for a span without frames.
+std::optional<Grip> grip_over(const Character& source, const WorldMotion& motion, size_t limb, int thing,
+                              const Vec3& palm_J, int first, int last);
+
+/// Whether the hand goes along with the thing as one that holds it does.
+bool goes_along(const Grip& grip, double to_reference);
 
 /// Sorted by thing, then hand, then frame. `palms`: of the left and the right hand, in the hands' frames, m.
 std::vector<Grip> find_grips(const Character& source, const WorldMotion& motion,

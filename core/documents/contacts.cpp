@@ -14,6 +14,7 @@ namespace nb {
 namespace {
 
 constexpr const char* by_hand_key = "contacts_by_hand";
+constexpr const char* touches_key = "touches_by_hand";
 constexpr double highest_m = 1000.0;
 constexpr double fastest_m_s = 1000.0;
 
@@ -44,19 +45,70 @@ Contact in_force(const Contact& in_file, const FileScale& scale, int frames) {
 }
 
 bool is_same(const Contact& a, const Contact& b) {
-    return a.point == b.point && a.first == b.first && a.last == b.last && a.kind == b.kind &&
-           std::abs(a.level_m - b.level_m) < 1e-9;
+    return a.point == b.point && a.first == b.first && a.last == b.last && a.kind == b.kind && a.on == b.on &&
+           a.is_unsure == b.is_unsure && std::abs(a.level_m - b.level_m) < 1e-9;
+}
+
+bool any_by_hand(const Contacts& contacts) {
+    return contacts.is_by_hand || contacts.are_touches_by_hand;
+}
+
+bool is_kept(const Contact& contact, const Contacts& contacts) {
+    return contact.is_touch() ? contacts.are_touches_by_hand : contacts.is_by_hand;
+}
+
+/// "palm.left", "tips.right"
+bool is_hand_point(const std::string& point) {
+    const std::string part = role_part(point);
+    return (part == "palm" || part == "tips") && role_side(point) != Side::none;
+}
+
+Contact read_contact(const Json& entry, int number, const std::string& path, const FileScale& scale) {
+    Contact contact;
+    contact.point = text_in(entry, "point", path);
+    contact.first = whole_in(entry, "first", 0, 100000000, path);
+    contact.last = whole_in(entry, "last", 0, 100000000, path);
+    contact.level_m = scale.to_file(number_in(entry, "level_m", -highest_m, highest_m, 0.0, path));
+    contact.on = text_in(entry, "on", "", path);
+    contact.is_unsure = flag_in(entry, "unsure", false, path);
+    if (contact.is_touch() && !is_hand_point(contact.point))
+        throw FileError(
+            path, fmt::format("contact {}: '{}' is no point of a hand", number, contact.point),
+            "write palm or tips with .left or .right; of what stands on the floor leave out \"on\"");
+    if (!contact.is_touch() && !contact_point(contact.point))
+        throw FileError(path, fmt::format("contact {}: '{}' is no point of a body", number, contact.point),
+                        "write heel, ball, toetip, wrist, knee, hindpaw or forepaw with .left or "
+                        ".right, or seat; of palm and tips write what they lie \"on\"");
+    if (contact.last <= contact.first)
+        throw FileError(path, fmt::format("contact {} has no span", number), "write first < last in frames");
+    try {
+        contact.kind = contact_kind(text_in(entry, "kind", "stay", path));
+    } catch (const std::invalid_argument& error) {
+        throw FileError(path, fmt::format("contact {}: {}", number, error.what()),
+                        "compare with docs/schema/take.schema.json");
+    }
+    return contact;
+}
+
+}  // namespace
+
+namespace {
+
+Contacts tidied(Contacts in_file, const LoadedFile& file) {
+    tidy_contacts(in_file, std::max(file.file_frames, 1));
+    return in_file;
 }
 
 }  // namespace
 
 void set_contacts_in_file(LoadedFile& file, Contacts in_file) {
     if (!file.take) return;
-    tidy_contacts(in_file, std::max(file.file_frames, 1));
+    in_file = tidied(std::move(in_file), file);
     const FileScale scale(file);
     Contacts& contacts = file.take->contacts;
     contacts = {};
     contacts.is_by_hand = in_file.is_by_hand;
+    contacts.are_touches_by_hand = in_file.are_touches_by_hand;
     for (const Contact& contact : in_file.list)
         contacts.list.push_back(in_force(contact, scale, file.take->frames));
     for (const double level : in_file.floor.levels_m)
@@ -69,11 +121,13 @@ void set_contacts_in_file(LoadedFile& file, Contacts in_file) {
 Contacts contacts_to_file(const Contacts& contacts, const LoadedFile& file) {
     Contacts in_file;
     in_file.is_by_hand = contacts.is_by_hand;
-    if (!file.take || !contacts.is_by_hand) return in_file;
+    in_file.are_touches_by_hand = contacts.are_touches_by_hand;
+    if (!file.take || !any_by_hand(contacts)) return in_file;
     const FileScale scale(file);
     const int frames = file.take->frames;
     const std::vector<Contact>& before = file.contacts_in_file.list;
     for (Contact contact : contacts.list) {
+        if (!is_kept(contact, contacts)) continue;
         const auto unchanged = std::find_if(before.begin(), before.end(), [&](const Contact& old) {
             return is_same(in_force(old, scale, frames), contact);
         });
@@ -103,46 +157,58 @@ Contacts contacts_to_file(const Contacts& contacts, const LoadedFile& file) {
     }
     for (const Contact& old : before) {
         const Contact shown = in_force(old, scale, frames);
-        if (shown.last <= shown.first) in_file.list.push_back(old);
+        if (shown.last <= shown.first && is_kept(old, contacts)) in_file.list.push_back(old);
     }
+    if (!contacts.is_by_hand) return tidied(std::move(in_file), file);
     for (const double level : contacts.floor.levels_m) in_file.floor.levels_m.push_back(scale.to_file(level));
     in_file.floor.velocity_m_s = contacts.floor.velocity_m_s / scale.unit_m;
-    tidy_contacts(in_file, std::max(file.file_frames, 1));
-    return in_file;
+    return tidied(std::move(in_file), file);
 }
 
 void write_contacts(Json& document, const LoadedFile& file) {
-    if (!file.take || !file.contacts_in_file.is_by_hand) {
-        if (document.contains(by_hand_key)) document["contacts"] = Json::array();
-        document.erase(by_hand_key);
-        document.erase("floor_levels_m");
-        document.erase("floor_velocity_m_s");
+    const Contacts& contacts = file.contacts_in_file;
+    const bool is_kept_here = file.take && any_by_hand(contacts);
+    const bool was_kept = document.contains(by_hand_key) || document.contains(touches_key);
+    for (const char* key : {by_hand_key, touches_key, "floor_levels_m", "floor_velocity_m_s"})
+        document.erase(key);
+    if (!is_kept_here) {
+        if (was_kept) document["contacts"] = Json::array();
         return;
     }
     const FileScale scale(file);
     Json list = Json::array();
-    for (const Contact& contact : file.contacts_in_file.list)
-        list.push_back({{"point", contact.point},
-                        {"first", contact.first},
-                        {"last", contact.last},
-                        {"kind", contact_kind_name(contact.kind)},
-                        {"level_m", canonical(scale.from_file(contact.level_m))}});
+    for (const Contact& contact : contacts.list) {
+        Json entry{{"point", contact.point},
+                   {"first", contact.first},
+                   {"last", contact.last},
+                   {"kind", contact_kind_name(contact.kind)}};
+        if (contact.is_touch()) {
+            entry["on"] = contact.on;
+            if (contact.is_unsure) entry["unsure"] = true;
+        } else {
+            entry["level_m"] = canonical(scale.from_file(contact.level_m));
+        }
+        list.push_back(std::move(entry));
+    }
     document["contacts"] = list;
+    if (contacts.are_touches_by_hand) document[touches_key] = true;
+    if (!contacts.is_by_hand) return;
     document[by_hand_key] = true;
     document["floor_levels_m"] = Json::array();
-    for (const double level : file.contacts_in_file.floor.levels_m)
+    for (const double level : contacts.floor.levels_m)
         document["floor_levels_m"].push_back(canonical(scale.from_file(level)));
-    document.erase("floor_velocity_m_s");
-    if (const Floor& floor = file.contacts_in_file.floor; floor.is_running())
+    if (const Floor& floor = contacts.floor; floor.is_running())
         document["floor_velocity_m_s"] = {canonical(scale.unit_m * floor.velocity_m_s.x()),
                                           canonical(scale.unit_m * floor.velocity_m_s.z())};
 }
 
 Contacts read_contacts(const Json& document, const std::string& path, const LoadedFile& file) {
     Contacts contacts;
-    if (!file.take || !flag_in(document, by_hand_key, false, path)) return contacts;
+    if (!file.take) return contacts;
+    contacts.is_by_hand = flag_in(document, by_hand_key, false, path);
+    contacts.are_touches_by_hand = flag_in(document, touches_key, false, path);
+    if (!any_by_hand(contacts)) return contacts;
     const FileScale scale(file);
-    contacts.is_by_hand = true;
     for (const Json& level : list_or_none(document, "floor_levels_m", path))
         contacts.floor.levels_m.push_back(
             scale.to_file(number_of(level, "floor_levels_m", -highest_m, highest_m, path)));
@@ -154,27 +220,8 @@ Contacts read_contacts(const Json& document, const std::string& path, const Load
             scale.unit_m;
     int number = 0;
     for (const Json& entry : list_or_none(document, "contacts", path)) {
-        ++number;
-        Contact contact;
-        contact.point = text_in(entry, "point", path);
-        contact.first = whole_in(entry, "first", 0, 100000000, path);
-        contact.last = whole_in(entry, "last", 0, 100000000, path);
-        contact.level_m = scale.to_file(number_in(entry, "level_m", -highest_m, highest_m, 0.0, path));
-        if (!contact_point(contact.point))
-            throw FileError(path,
-                            fmt::format("contact {}: '{}' is no point of a body", number, contact.point),
-                            "write heel, ball, toetip, wrist, knee, hindpaw or forepaw with .left or "
-                            ".right, or seat");
-        if (contact.last <= contact.first)
-            throw FileError(path, fmt::format("contact {} has no span", number),
-                            "write first < last in frames");
-        try {
-            contact.kind = contact_kind(text_in(entry, "kind", "stay", path));
-        } catch (const std::invalid_argument& error) {
-            throw FileError(path, fmt::format("contact {}: {}", number, error.what()),
-                            "compare with docs/schema/take.schema.json");
-        }
-        contacts.list.push_back(std::move(contact));
+        Contact contact = read_contact(entry, ++number, path, scale);
+        if (is_kept(contact, contacts)) contacts.list.push_back(std::move(contact));
     }
     return contacts;
 }

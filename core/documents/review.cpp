@@ -93,6 +93,14 @@ Json review_document(const Review& review) {
                 {{"role", pop.role}, {"frame", pop.frame}, {"change_deg_s", canonical(pop.change_deg_s)}});
     document["bone_length_change"] = canonical(review.bone_length_change);
     document["hip_path_by_leg_length"] = canonical(review.hip_path);
+    if (const TouchReview& touch = review.touching; touch.looked_at > 0) {
+        Json& json = document["touching"];
+        json["gap_mm"] = stat_document(touch.gap_mm);
+        json["sunk_mm"] = stat_document(touch.sunk_mm);
+        json["kept_share"] = canonical(touch.kept_share());
+        json["depth_of_arms_mm"] = stat_document(touch.depth_mm);
+        json["deeper_than_2_cm_share"] = canonical(touch.deep_share());
+    }
     document["held_frames"] = review.held_frames;
     document["deficits"] = Json::array();
     for (const ReachDeficit& deficit : review.deficits)

@@ -13,13 +13,13 @@ namespace nb {
 namespace {
 
 const Shape& take_shape() {
-    static const Shape shape = object_of(
-        {"conventions", "intake", "contacts_by_hand", "floor_levels_m", "floor_velocity_m_s", "animation"},
-        {{"character", object_of({})},
-         {"conventions", object_of({"unit_m", "up", "facing"})},
-         {"trim", object_of({})},
-         {"intake", intake_shape()},
-         {"contacts", list_of(object_of({}), {"point", "first", "last"})}});
+    static const Shape shape = object_of({"conventions", "intake", "contacts_by_hand", "touches_by_hand",
+                                          "floor_levels_m", "floor_velocity_m_s", "animation"},
+                                         {{"character", object_of({})},
+                                          {"conventions", object_of({"unit_m", "up", "facing"})},
+                                          {"trim", object_of({})},
+                                          {"intake", intake_shape()},
+                                          {"contacts", list_of(object_of({}), {"point", "first", "last"})}});
     return shape;
 }
 

@@ -37,15 +37,25 @@ double Floor::room_m(double level_m) const {
     return room;
 }
 
+namespace {
+bool comes_before(const Contact& a, const Contact& b) {
+    return a.point != b.point ? a.point < b.point : a.first < b.first;
+}
+}  // namespace
+
+void put_touches(Contacts& contacts, const std::vector<Contact>& touches) {
+    std::erase_if(contacts.list, [](const Contact& one) { return one.is_touch(); });
+    contacts.list.insert(contacts.list.end(), touches.begin(), touches.end());
+    std::stable_sort(contacts.list.begin(), contacts.list.end(), comes_before);
+}
+
 void tidy_contacts(Contacts& contacts, int frames) {
     auto& list = contacts.list;
     for (Contact& contact : list) {
         contact.first = std::max(0, contact.first);
         contact.last = std::min(frames, contact.last);
     }
-    std::sort(list.begin(), list.end(), [](const Contact& a, const Contact& b) {
-        return a.point != b.point ? a.point < b.point : a.first < b.first;
-    });
+    std::sort(list.begin(), list.end(), comes_before);
     for (size_t i = 1; i < list.size(); ++i)
         if (list[i].point == list[i - 1].point) list[i].first = std::max(list[i].first, list[i - 1].last);
     list.erase(std::remove_if(list.begin(), list.end(), [](const Contact& c) { return c.last <= c.first; }),

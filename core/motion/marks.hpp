@@ -1,5 +1,5 @@
-// Contacts of a take: spans in which a point of the body rests on something. Data of the take, valid for
-// every target; found in the source (core/contact), corrected by hand, kept in the take's document.
+// Contacts of a take: spans in which a point of the body rests on something, and those in which a hand touches the
+// own body or holds a thing. Data of the take, valid for every target; found in the source (core/contact), corrected by hand, kept in the take's document.
 #pragma once
 #include <cmath>
 #include <string>
@@ -18,11 +18,15 @@ std::string_view contact_kind_name(ContactKind kind);
 ContactKind contact_kind(std::string_view name);
 
 struct Contact {
-    std::string point;  ///< "heel.left", "ball.right", "toetip.left", "wrist.right"
+    std::string
+        point;  ///< "heel.left", "ball.right", "toetip.left", "wrist.right"; of touches "palm.left", "tips.right"
     int first = 0;
     int last = 0;  ///< not included
     ContactKind kind = ContactKind::stay;
-    double level_m = 0.0;  ///< height of its support in the take's world
+    double level_m = 0.0;  ///< height of its support in the take's world; of touches 0
+    std::string on = {};   ///< of touches: a role of the own body, else the name of a thing; empty: the floor
+    bool is_unsure = false;  ///< a touch that is proposed only: nothing is held by it
+    bool is_touch() const { return !on.empty(); }
     bool operator==(const Contact&) const = default;
 };
 
@@ -41,10 +45,14 @@ struct Floor {
 
 struct Contacts {
     Floor floor;
-    std::vector<Contact> list;  ///< sorted by point, then frame; those of one point do not overlap
-    bool is_by_hand = false;    ///< edited: kept as they are, not found anew
+    std::vector<Contact> list;         ///< sorted by point, then frame; those of one point do not overlap
+    bool is_by_hand = false;           ///< edited: kept as they are, not found anew
+    bool are_touches_by_hand = false;  ///< the same of touches
     bool operator==(const Contacts&) const = default;
 };
+
+/// Takes all touches out and puts these in their place.
+void put_touches(Contacts& contacts, const std::vector<Contact>& touches);
 
 /// Sorted, without empty ones, those of one point cut where they overlap, all inside [0, frames).
 void tidy_contacts(Contacts& contacts, int frames);

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "core/solve/near.hpp"
+
 namespace nb {
 
 std::string limb_of(const std::string& role) {
@@ -27,10 +29,9 @@ std::vector<char> held_frames(const TransferResult& result, const std::string& l
             const auto& hold = result.corrections.limbs[i].hold;
             for (size_t f = 0; f < held.size(); ++f)
                 held[f] = (f < hold.size() && hold[f] > 0.0) ||
-                          holds_thing(result.plan.program, i, result.target.time_s(int(f)));
+                          holds_thing(result.plan.program, i, result.target.time_s(int(f))) ||
+                          touches_skin(result.plan.program, i, result.target.time_s(int(f)));
         }
-    // An arm that goes by its nearness to the skin does so in every frame.
-    if (result.plan.program.near && limb.starts_with("arm")) std::fill(held.begin(), held.end(), char(1));
     return held;
 }
 

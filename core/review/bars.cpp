@@ -14,6 +14,9 @@ Review review_result(const Character& source, const Character& target, const Tra
     for (const Deficit& deficit : result.corrections.deficits)
         told.deficits.push_back(
             {deficit.point, deficit.first, deficit.last, deficit.worst_frame, 100.0 * deficit.missing_m});
+    for (const Contact& contact : result.contacts.list)
+        if (contact.is_touch() && !contact.is_unsure && source.roles.joint(contact.on) >= 0)
+            told.touches.push_back({role_side(contact.point), contact.first, contact.last, contact.on});
     return review_transfer(source, result.source, target, result.target, result.take.frame_time_s,
                            result.take.first_motion_frame, told);
 }
@@ -67,6 +70,8 @@ std::vector<Bar> bars_of(const Review& review, const TransferResult& result,
         {"jitter", "angular acceleration by the source's, worst role", review.worst_jitter(), most_jitter,
          false},
         {"bone_length_change", "change of bone lengths", review.bone_length_change, no_longer, false},
+        {"touches_kept", "looks at touches of the own body that are kept", review.touching.kept_share(), 0.95,
+         true},
         {"hip_path", "hip path beside the source's, by leg length", review.hip_path, 0.02, false},
     };
 }

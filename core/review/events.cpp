@@ -19,6 +19,8 @@ constexpr double direction_pass_deg = 2.0;
 constexpr double deficit_pass_cm = 0.1;
 constexpr double pop_pass_deg_s = 200.0;
 constexpr double wring_pass_deg = 100.0;  // of roll between two bones, without a twist bone to take it
+constexpr double gap_pass_cm = 1.5;
+constexpr double depth_pass_cm = 2.0;
 constexpr double one_run_s = 0.25;
 
 struct Run {
@@ -64,6 +66,15 @@ std::vector<float> where_free(const TransferResult& result, const std::string& l
     for (size_t f = 0; f < std::min(values.size(), held.size()); ++f)
         if (held[f] || touched[f]) values[f] = 0.0f;
     return values;
+}
+
+/// What a hand ("hand.left") touches in a frame, in words.
+std::string touched_at(const TransferResult& result, const std::string& row, int frame) {
+    for (const Contact& contact : result.contacts.list)
+        if (contact.is_touch() && role_side(contact.point) == role_side(row) && contact.first <= frame &&
+            frame < contact.last)
+            return spoken(contact.on);
+    return "body";
 }
 
 bool has_twist_bone(const Plan& plan, const std::string& role) {
@@ -221,6 +232,32 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
                         "{} turns {:.0f} degrees/s faster from one frame to the next, the source does not",
                         spoken(row), run.size);
                     event.remedies = {{"calm it there", "calm=" + row}};
+                }
+                break;
+            case ReviewMeasure::gap:
+                for (const Run& run : runs_over(series.values, gap_pass_cm, gap)) {
+                    ReviewEvent& event = add("gap", row, run, "cm", gap_pass_cm);
+                    event.text = fmt::format("{} {:.1f} cm off the {} that it touches in the take",
+                                             spoken(row), run.size, touched_at(result, row, run.worst));
+                    if (settings.passes.touch) {
+                        event.text += ": out of reach";
+                        event.remedies = {{"place the hand there", "touch=" + row}};
+                    } else {
+                        event.owner = Owner::setting;
+                        event.setting = "touch";
+                        event.text += ": touch is left out";
+                        event.remedies = {{"run the pass touch", "pass=touch"}};
+                    }
+                }
+                break;
+            case ReviewMeasure::depth:
+                for (const Run& run : runs_over(series.values, depth_pass_cm, gap)) {
+                    ReviewEvent& event = add("depth", row, run, "cm", depth_pass_cm);
+                    const std::string side(side_suffix(role_side(row)));
+                    event.text = fmt::format("{} hand or forearm {:.1f} cm inside the body",
+                                             side == ".left" ? "left" : "right", run.size);
+                    event.remedies = {{"place the hand there", "touch=hand" + side},
+                                      {"turn it there", "touch=upperarm" + side}};
                 }
                 break;
             default:

@@ -76,6 +76,8 @@ class Reviewer {
         }
         look_up(0.9);
         turning();
+        look_up(0.92);
+        touching();
         look_up(0.97);
         bone_lengths();
         hip_path();
@@ -303,6 +305,16 @@ class Reviewer {
             if (pops.empty()) continue;
             auto& by_frame = add_series(ReviewMeasure::turn_change, fill.role);
             for (const Pop& pop : pops) by_frame[size_t(pop.frame)] = float(pop.change_deg_s);
+        }
+    }
+
+    void touching() {
+        review_.touching = review_touching(target_, T_, told_.touches, first_);
+        TouchReview& touch = review_.touching;
+        for (const size_t hand : {size_t(0), size_t(1)}) {
+            if (touch.gap_cm[hand].empty()) continue;
+            add_series(ReviewMeasure::gap, "hand" + std::string(sides[hand])) = touch.gap_cm[hand];
+            add_series(ReviewMeasure::depth, "arm" + std::string(sides[hand])) = touch.depth_cm[hand];
         }
     }
 

@@ -13,6 +13,7 @@
 // Direction: angle between the same segment (joint to next joint) of source and target.
 // Bend plane: angle between the planes of elbow and knee, where both bend by 20 degrees and more.
 // Wring: roll between a limb's bone and the next one, about the bone, since the aligned rest.
+// Touching: core/review/touching.hpp.
 // Hip path: hip centre beside M(hip centre), mean over +-0.25 s, RMS by leg length.
 #pragma once
 #include <array>
@@ -22,16 +23,29 @@
 #include "core/motion/kinematics.hpp"
 #include "core/review/smoothness.hpp"
 #include "core/review/statistics.hpp"
+#include "core/review/touching.hpp"
 #include "core/review/windows.hpp"
 
 namespace nb {
 
-enum class ReviewMeasure { slide, source_slide, height, below, tip, direction, bend, wring, turn_change };
+enum class ReviewMeasure {
+    slide,
+    source_slide,
+    height,
+    below,
+    tip,
+    direction,
+    bend,
+    wring,
+    turn_change,
+    gap,
+    depth
+};
 
 /// One measure of one row over all frames; 0 where nothing is measured.
 struct ReviewSeries {
     ReviewMeasure measure = ReviewMeasure::slide;
-    std::string row;            ///< slide, height, below: "foot.left"; tip, bend: "arm.left"; else a role
+    std::string row;  ///< slide, height, below: "foot.left"; tip, bend, depth: "arm.left"; else a role
     std::vector<float> values;  ///< cm/s at 175 cm; cm; degrees; turn_change: deg/s beyond the source's
 };
 
@@ -54,6 +68,7 @@ struct ReviewTold {
     double asked_k = 0.0;  ///< place map that a person set; 0: leg length of target by source, as measured
     std::vector<ReachDeficit> deficits;
     int held_frames = 0;
+    std::vector<ToldTouch> touches;
 };
 
 struct Review {
@@ -78,6 +93,7 @@ struct Review {
     std::vector<RoleSmoothness> smoothness;
     double bone_length_change = 0.0;  ///< largest, relative
     double hip_path = 0.0;            ///< share of leg length
+    TouchReview touching;             ///< of bodies with a mesh
     std::vector<ReachDeficit> deficits;
     int held_frames = 0;
     /// The same by frame, for drawing: a row a foot, limb or role.

@@ -4,6 +4,8 @@
 #include <cmath>
 #include <string>
 
+#include "core/body/carried.hpp"
+
 namespace nb {
 
 namespace {
@@ -42,6 +44,18 @@ Vec3 nearest_on(const Vec3& q, const Vec3& a, const Vec3& b, const Vec3& c) {
     return a + vb / whole * ab + vc / whole * ac;
 }
 
+/// Whether triangles of a mesh turn their inside out: what they enclose is below 0, seen from their middle.
+bool is_inside_out(const Mesh& mesh, const std::vector<Vec3>& skin) {
+    Vec3 middle = Vec3::Zero();
+    for (const Vec3& p : skin) middle += p / double(skin.size());
+    double volume = 0.0;
+    for (size_t i = 0; i + 2 < mesh.indices.size(); i += 3) {
+        const auto at = [&](size_t k) -> Vec3 { return skin[mesh.indices[i + k]] - middle; };
+        volume += at(0).dot(at(1).cross(at(2)));
+    }
+    return volume < 0.0;
+}
+
 }  // namespace
 
 struct SkinGauge::Placed {
@@ -49,7 +63,7 @@ struct SkinGauge::Placed {
         Vec3 a, b, c, middle;
         double radius_m;
     };
-    std::vector<std::vector<Vec3>> skin;  ///< of all meshes
+    const BodySkin& skin;
     std::vector<Triangle> triangles;
     const Vec3& at(const Corner& corner) const { return skin[corner.mesh][corner.vertex]; }
     double height(const Vec3& q, double reach_m) const;
@@ -57,7 +71,8 @@ struct SkinGauge::Placed {
 
 SkinGauge::SkinGauge(const Character& character, Side side) : character_(character) {
     const std::string suffix(side_suffix(side));
-    const Skeleton& skeleton = character.rig.skeleton;
+    // Limbs in pieces hang together as they are carried.
+    const Skeleton skeleton = carried_skeleton(character.rig.skeleton, character.roles);
     hand_joint_ = character.roles.joint("hand" + suffix);
     const int forearm = character.roles.joint("forearm" + suffix);
     const int upper = character.roles.joint("upperarm" + suffix);
@@ -72,9 +87,11 @@ SkinGauge::SkinGauge(const Character& character, Side side) : character_(charact
         else if (skeleton.is_ancestor(upper, j))
             marks[size_t(j)] = upper_arm;
     }
+    const BodySkin at_rest = skin_of(character, rest_pose(character.rig.skeleton));
     for (std::uint32_t m = 0; m < character.rig.meshes.size(); ++m) {
         const Mesh& mesh = character.rig.meshes[m];
         if (mesh.skin.size() != mesh.positions.size()) continue;
+        const bool is_turned = is_inside_out(mesh, at_rest[m]);
         std::vector<int> own(mesh.positions.size());
         for (std::uint32_t v = 0; v < own.size(); ++v) {
             own[v] = mark_of(mesh, v, marks);
@@ -86,14 +103,20 @@ SkinGauge::SkinGauge(const Character& character, Side side) : character_(charact
                                                        mesh.indices[i + 2]};
             if (std::any_of(corners.begin(), corners.end(), [&](std::uint32_t v) { return own[v] != body; }))
                 continue;
-            others_.push_back({Corner{m, corners[0]}, Corner{m, corners[1]}, Corner{m, corners[2]}});
+            const size_t second = is_turned ? 2 : 1, third = is_turned ? 1 : 2;
+            others_.push_back({Corner{m, corners[0]}, Corner{m, corners[second]}, Corner{m, corners[third]}});
         }
     }
 }
 
-SkinGauge::Placed SkinGauge::place(const Pose& pose, const Vec3& about, double reach_m) const {
-    Placed placed;
-    for (const Mesh& mesh : character_.rig.meshes) placed.skin.push_back(skin_vertices(mesh, pose));
+BodySkin skin_of(const Character& character, const Pose& pose) {
+    BodySkin skin;
+    for (const Mesh& mesh : character.rig.meshes) skin.push_back(skin_vertices(mesh, pose));
+    return skin;
+}
+
+SkinGauge::Placed SkinGauge::place(const BodySkin& skin, const Vec3& about, double reach_m) const {
+    Placed placed{skin, {}};
     for (const auto& [a, b, c] : others_) {
         Placed::Triangle one{placed.at(a), placed.at(b), placed.at(c), Vec3::Zero(), 0.0};
         one.middle = (one.a + one.b + one.c) / 3.0;
@@ -129,20 +152,26 @@ double SkinGauge::Placed::height(const Vec3& q, double reach_m) const {
 std::vector<std::array<Vec3, 3>> SkinGauge::triangles(const Pose& pose) const {
     constexpr double all_m = 1e30;
     std::vector<std::array<Vec3, 3>> all;
-    for (const Placed::Triangle& one : place(pose, Vec3::Zero(), all_m).triangles)
+    const BodySkin skin = skin_of(character_, pose);
+    for (const Placed::Triangle& one : place(skin, Vec3::Zero(), all_m).triangles)
         all.push_back({one.a, one.b, one.c});
     return all;
 }
 
 double SkinGauge::over(const Vec3& p_W, const Pose& pose, double reach_m) const {
-    return place(pose, p_W, reach_m).height(p_W, reach_m);
+    const BodySkin skin = skin_of(character_, pose);
+    return place(skin, p_W, reach_m).height(p_W, reach_m);
 }
 
 SkinGauge::Reading SkinGauge::read(const Pose& pose, double reach_m) const {
+    return is_empty() ? Reading{reach_m, 0.0} : read(skin_of(character_, pose), pose, reach_m);
+}
+
+SkinGauge::Reading SkinGauge::read(const BodySkin& skin, const Pose& pose, double reach_m) const {
     Reading reading{reach_m, 0.0};
     if (is_empty()) return reading;
     constexpr double arm_m = 0.4;  // from the wrist to all of hand and forearm
-    const Placed near = place(pose, pose.p[size_t(hand_joint_)], reach_m + arm_m);
+    const Placed near = place(skin, pose.p[size_t(hand_joint_)], reach_m + arm_m);
     if (near.triangles.empty()) return reading;
     double lowest = reach_m;
     for (const Corner& corner : hand_) lowest = std::min(lowest, near.height(near.at(corner), reach_m));

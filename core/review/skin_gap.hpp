@@ -9,6 +9,10 @@
 
 namespace nb {
 
+/// All vertices of a body's meshes, m.
+using BodySkin = std::vector<std::vector<Vec3>>;
+BodySkin skin_of(const Character& character, const Pose& pose);
+
 /// Triangles and vertices of a skinned body, sorted once by what carries them.
 class SkinGauge {
   public:
@@ -25,6 +29,8 @@ class SkinGauge {
     };
     /// `reach_m`: what is farther off is told as that far.
     Reading read(const Pose& pose, double reach_m = 0.15) const;
+    /// The same with the body's skin in that pose, made once for both hands.
+    Reading read(const BodySkin& skin, const Pose& pose, double reach_m) const;
     /// Height of a point over the rest of the body, m; the same sign.
     double over(const Vec3& p_W, const Pose& pose, double reach_m = 0.15) const;
 
@@ -36,7 +42,7 @@ class SkinGauge {
         std::uint32_t mesh, vertex;
     };
     struct Placed;
-    Placed place(const Pose& pose, const Vec3& about, double reach_m) const;
+    Placed place(const BodySkin& skin, const Vec3& about, double reach_m) const;
     const Character& character_;
     std::vector<Corner> hand_, forearm_;
     std::vector<std::array<Corner, 3>> others_;

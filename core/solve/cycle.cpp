@@ -124,6 +124,7 @@ void put_corrections(const Laid& laid, const Corrections& of_cycle, Corrections&
         put(laid, from.foot, still, to.foot);
         put(laid, from.toe, still, to.toe);
         put(laid, from.hold, 0.0, to.hold);
+        put(laid, of_cycle.hands[limb], HandShift(), all.hands[limb]);
     }
     std::erase_if(all.deficits, [&](const Deficit& deficit) {
         return deficit.worst_frame >= laid.cycle.first && deficit.worst_frame <= laid.cycle.last;
@@ -167,6 +168,7 @@ void solve_cycle(const MotionSolve& how, const WorldMotion& motion, const Contac
                 solved.target.p.begin() + std::ptrdiff_t(to));
     put_corrections(laid, of_cycle.corrections, solved.corrections);
     if (!contacts.is_by_hand) put_contacts(laid, of_cycle.contacts, solved.contacts);
+    put_touches(solved.contacts, how.program.hand_touches);
 }
 
 }  // namespace nb

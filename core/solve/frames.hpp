@@ -37,7 +37,15 @@ inline void turn_joint(TargetFrame& target, int joint, const Quat& by) {
     target.R[size_t(joint)] = (by * target.R[size_t(joint)]).normalized();
 }
 
-/// What contacts add to one frame (core/solve/time/corrections.hpp).
+/// What the pass touch adds to a hand in one frame (core/solve/hand_shifts.hpp): of the wrist and of the hand's turn, in
+/// the frame of the hips.
+struct HandShift {
+    Vec3 by_m = Vec3::Zero();
+    Vec3 turn = Vec3::Zero();  ///< rotation vector, rad
+    bool is_none() const { return by_m == Vec3::Zero() && turn == Vec3::Zero(); }
+};
+
+/// What contacts and touches add to one frame (core/solve/time/corrections.hpp).
 struct FrameCorrection {
     struct Limb {
         Vec3 ankle_m = Vec3::Zero();
@@ -50,6 +58,9 @@ struct FrameCorrection {
     Vec3 touched_m = Vec3::Zero();       ///< what touch-ups that place the hips have of it
     Quat hips_turn = Quat::Identity();   ///< about the hip centre
     std::array<Limb, limb_count> limbs;  ///< by `limb_names`
+    bool is_held = true;                 ///< false: contacts add nothing
+    std::array<HandShift, limb_count> hands;
+    bool has_hands = false;  ///< else the pass touch goes by the frame alone
 };
 
 }  // namespace nb

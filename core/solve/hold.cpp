@@ -4,7 +4,7 @@
 #include <array>
 #include <cmath>
 
-#include "core/contact/grips.hpp"
+#include "core/contact/touches.hpp"
 #include "core/math/hermite.hpp"
 #include "core/solve/body.hpp"
 #include "core/solve/near.hpp"
@@ -15,23 +15,18 @@ namespace nb {
 
 namespace {
 
-constexpr double take_over_s = 0.5;
 constexpr double lead_s = 0.35;
+constexpr double take_over_s = 0.5;
 constexpr double settle_s = 0.1;  // in which a thing that hands cannot reach goes over to them
 
 /// 0 at the begin of the hold to 1 `over_s` on, and back.
 double held_share(const HeldThing::Hand& hand, double t_s, double over_s) {
-    if (t_s < hand.from_s || t_s > hand.to_s) return 0.0;
-    const double over = std::min(over_s, 0.5 * (hand.to_s - hand.from_s));
-    const double in = hand.is_from_begin ? 1.0 : std::clamp((t_s - hand.from_s) / over, 0.0, 1.0);
-    const double out = hand.is_to_end ? 1.0 : std::clamp((hand.to_s - t_s) / over, 0.0, 1.0);
+    const HandSpan& when = hand.when;
+    if (t_s < when.from_s || t_s > when.to_s) return 0.0;
+    const double over = std::min(over_s, 0.5 * (when.to_s - when.from_s));
+    const double in = when.is_from_begin ? 1.0 : std::clamp((t_s - when.from_s) / over, 0.0, 1.0);
+    const double out = when.is_to_end ? 1.0 : std::clamp((when.to_s - t_s) / over, 0.0, 1.0);
     return smooth_step(std::min(in, out));
-}
-
-/// 1 in the hold, led in before and out after it.
-double hand_share(const HeldThing::Hand& hand, double t_s) {
-    const double away = std::max({0.0, hand.from_s - t_s, t_s - hand.to_s});
-    return smooth_step(std::clamp(1.0 - away / lead_s, 0.0, 1.0));
 }
 
 Vec3 grip_of(const HeldThing::Hand& hand, std::span<const Quat> R, std::span<const Vec3> p) {
@@ -77,14 +72,12 @@ bool holds_thing(const Program& program, size_t limb, double t_s) {
     if (!program.passes.hold) return false;
     for (const HeldThing& thing : program.things)
         for (const HeldThing::Hand& hand : thing.hands)
-            if (program.limbs[hand.limb].limb == limb && hand_share(hand, t_s) > 0.0) return true;
+            if (program.limbs[hand.limb].limb == limb && hand.when.led(t_s, lead_s) > 0.0) return true;
     return false;
 }
 
-void compile_holds(const PairedBodies& bodies, const Take& take, Program& program) {
-    if (take.frames == 0 || bodies.T.roles.is_four_legged()) return;
-    const std::vector<int> things = things_of(bodies.S, take);
-    if (things.empty()) return;
+void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks& marks, Program& program) {
+    if (marks.grips.empty() || bodies.T.roles.is_four_legged()) return;
     // Of the pass touch, when that has them.
     const BodySurface S_surface = program.near ? program.near->S : surface_of(bodies.S);
     const BodySurface T_surface = program.near ? program.near->T : surface_of(bodies.T);
@@ -100,8 +93,7 @@ void compile_holds(const PairedBodies& bodies, const Take& take, Program& progra
         T_palms[side] = T.front();
         by_length[side] = T.back().norm() / std::max(1e-3, S.back().norm());
     }
-    const WorldMotion motion = forward_kinematics(bodies.S.rig.skeleton, take);
-    for (const Grip& grip : find_grips(bodies.S, motion, things, S_palms, take.first_motion_frame)) {
+    for (const Grip& grip : marks.grips) {
         const auto limb = std::find_if(program.limbs.begin(), program.limbs.end(),
                                        [&](const LimbOp& op) { return op.limb == grip.limb; });
         if (limb == program.limbs.end()) continue;
@@ -118,10 +110,7 @@ void compile_holds(const PairedBodies& bodies, const Take& take, Program& progra
         hand.on_hand_J =
             T_palms[side] + by_length[side] * (bodies.T_R0[size_t(limb->T_tip)].conjugate() * beside_W);
         hand.on_thing_J = grip.on_thing_J;
-        hand.from_s = motion.time_s(grip.first);
-        hand.to_s = motion.time_s(grip.last - 1);
-        hand.is_from_begin = grip.first <= take.first_motion_frame + 1;
-        hand.is_to_end = grip.last >= take.frames - 1;
+        hand.when = span_of(grip.first, grip.last, take);
         program.things.back().hands.push_back(hand);
     }
 }
@@ -129,12 +118,13 @@ void compile_holds(const PairedBodies& bodies, const Take& take, Program& progra
 void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& target) {
     if (!program.passes.hold) return;
     for (const HeldThing& thing : program.things) {
-        if (std::none_of(thing.hands.begin(), thing.hands.end(),
-                         [&](const HeldThing::Hand& hand) { return hand_share(hand, source.t_s) > 0.0; }))
+        if (std::none_of(thing.hands.begin(), thing.hands.end(), [&](const HeldThing::Hand& hand) {
+                return hand.when.led(source.t_s, lead_s) > 0.0;
+            }))
             continue;
         const Rigid X = by_hands(program, thing, source, target.R, target.p, take_over_s);
         for (const HeldThing::Hand& hand : thing.hands) {
-            const double w = hand_share(hand, source.t_s);
+            const double w = hand.when.led(source.t_s, lead_s);
             if (w <= 0.0) continue;
             bring_arm(program, program.limbs[hand.limb],
                       w * (X * hand.on_thing_J - grip_of(hand, target.R, target.p)), source, target);

@@ -17,9 +17,11 @@
 
 #include "core/motion/take.hpp"
 #include "core/solve/frames.hpp"
+#include "core/solve/hand_span.hpp"
 
 namespace nb {
 
+struct HandMarks;
 struct PairedBodies;
 struct Program;
 
@@ -28,8 +30,7 @@ struct HeldThing {
         size_t limb = 0;  ///< of `Program::limbs`
         int T_hand = -1;
         Vec3 on_hand_J = Vec3::Zero(), on_thing_J = Vec3::Zero();
-        double from_s = 0.0, to_s = 0.0;  ///< on the clock of the take's file
-        bool is_from_begin = false, is_to_end = false;
+        HandSpan when;
     };
     int S_thing = -1;
     std::vector<Hand> hands;
@@ -38,12 +39,11 @@ struct HeldThing {
 /// Whether a limb's hand is led to a thing at a time, at all.
 bool holds_thing(const Program& program, size_t limb, double t_s);
 
-void compile_holds(const PairedBodies& bodies, const Take& take, Program& program);
+void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks& marks, Program& program);
 void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& target);
 
 /// Where a thing of the source (a root joint beside the body) is beside the target, world: with the hands that hold it, else
 /// by the place map. `target`: the whole result of that frame, seen as a source is.
-Rigid thing_beside(const Program& program, int S_thing, const SourceFrame& source,
-                   const SourceFrame& target);
+Rigid thing_beside(const Program& program, int S_thing, const SourceFrame& source, const SourceFrame& target);
 
 }  // namespace nb

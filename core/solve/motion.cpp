@@ -5,6 +5,7 @@
 #include <utility>
 
 #include "core/base/parallel.hpp"
+#include "core/solve/hand_shifts.hpp"
 #include "core/solve/passes.hpp"
 #include "core/solve/time/passes.hpp"
 #include "core/solve/within.hpp"
@@ -43,6 +44,8 @@ SolvedMotion solve_motion(const MotionSolve& how, const WorldMotion& motion, con
         solved.contacts = contacts.is_by_hand
                               ? contacts
                               : find_contacts(how.source, motion, motion.frame_time_s, first_frame);
+        solved.contacts.are_touches_by_hand = contacts.are_touches_by_hand;
+        put_touches(solved.contacts, program.hand_touches);
         const std::vector<char> is_keyed = keyed_frames(program, solved.contacts, motion);
         const Program plain = is_keyed.empty() ? Program() : without_keyed(program);
         const Program& first_run = is_keyed.empty() ? program : plain;
@@ -70,7 +73,26 @@ SolvedMotion solve_motion(const MotionSolve& how, const WorldMotion& motion, con
         }
         done = 0;
     }
-    const bool is_held = !solved.corrections.is_empty();
+    const bool is_standing = !solved.corrections.is_empty();
+    solved.corrections.hands =
+        hand_shifts(program, motion, solved.target, how.threads, [&](int f, TargetFrame& T) {
+            thread_local std::vector<Quat> touched_R_PJ;
+            touched_R_PJ.resize(program.touch.followers.size());
+            T.touched_R_PJ = touched_R_PJ;
+            const FrameCorrection held = solved.corrections.at(f);
+            HeldFrame standing{is_standing ? &held : nullptr, {}};
+            stand_passes(program, frame_of(motion, f), T, standing);
+        });
+    // A wrist that is held somewhere is not led elsewhere.
+    for (size_t limb = 0; limb < limb_count; ++limb) {
+        const std::vector<double>& hold = solved.corrections.limbs[limb].hold;
+        std::vector<HandShift>& hand = solved.corrections.hands[limb];
+        for (size_t f = 0; f < std::min(hold.size(), hand.size()); ++f) {
+            hand[f].by_m *= 1.0 - hold[f];
+            hand[f].turn *= 1.0 - hold[f];
+        }
+    }
+    const bool is_held = is_standing || solved.corrections.has_hands();
     for_each_frame(motion.frames, how.threads, [&](int first, int last) {
         for (int f = first; f < last && !is_cancelled; ++f) {
             const FrameCorrection held = solved.corrections.at(f);

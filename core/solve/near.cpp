@@ -6,8 +6,10 @@
 #include <optional>
 
 #include "core/body/measures.hpp"
+#include "core/contact/touches.hpp"
 #include "core/math/hermite.hpp"
 #include "core/solve/body.hpp"
+#include "core/solve/hand_shifts.hpp"
 #include "core/solve/paired.hpp"
 #include "core/solve/program.hpp"
 
@@ -18,9 +20,9 @@ namespace {
 constexpr double touching_m = 0.03;
 constexpr double far_m = 0.12;
 constexpr double clavicle_gives = 0.6;
-constexpr double knuckle_share = 0.53;  // of the hand's length; hands without finger joints (practice)
 constexpr double rules_within_m = 0.02;
 constexpr double nothing_m = 1e-9;
+constexpr double exact_m = 1e-5;
 constexpr double clear_m = 0.008;
 constexpr double buried_m = 0.01;
 constexpr double most_turn_rad = 0.6;
@@ -36,27 +38,6 @@ double near_share(double h_m) {
 double touch_share(double h_m) {
     return smooth_step(std::clamp((touching_m - h_m) / (touching_m - 0.01), 0.0, 1.0));
 }
-
-}  // namespace
-
-std::vector<Vec3> hand_points(const Character& character, const BodySurface& surface, Side side) {
-    const std::string suffix(side_suffix(side));
-    const PartSurface* hand = surface.part("hand" + suffix);
-    if (!hand) return {};
-    const RestAlignment& rest = character.rest;
-    const Rigid X = hand->frame(rest.R_WJ0[size_t(hand->joint)], rest.p_WJ0[size_t(hand->joint)]);
-    // At the aligned rest palms look down.
-    const Vec3 down = X.R.conjugate() * Vec3(-Vec3::UnitY());
-    double knuckle = knuckle_share;
-    if (const int j = character.roles.joint("middle.1" + suffix); j >= 0)
-        knuckle =
-            std::clamp((X.R.conjugate() * Vec3(rest.p_WJ0[size_t(j)] - X.p)).z() / hand->length_m, 0.2, 0.8);
-    const double phi = std::atan2(down.y(), down.x());
-    return {hand->X_JF * hand->point({0.5 * knuckle, phi, 0.0, 0.0}),
-            hand->X_JF * Vec3(0.0, 0.0, hand->length_m)};
-}
-
-namespace {
 
 /// How far up between the hip centre and the neck a part's beginning and end lie at the aligned rest.
 std::array<double, 2> shares_up(const Character& body, const PartSurface& part) {
@@ -126,8 +107,35 @@ double long_of(const std::vector<NearHand::Skin>& skins, const RestAlignment& re
 
 }  // namespace
 
-void compile_near(const PairedBodies& bodies, Program& program) {
-    if (!program.passes.touch || bodies.S.roles.is_four_legged() || bodies.T.roles.is_four_legged()) return;
+double NearHand::led(double t_s) const {
+    double most = 0.0;
+    for (const Touch& touch : touches)
+        most = std::max(most, touch.when.led(t_s, touch_lead_s + touch_smooth_s));
+    return most;
+}
+
+double NearHand::led(double t_s, size_t point, size_t S_part) const {
+    double most = 0.0;
+    for (const Touch& touch : touches)
+        if (touch.point == point && touch.S_part == S_part)
+            most = std::max(most, touch.when.led(t_s, touch_lead_s + touch_smooth_s));
+    return most;
+}
+
+bool touches_skin(const Program& program, size_t limb, double t_s) {
+    if (!program.near || !program.passes.touch) return false;
+    for (const NearHand& hand : program.near->hands)
+        if (program.limbs[hand.limb].limb == limb && hand.led(t_s) > 0.0) return true;
+    return false;
+}
+
+void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks& marks, Program& program) {
+    const auto is_on_skin = [&](const Contact& touch) {
+        return !touch.is_unsure && bodies.S.roles.joint(touch.on) >= 0;
+    };
+    if (std::none_of(marks.touches.begin(), marks.touches.end(), is_on_skin) ||
+        bodies.S.roles.is_four_legged() || bodies.T.roles.is_four_legged())
+        return;
     auto near = std::make_shared<NearProgram>();
     near->S = surface_of(bodies.S);
     near->T = surface_of(bodies.T);
@@ -159,7 +167,15 @@ void compile_near(const PairedBodies& bodies, Program& program) {
         hand.T_long_m = long_of(hand.T_skin, bodies.T.rest, hand.T_hand);
         for (int j = 0; j < bodies.T_tree.size(); ++j)
             if (bodies.T_tree.is_ancestor(hand.T_hand, j)) hand.T_below.push_back(j);
-        if (!hand.points.empty() && !hand.parts.empty() && !hand.S_skin.empty() && !hand.T_skin.empty())
+        for (const Contact& touch : marks.touches) {
+            if (!is_on_skin(touch) || role_side(touch.point) != side) continue;
+            const size_t point = role_part(touch.point) == "palm" ? 0 : 1;
+            for (size_t s = 0; s < near->S.parts.size() && point < hand.points.size(); ++s)
+                if (near->S.parts[s].role == touch.on)
+                    hand.touches.push_back({span_of(touch.first, touch.last, take), point, s});
+        }
+        if (!hand.touches.empty() && !hand.points.empty() && !hand.parts.empty() && !hand.S_skin.empty() &&
+            !hand.T_skin.empty())
             near->hands.push_back(std::move(hand));
     }
     if (!near->hands.empty()) program.near = std::move(near);
@@ -197,6 +213,7 @@ double height_ratio(const NearProgram& near, const PartSurface& S, const PartSur
 struct Nearness {
     size_t point, T_part;
     double w;
+    double touched;  ///< w at least
     double S_h_m;
     SurfacePlace place;  ///< on the target's part
     Quat turn;           ///< of the target's skin there beside the source's, world
@@ -207,7 +224,7 @@ Quat lie_in_world(const PartSurface& part, const Rigid& X_WF, const SurfacePlace
 }
 
 void find_near(const NearProgram& near, const NearHand& hand, const SourceFrame& source,
-               const TargetFrame& target, std::vector<Nearness>& found) {
+               const TargetFrame& target, double g, std::vector<Nearness>& found) {
     found.clear();
     const double far = far_m / near.to_reference;
     double least = far;
@@ -218,21 +235,24 @@ void find_near(const NearProgram& near, const NearHand& hand, const SourceFrame&
             const PartSurface& T = near.T.parts[pair.T];
             const Rigid X_S = S.frame(source.R[size_t(S.joint)], source.p[size_t(S.joint)]);
             const Vec3 u = inverse(X_S) * x;
-            if (S.at_least_over(u) >= far) continue;
+            const double touched = hand.led(source.t_s, i, pair.S);
+            if (touched <= 0.0 && S.at_least_over(u) >= far) continue;
             const SurfacePlace at = S.place(u);
-            const double w = near_share(at.h * near.to_reference);
-            if (w <= 0.0) continue;
+            const double w = g * near_share(at.h * near.to_reference);
+            if (w <= 0.0 && touched <= 0.0) continue;
             SurfacePlace to = at;
             to.s = std::clamp(pair.s_at_0 + pair.s_by_s * at.s, 0.0, 1.0);
             to.h = at.h * height_ratio(near, S, T);
             const Rigid X_T = T.frame(target.R[size_t(T.joint)], target.p[size_t(T.joint)]);
-            found.push_back(
-                {i, pair.T, w, at.h, to, lie_in_world(T, X_T, to) * lie_in_world(S, X_S, at).conjugate()});
+            found.push_back({i, pair.T, w, touched, at.h, to,
+                             lie_in_world(T, X_T, to) * lie_in_world(S, X_S, at).conjugate()});
             least = std::min(least, at.h);
         }
     }
     // What is nearest rules over what lies behind it.
-    for (Nearness& one : found) one.w *= std::exp((least - one.S_h_m) * near.to_reference / rules_within_m);
+    for (Nearness& one : found)
+        one.w = std::max(one.touched, one.w * std::exp(std::min(0.0, least - one.S_h_m) * near.to_reference /
+                                                       rules_within_m));
 }
 
 /// The least height of a hand over a part, smoothly, and the point that has it, in the part's frame.
@@ -267,9 +287,9 @@ LeastHeight least_height(const PartSurface& part, const std::vector<NearHand::Sk
 
 /// What hand and forearm lack in height over the parts: what is touched is touched, and nothing sinks in deeper than in
 /// the source.
-/// `in_source`: least heights in the source by pair, once they are known.
+/// `touches`: else it is kept from sinking in alone. `in_source`: least heights in the source by pair, once they are known.
 Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const SourceFrame& source,
-                   const TargetFrame& target, std::vector<std::optional<double>>& in_source) {
+                   const TargetFrame& target, bool touches, std::vector<std::optional<double>>& in_source) {
     const double softness = softness_m / near.to_reference;
     const double clear = clear_m / near.to_reference;
     const Vec3& S_wrist = source.p[size_t(hand.S_hand)];
@@ -292,7 +312,7 @@ Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const SourceFr
         // What sinks in deeper than a centimetre tells little of where it lies.
         const double least = -buried_m / near.to_reference;
         const double missing = std::max(wanted, least) - std::max(in_target.h_m, least);
-        const double touch = touch_share(S_h * near.to_reference);
+        const double touch = touches ? touch_share(S_h * near.to_reference) : 0.0;
         const double sunk = std::max(0.0, std::min(wanted, clear) - in_target.h_m);
         const double share = std::max(touch, sunk / (sunk + softness));
         if (share <= 0.0) continue;
@@ -333,19 +353,73 @@ void bring_hand(const Program& program, const NearHand& hand, const std::vector<
 
 }  // namespace
 
-void pass_near(const Program& program, const SourceFrame& source, TargetFrame& target) {
-    if (!program.near || !program.passes.touch) return;
+namespace {
+
+/// By the whole hand, in rounds.
+void bring_out(const Program& program, const NearHand& hand, double g, bool touches,
+               const SourceFrame& source, TargetFrame& target) {
+    thread_local std::vector<std::optional<double>> in_source;
+    in_source.assign(hand.parts.size(), std::nullopt);
+    for (int round = 0; round < whole_hand_rounds; ++round) {
+        const Vec3 by = g * by_whole_hand(*program.near, hand, source, target, touches, in_source);
+        if (by.norm() < nothing_m) break;
+        bring_arm(program, program.limbs[hand.limb], by, source, target);
+    }
+}
+
+void touch_alone(const Program& program, const NearHand& hand, double g, const SourceFrame& source,
+                 TargetFrame& target) {
     // One a thread, that grows once: nothing is allocated in a frame.
     thread_local std::vector<Nearness> found;
-    thread_local std::vector<std::optional<double>> in_source;
+    find_near(*program.near, hand, source, target, g, found);
+    if (!found.empty()) bring_hand(program, hand, found, source, target);
+    bring_out(program, hand, g, true, source, target);
+}
+
+void put_hand(const Program& program, const NearHand& hand, const HandShift& shift, const SourceFrame& source,
+              TargetFrame& target) {
+    const Quat R_hips = target.R[size_t(program.body.hips)];
+    const Vec3 to = target.p[size_t(hand.T_hand)] + R_hips * shift.by_m;
+    const Quat by = exp_rotation(Vec3(R_hips * shift.turn));
+    for (const int j : hand.T_below) turn_joint(target, j, by);
+    follow_anew(program, source, target, false);
+    for (int round = 0; round < whole_hand_rounds; ++round) {
+        const Vec3 missing = to - target.p[size_t(hand.T_hand)];
+        if (missing.norm() < exact_m) break;
+        bring_arm(program, program.limbs[hand.limb], missing, source, target);
+    }
+}
+
+}  // namespace
+
+HandShift shift_of(const Program& program, const NearHand& hand, const SourceFrame& source,
+                   TargetFrame& target) {
+    const size_t j = size_t(hand.T_hand);
+    const Vec3 p = target.p[j];
+    const Quat R = target.R[j];
+    touch_alone(program, hand, 1.0, source, target);
+    const Quat R_hips = target.R[size_t(program.body.hips)].conjugate();
+    return {R_hips * Vec3(target.p[j] - p), R_hips * log_rotation(target.R[j] * R.conjugate())};
+}
+
+HandShift shift_clear(const Program& program, const NearHand& hand, const HandShift& shift,
+                      const SourceFrame& source, TargetFrame& target) {
+    put_hand(program, hand, shift, source, target);
+    const size_t j = size_t(hand.T_hand);
+    const Vec3 p = target.p[j];
+    bring_out(program, hand, 1.0, false, source, target);
+    return {target.R[size_t(program.body.hips)].conjugate() * Vec3(target.p[j] - p), Vec3::Zero()};
+}
+
+void pass_near(const Program& program, const SourceFrame& source, TargetFrame& target,
+               const FrameCorrection* held) {
+    if (!program.near || !program.passes.touch) return;
     for (const NearHand& hand : program.near->hands) {
-        find_near(*program.near, hand, source, target, found);
-        if (!found.empty()) bring_hand(program, hand, found, source, target);
-        in_source.assign(hand.parts.size(), std::nullopt);
-        for (int round = 0; round < whole_hand_rounds; ++round) {
-            const Vec3 by = by_whole_hand(*program.near, hand, source, target, in_source);
-            if (by.norm() < nothing_m) break;
-            bring_arm(program, program.limbs[hand.limb], by, source, target);
+        if (held && held->has_hands) {
+            const HandShift& shift = held->hands[program.limbs[hand.limb].limb];
+            if (!shift.is_none()) put_hand(program, hand, shift, source, target);
+        } else if (const double g = hand.led(source.t_s); g > 0.0) {
+            touch_alone(program, hand, g, source, target);
         }
     }
 }

@@ -1,13 +1,15 @@
-// Pass touch: what of a hand comes near the own skin in the source lies as near to the same place of the target's.
+// Pass touch: a hand that touches the own skin in the source lies at the same place of the target's.
 //
-// For each hand point (palm, tip) and each part b of the body but its own arm, from the source alone:
+// It acts while a hand touches (core/contact/touches.hpp) and is led in and out (core/solve/hand_shifts.hpp; for a frame
+// alone by g, within the same time); elsewhere nothing changes. For each hand point (palm, tip) and each part b of the body but its own arm, from the source alone:
 //
-//   w   1 up to 3 cm over the skin of b, 0 from 12 cm on, a smooth step between, at 175 cm
+//   w   of what is touched g; of what is near beside it g times 1 up to 3 cm over the skin of b, 0 from 12 cm on, a
+//       smooth step between, at 175 cm, falling to nothing 2 cm behind what is nearest
 //   x_b the point at the source's (s, phi, cap) on the target's part, h by how thick the parts are, never by less
 //       than how tall the bodies are
 //   e_b the whole hand and the forearm toward it, by points over their skin: where they touch in the source (up to 1 cm;
 //       fading to 3 cm) their least height over b in the source less that of the target, else what the target's lacks
-//       to 8 mm or to the source's own; along the skin's normal. So a thicker hand does not sink in and a thinner one does
+//       to 8 mm or to the source's own; along the skin's normal, by g. So a thicker hand does not sink in and a thinner one does
 //       not float
 //   hand's tip: by  sum w (x_b - x) / max(1, sum w),  x what angles and reach give
 //   its turn:   by  sum w log(L_T L_S^T) / max(1, sum w),  L how the skin lies there (out of it and round the bone)
@@ -19,10 +21,13 @@
 #include <vector>
 
 #include "core/solve/frames.hpp"
+#include "core/solve/hand_span.hpp"
+#include "core/surface/hand_points.hpp"
 #include "core/surface/surface.hpp"
 
 namespace nb {
 
+struct HandMarks;
 struct LimbOp;
 struct PairedBodies;
 struct Program;
@@ -48,6 +53,16 @@ struct NearHand {
         double s_at_0 = 0.0, s_by_s = 1.0;
     };
     std::vector<PartPair> parts;
+    struct Touch {
+        HandSpan when;
+        size_t point = 0, S_part = 0;
+    };
+    std::vector<Touch> touches;  ///< of this hand in the take; none: it is left alone
+
+    /// g
+    double led(double t_s) const;
+    /// The same of a point on a part alone.
+    double led(double t_s, size_t point, size_t S_part) const;
 };
 
 struct NearProgram {
@@ -57,16 +72,24 @@ struct NearProgram {
     double to_reference = 1.0;  ///< source's metres to those at 175 cm
 };
 
-/// Arms of bodies on two legs. After `compile_limbs`.
-void compile_near(const PairedBodies& bodies, Program& program);
-void pass_near(const Program& program, const SourceFrame& source, TargetFrame& target);
+/// Whether a limb's hand is led to the skin at a time, at all.
+bool touches_skin(const Program& program, size_t limb, double t_s);
+
+/// Hands of bodies on two legs that touch in a take. After `compile_limbs`.
+void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks& marks, Program& program);
+/// `held`: what it adds there when that is known of the whole take; null: found in this frame alone.
+void pass_near(const Program& program, const SourceFrame& source, TargetFrame& target,
+               const FrameCorrection* held = nullptr);
+/// What of hand and forearm lies deeper in the body than in the source, once a hand is shifted so: by which it comes out of
+/// it; does it. For hands on their way to a touch and from it.
+HandShift shift_clear(const Program& program, const NearHand& hand, const HandShift& shift,
+                      const SourceFrame& source, TargetFrame& target);
+/// What it does to a hand that touches, in this frame alone; does it.
+HandShift shift_of(const Program& program, const NearHand& hand, const SourceFrame& source,
+                   TargetFrame& target);
 
 /// The arm brings its hand on by `by` (world, m); what its length lacks the clavicle gives by a share. All below follows.
 void bring_arm(const Program& program, const LimbOp& limb, Vec3 by, const SourceFrame& source,
                TargetFrame& target);
-
-/// The points of a hand that touch, in its joint's frame, m: palm (half way to the knuckle of the middle finger, on
-/// the skin of the palm) and tip. Empty without a hand.
-std::vector<Vec3> hand_points(const Character& character, const BodySurface& surface, Side side);
 
 }  // namespace nb

@@ -15,8 +15,17 @@ bool is_twisted(const Program& program, int joint) {
                        [&](const TwistOp& op) { return op.joint == joint; });
 }
 
+bool has_touches(const Program& program) {
+    return program.near != nullptr;
+}
+
+bool has_things(const Program& program) {
+    return !program.things.empty();
+}
+
 bool can_run(const PassRow& pass, const Program& program) {
     if (pass.needs && !(program.passes.*pass.needs)) return false;
+    if (pass.acts && !pass.acts(program)) return false;
     if (!pass.turns) return true;
     for (int j = 0; j < int(program.angles.size()); ++j)
         if (pass.turns(program, j)) return true;
@@ -37,33 +46,40 @@ void pass_reach(const Program& program, const SourceFrame& source, TargetFrame& 
     follow_anew(program, source, target, false);
 }
 
+void stand_passes(const Program& program, const SourceFrame& source, TargetFrame& target, HeldFrame& held) {
+    const FrameCorrection*& by = held.by;
+    if (by && (!program.passes.contacts || !by->is_held)) by = nullptr;
+    pass_angles(program, source, target);
+    if (!program.touch.is_empty()) {
+        touch_turns(program, source, target);
+        // Hips that are asked elsewhere than what is held knows of yet: the shown frame, before the take is carried.
+        if (by) held.moved = *by;
+        const Vec3 more =
+            touched_hips(program, source, target.R[size_t(program.body.hips)]) - held.moved.touched_m;
+        if (more != Vec3::Zero()) {
+            held.moved.hips_m += more;
+            for (FrameCorrection::Limb& limb : held.moved.limbs) limb.start_m += more;
+            by = &held.moved;
+        }
+    }
+    pass_root(program, source, target, by);
+    pass_reach(program, source, target, by);
+}
+
 void run_passes(const Program& program, const SourceFrame& source, TargetFrame& target,
                 const FrameCorrection* held) {
-    if (!program.passes.contacts) held = nullptr;
-    pass_angles(program, source, target);
     const bool is_touched = !program.touch.is_empty();
-    FrameCorrection moved;
     if (is_touched) {
         // One a thread, that grows once: nothing is allocated in a frame.
         thread_local std::vector<Quat> touched_R_PJ;
         touched_R_PJ.resize(program.touch.followers.size());
         target.touched_R_PJ = touched_R_PJ;
-        touch_turns(program, source, target);
-        // Hips that are asked elsewhere than what is held knows of yet: the shown frame, before the take is carried.
-        if (held) moved = *held;
-        const Vec3 more =
-            touched_hips(program, source, target.R[size_t(program.body.hips)]) - moved.touched_m;
-        if (more != Vec3::Zero()) {
-            moved.hips_m += more;
-            for (FrameCorrection::Limb& limb : moved.limbs) limb.start_m += more;
-            held = &moved;
-        }
     }
-    pass_root(program, source, target, held);
-    pass_reach(program, source, target, held);
-    pass_near(program, source, target);
+    HeldFrame standing{held, {}};
+    stand_passes(program, source, target, standing);
+    pass_near(program, source, target, held);
     pass_hold(program, source, target);
-    if (is_touched) touch_places(program, source, target, held);
+    if (is_touched) touch_places(program, source, target, standing.by);
     pass_twist(program, source, target);
 }
 

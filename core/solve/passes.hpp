@@ -19,13 +19,16 @@ struct PassRow {
     /// Joints it turns, for passes whose effect is told as the largest turn; null: told as the mean distance
     /// over all joints.
     bool (*turns)(const Program& program, int joint);
-    /// Said where it turns no joint of this pair; without `turns`: while it is off, of one that is compiled when it is
-    /// asked for. May be null.
+    /// Said where it turns no joint of this pair, or has nothing to act on. May be null.
     const char* idle;
+    /// Whether it has something to act on; null: always.
+    bool (*acts)(const Program& program) = nullptr;
 };
 
 bool is_gathered(const Program& program, int joint);
 bool is_twisted(const Program& program, int joint);
+bool has_touches(const Program& program);
+bool has_things(const Program& program);
 
 /// In the order in which they are told.
 inline constexpr std::array<PassRow, 8> pass_table{{
@@ -43,10 +46,12 @@ inline constexpr std::array<PassRow, 8> pass_table{{
      "the strip show when",
      &Passes::reach, nullptr, nullptr},
     {"touch", &Passes::touch,
-     "What of a hand comes near the own skin in the take comes as near to the target's, at the same place",
-     nullptr, nullptr, "tick it to see"},
+     "A hand that touches the own body in the take lies at the same place of the target's skin. The lanes "
+     "under the "
+     "strip show when",
+     nullptr, nullptr, "no hand lies on the body", has_touches},
     {"hold", &Passes::hold, "What hands hold in the take goes with the target's hands, and they lie on it",
-     nullptr, nullptr, nullptr},
+     nullptr, nullptr, "nothing is held", has_things},
     {"twist", &Passes::twist,
      "Roll is spread along the limbs by their twist bones, so that skin does not wring", nullptr, is_twisted,
      "no twist bones"},
@@ -55,6 +60,14 @@ inline constexpr std::array<PassRow, 8> pass_table{{
 /// False where it has nothing to do in this pair, or lacks a pass that it needs.
 bool can_run(const PassRow& pass, const Program& program);
 
+/// What is held in a frame, as the passes take it on.
+struct HeldFrame {
+    const FrameCorrection* by = nullptr;
+    FrameCorrection moved;  ///< the same with hips that touch-ups place
+};
+/// Those before hands touch and hold: angles, root, reach. Followers keep no touched turns (`TargetFrame::touched_R_PJ`)
+/// unless the target has room for them.
+void stand_passes(const Program& program, const SourceFrame& source, TargetFrame& target, HeldFrame& held);
 /// All passes over one frame. `held`: what contacts add there.
 void run_passes(const Program& program, const SourceFrame& source, TargetFrame& target,
                 const FrameCorrection* held);

@@ -24,7 +24,7 @@ Vec3 map_centre(const MapCentre& about, const Character& source, const Take* tak
 }  // namespace
 
 Plan compile_plan(const Character& source, const Character& target, const PairingSettings& settings,
-                  const Take* take) {
+                  const Take* take, const HandMarks* marks) {
     const std::string take_key = take ? take->key() : std::string();
     const PairedBodies bodies(source, target, settings, take_key);
     Plan plan;
@@ -40,8 +40,13 @@ Plan compile_plan(const Character& source, const Character& target, const Pairin
     compile_root(bodies, program);
     compile_angles(bodies, program);
     compile_limbs(bodies, program);
-    compile_near(bodies, program);
-    if (take) compile_holds(bodies, *take, program);
+    if (take) {
+        const HandMarks found = marks ? HandMarks() : hand_marks(source, *take);
+        const HandMarks& of_hands = marks ? *marks : found;
+        compile_near(bodies, *take, of_hands, program);
+        compile_holds(bodies, *take, of_hands, program);
+        program.hand_touches = of_hands.touches;
+    }
     compile_runs(bodies, program);
     compile_ends(bodies, program);
     compile_lengths(bodies, program);

@@ -2,6 +2,7 @@
 #pragma once
 #include <string>
 
+#include "core/contact/touches.hpp"
 #include "core/motion/take.hpp"
 #include "core/rest/character.hpp"
 #include "core/solve/program.hpp"
@@ -14,9 +15,10 @@ struct Plan {
     Report report;
 };
 
-/// `take`: whose own settings speak, and whose first place the place map keeps. Throws FileError when one of the
+/// `take`: whose own settings speak, whose first place the place map keeps, and whose hands touch and hold; `marks`: what
+/// they do, where that is known (null: it is found). Throws FileError when one of the
 /// characters lacks hips or legs.
 Plan compile_plan(const Character& source, const Character& target, const PairingSettings& settings,
-                  const Take* take = nullptr);
+                  const Take* take = nullptr, const HandMarks* marks = nullptr);
 
 }  // namespace nb

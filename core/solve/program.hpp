@@ -5,6 +5,7 @@
 #include <memory>
 #include <vector>
 
+#include "core/motion/marks.hpp"
 #include "core/motion/place_map.hpp"
 #include "core/solve/angles.hpp"
 #include "core/solve/body.hpp"
@@ -36,8 +37,9 @@ struct Program {
     std::vector<TwistOp> twists;
     std::array<EndOp, limb_count> ends;  ///< by `limb_names`
     TouchProgram touch;
+    std::vector<Contact> hand_touches;        ///< of the take, those that are unsure, too
     std::vector<HeldThing> things;            ///< that hands hold in the take
-    std::shared_ptr<const NearProgram> near;  ///< null: no hand that could touch
+    std::shared_ptr<const NearProgram> near;  ///< null: no hand touches
     double S_stature_m = 1.75;
 };
 

@@ -17,7 +17,7 @@ struct Passes {
     bool angles = true;
     bool reach = true;
     bool contacts = true;
-    bool touch = false;  ///< asked for: it moves arms that hang near the body, too
+    bool touch = true;
     bool hold = true;
     bool twist = true;
     bool operator==(const Passes&) const = default;

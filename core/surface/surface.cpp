@@ -179,6 +179,7 @@ void take_in(PartSurface& part, std::vector<Vec3>& points_F) {
     constexpr double left_out = 0.03;
     if (points_F.size() < least_points) return;
     std::vector<double> along;
+    along.reserve(points_F.size());
     for (const Vec3& u : points_F) along.push_back(u.z());
     const double from = std::min(0.0, at_share(along, left_out));
     const double to = std::max(part.length_m, at_share(along, 1.0 - left_out));
@@ -419,8 +420,7 @@ BodySurface surface_of(const Character& character) {
     const BodySurface* own = is_bare && character.skin ? &character.skin->get() : nullptr;
     for (size_t i = 0; i < body.parts.size(); ++i) {
         PartSurface& part = body.parts[i];
-        if (!read_mesh(part, points[i]) && !read_skin(part, own, tall))
-            read_breadths(part, tall);
+        if (!read_mesh(part, points[i]) && !read_skin(part, own, tall)) read_breadths(part, tall);
         if (const std::string kind = role_part(part.role); kind == "hand" || kind == "forearm")
             sample(part, points[i], own, tall);
         double sum = 0.0;

@@ -163,12 +163,12 @@ def span(first, last, ease):
     return {'from_s': first, 'to_s': last, 'arrive_s': ease, 'release_s': ease}
 
 
-def touched(library, character, take, layer, touches, touch=False):
+def touched(library, character, take, layer, touches):
     """The pairing of the performer and a body, with touch-ups of one take."""
     write_json(os.path.join(library, 'pairings', f'performer-{character}.json'),
                {'format': 'nimble-bone/pairing', 'version': 1, 'id': fixed_uuid('performer onto ' + character),
                 'source': {'id': fixed_uuid('performer'), 'path': 'rig.glb'}, 'target': {'id': fixed_uuid(character), 'path': 'rig.glb'},
-                'scale': 'legs', 'about': 'first place', 'passes': {name: name != 'touch' or touch for name in ('gather', 'root', 'angles', 'reach', 'contacts', 'touch', 'hold', 'twist')},
+                'scale': 'legs', 'about': 'first place', 'passes': dict.fromkeys(('gather', 'root', 'angles', 'reach', 'contacts', 'touch', 'hold', 'twist'), True),
                 'take_touches': {fixed_uuid(take): [{'name': layer, 'touches': touches}]}})
 
 
@@ -262,7 +262,7 @@ def main(library):
         frames, labels = dogs.gait(dog, kind)
         record.write(f'dog-{kind}', ('quay-dog', dog, dog_names), frames, labels, 60, f'The quay dog at a {kind}.', [('quay', (0, 0, 0))])
     # The child is small: what the performer looks at from above it looks up to; its hand goes along.
-    touched(library, 'lamp-child', 'weary-watch', 'looks up', [{'kind': 'turn', 'stage': 'angles', 'what': 'head', 'when': span(4.6, 6., .6), 'axes': 'body', 'turn_deg': [-14., 0., 0.]}], touch=True)
+    touched(library, 'lamp-child', 'weary-watch', 'looks up', [{'kind': 'turn', 'stage': 'angles', 'what': 'head', 'when': span(4.6, 6., .6), 'axes': 'body', 'turn_deg': [-14., 0., 0.]}])
     touched(library, 'ferrier', 'boat-leap', 'higher', [{'kind': 'body', 'stage': 'source', 'when': span(1.97, 1.97, .22), 'axes': 'world', 'turn_deg': [0., 0., 0.], 'place_cm': [0., 22., 0.]}])
     os.makedirs(os.path.join(library, 'set'), exist_ok=True)
     pieces.write_all(os.path.join(library, 'set'))

@@ -207,6 +207,57 @@ class ContactsWindowTest : public test::WindowFixture {
                                             ReviewMeasure::wring, ReviewMeasure::turn_change})
             w().part<TransferSheet>().strip().set_measure(measure);
     }
+    void touches_have_lanes_and_are_set_by_hand() {
+        QVERIFY(choose_take("Weary watch") && choose_target("the ferrier"));
+        int i = index_of("palm.left", 0);
+        QVERIFY(i >= 0);
+        const Contact found = contacts().list[size_t(i)];
+        QCOMPARE(found.on, std::string("hips"));
+        QTest::mouseClick(&lanes(), Qt::LeftButton, {},
+                          lanes().place_of("palm.left", (found.first + found.last) / 2));
+        QCOMPARE(lanes().chosen(), i);
+        QVERIFY2(lanes().why(i).startsWith("palm L lies on the hips"), qPrintable(lanes().why(i)));
+        const int hand = w().workspace().target()->file.character.roles.joint("hand.left");
+        const auto at = [&](int f) {
+            const auto result = w().workspace().result();
+            return result->target.p[result->target.at(f, hand)];
+        };
+        const int middle = (found.first + found.last) / 2;
+        const Vec3 held = at(middle);
+        // Taken away the hand goes by angles; feet are found as before.
+        QTest::keyClick(&lanes(), Qt::Key_Delete);
+        QVERIFY(settled());
+        QVERIFY(contacts().are_touches_by_hand && !contacts().is_by_hand);
+        QVERIFY((at(middle) - held).norm() > 0.02);
+        w().undo_stack().undo();
+        QVERIFY(settled());
+        QVERIFY(!contacts().are_touches_by_hand && at(middle) == held);
+        // Proposed only, then on the thigh, and back.
+        lanes().choose(index_of("palm.left", 0));
+        lanes().set_touch("hips", true);
+        QVERIFY(settled());
+        QVERIFY((at(middle) - held).norm() > 0.02);
+        lanes().set_touch("thigh.left", false);
+        QVERIFY(settled());
+        QCOMPARE(contacts().list[size_t(index_of("palm.left", 0))].on, std::string("thigh.left"));
+        lanes().find_anew();
+        QVERIFY(settled());
+        QCOMPARE(contacts().list[size_t(index_of("palm.left", 0))], found);
+        QVERIFY(at(middle) == held);
+        // Drawn: it lies on what it is nearest to there.
+        QTest::keyClick(&lanes(), Qt::Key_Delete);
+        lanes().choose(index_of("palm.left", 0));
+        lanes().remove_chosen();
+        QVERIFY(settled());
+        w().playback().go_to(middle);
+        lanes().hold_here("palm.left");
+        QVERIFY(settled());
+        i = index_of("palm.left", 0);
+        QVERIFY(i >= 0 && contacts().list[size_t(i)].on == "hips");
+        // The strip tells what of it is missed.
+        for (const ReviewMeasure measure : {ReviewMeasure::gap, ReviewMeasure::depth})
+            w().part<TransferSheet>().strip().set_measure(measure);
+    }
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, ContactsWindowTest)

@@ -129,11 +129,9 @@ class ContactsTest : public QObject {
                 for (const std::string side : {".left", ".right"}) {
                     // The labels call the limb "fore.left" and its point "paw".
                     std::vector<char> label(size_t(motion.frames), 0);
-                    std::ifstream file(demo("takes/" + name + ".labels.json"));
-                    for (const auto& one : nlohmann::json::parse(file))
-                        if (one.at("limb") == end + side)
-                            for (int f = one.at("first"); f < std::min(motion.frames, int(one.at("last")));
-                                 ++f)
+                    for (const test::Label& one : test::labels_of(name))
+                        if (one.limb == end + side)
+                            for (int f = one.first; f < std::min(motion.frames, one.last); ++f)
                                 label[size_t(f)] = 1;
                     const auto hold = held(contacts, end + "paw" + side, motion.frames);
                     for (int f = take.take->first_motion_frame; f < motion.frames; ++f) {
@@ -332,8 +330,11 @@ class ContactsTest : public QObject {
         Contacts contacts;
         contacts.is_by_hand = true;
         contacts.floor.levels_m = {0.0};
+        contacts.are_touches_by_hand = true;
         contacts.list = {{"ball.left", 10, 30, ContactKind::pivot, 0.0},
-                         {"heel.right", 40, 60, ContactKind::slide, 0.17}};
+                         {"heel.right", 40, 60, ContactKind::slide, 0.17},
+                         {"palm.left", 12, 50, ContactKind::stay, 0.0, "hips"},
+                         {"tips.right", 20, 60, ContactKind::slide, 0.0, "crate", true}};
         set_contacts_in_file(take, contacts_to_file(contacts, take));
         write_file(path, format_document(changed_take_document(take, path)));
         std::vector<std::string> notes;
@@ -344,14 +345,17 @@ class ContactsTest : public QObject {
         QCOMPARE(later.contacts.list.front().first, 0);
         QCOMPARE(later.contacts.list.front().last, 10);
         const Take half = resample(*back.take, back.take->nominal_fps() / 2.0);
-        QCOMPARE(half.contacts.list.back().first, 20);
+        QCOMPARE(half.contacts.list.at(1).first, 20);
+        QCOMPARE(half.contacts.list.back().first, 10);
         Json no_list = read_document(path, "take");
         no_list["contacts"] = Json::object();
         QVERIFY_THROWS_EXCEPTION(FileError, read_contacts(no_list, path, back));
         // Broken lists are one line that says which contact.
         for (const auto& [from, to] :
              {std::pair{"\"pivot\"", "\"glued\""}, std::pair{"\"ball.left\"", "\"nose\""},
-              std::pair{"\"first\": 10", "\"first\": 90"}, std::pair{"\"last\": 60", "\"last\": \"end\""}}) {
+              std::pair{"\"first\": 10", "\"first\": 90"}, std::pair{"\"last\": 60", "\"last\": \"end\""},
+              std::pair{"\"on\": \"hips\"", "\"by\": \"hips\""},
+              std::pair{"\"tips.right\"", "\"ball.right\""}}) {
             QFile file(QString::fromStdString(path));
             QVERIFY(file.open(QFile::ReadOnly));
             QByteArray text = file.readAll();

@@ -378,7 +378,8 @@ class HeldTest : public QObject {
             } catch (const std::runtime_error& stopped) {
                 was_stopped = std::string(stopped.what()) == "cancelled";
             }
-            QVERIFY2(was_stopped, qPrintable(QString::number(at)));
+            // A process of its own is asked about by the clock: it may be done before.
+            QVERIFY2(was_stopped || count < at, qPrintable(QString::number(at)));
         }
     }
     // D9

@@ -4,7 +4,9 @@
 #include <QtTest>
 #include <nlohmann/json.hpp>
 
-#include "core/contact/grips.hpp"
+#include "core/contact/touches.hpp"
+#include "core/review/bars.hpp"
+#include "core/review/events.hpp"
 #include "core/review/skin_gap.hpp"
 #include "core/solve/engine.hpp"
 #include "core/solve/hold.hpp"
@@ -19,10 +21,14 @@ namespace {
 const std::vector<std::string> crew{"performer", "dockhand", "ferrier", "lamp-child", "net-mender"};
 const std::vector<std::string> touching_takes{"weary-watch", "bollard-sit"};
 
-PairingSettings with_touch() {
+PairingSettings without_touch() {
     PairingSettings settings;
-    settings.passes.touch = true;
+    settings.passes.touch = false;
     return settings;
+}
+
+bool is_of_body(const std::string& on) {
+    return on == "hips" || on == "head" || on.starts_with("thigh");
 }
 
 struct Touching {
@@ -33,8 +39,7 @@ struct Touching {
 std::vector<Touching> touches_of(const std::string& take) {
     std::vector<Touching> spans;
     for (const test::Label& label : test::labels_of(take))
-        if (label.on == "hips" || label.on == "head" || label.on.starts_with("thigh"))
-            spans.push_back({role_side(label.limb), label.first, label.last});
+        if (is_of_body(label.on)) spans.push_back({role_side(label.limb), label.first, label.last});
     return spans;
 }
 
@@ -71,10 +76,12 @@ struct Kept {
 Kept measure(const Character& rig, const Skeleton& skeleton, const WorldMotion& motion,
              const std::vector<Touching>& touches, int step) {
     Kept kept;
-    for (const Side side : {Side::left, Side::right}) {
-        const SkinGauge gauge(rig, side);
-        for (int f = 0; f < motion.frames; f += step) {
-            const SkinGauge::Reading now = gauge.read(pose_on(rig.rig.skeleton, skeleton, motion, f), 0.1);
+    const std::array<SkinGauge, 2> gauges{SkinGauge(rig, Side::left), SkinGauge(rig, Side::right)};
+    for (int f = 0; f < motion.frames; f += step) {
+        const Pose pose = pose_on(rig.rig.skeleton, skeleton, motion, f);
+        const BodySkin skin = skin_of(rig, pose);
+        for (const Side side : {Side::left, Side::right}) {
+            const SkinGauge::Reading now = gauges[side == Side::left ? 0 : 1].read(skin, pose, 0.1);
             ++kept.looked_at;
             if (now.deepest_m > 0.02) ++kept.deep;
             for (const Touching& touch : touches) {
@@ -116,7 +123,7 @@ class TouchTest : public QObject {
     void heights_are_measured_as_another_way_does() {
         const LoadedFile body = test::demo_body("net-mender");
         const LoadedFile take = test::demo_take("weary-watch");
-        const TransferResult result = transfer(take.character, *take.take, body.character, with_touch(), 2);
+        const TransferResult result = transfer(take.character, *take.take, body.character, {}, 2);
         const SkinGauge gauge(body.character, Side::left);
         const int hand = body.character.roles.joint("hand.left");
         int inside = 0;
@@ -155,38 +162,46 @@ class TouchTest : public QObject {
         QVERIFY(inside > 10);
     }
 
-    /// Onto itself nothing moves; where nothing comes near, nothing changes to the bit.
-    void what_is_not_near_does_not_change() {
-        const LoadedFile take = test::demo_take("lantern-signal");
+    /// Where nothing touches nothing changes, to the bit; onto itself nothing moves.
+    void what_does_not_touch_does_not_change() {
         const LoadedFile performer = test::demo_body("performer");
         const LoadedFile ferrier = test::demo_body("ferrier");
-        const PairingSettings on = with_touch();
-        const PairingSettings off;
-        const TransferResult with = transfer(take.character, *take.take, ferrier.character, on, 2);
-        const TransferResult without = transfer(take.character, *take.take, ferrier.character, off, 2);
-        // The raised right arm, and all of the body that is no arm.
+        const auto is_same = [](const TransferResult& a, const TransferResult& b, size_t i) {
+            return a.target.p[i] == b.target.p[i] && a.target.R[i].coeffs() == b.target.R[i].coeffs();
+        };
+        for (const auto* free : {"quay-walk", "limbering", "lantern-signal"}) {
+            const LoadedFile take = test::demo_take(free);
+            const TransferResult with = transfer(take.character, *take.take, ferrier.character, {}, 2);
+            const TransferResult without =
+                transfer(take.character, *take.take, ferrier.character, without_touch(), 2);
+            for (size_t i = 0; i < with.target.p.size(); ++i) QVERIFY(is_same(with, without, i));
+        }
+        // Of a take in which hands touch: what is no arm, and arms more than the lead away from a touch.
+        const LoadedFile take = test::demo_take("weary-watch");
+        const TransferResult with = transfer(take.character, *take.take, ferrier.character, {}, 2);
+        const TransferResult without =
+            transfer(take.character, *take.take, ferrier.character, without_touch(), 2);
         const Skeleton& skeleton = ferrier.character.rig.skeleton;
-        const int left = ferrier.character.roles.joint("clavicle.left");
-        const int right = ferrier.character.roles.joint("upperarm.right");
-        int compared = 0;
+        int free = 0, moved = 0;
         for (int f = 0; f < with.target.frames; ++f) {
-            const bool is_raised = f > 150 && f < 400;
+            const double t_s = with.target.time_s(f);
             for (int j = 0; j < skeleton.size(); ++j) {
-                const bool is_free = !skeleton.is_ancestor(left, j) &&
-                                     (is_raised || !skeleton.is_ancestor(right, j)) &&
-                                     j != ferrier.character.roles.joint("clavicle.right");
-                if (!is_free) continue;
-                QVERIFY(with.target.p[with.target.at(f, j)] == without.target.p[without.target.at(f, j)]);
-                QVERIFY(with.target.R[with.target.at(f, j)].coeffs() ==
-                        without.target.R[without.target.at(f, j)].coeffs());
-                ++compared;
+                bool is_free = true;
+                for (const size_t limb : {size_t(2), size_t(3)})
+                    if (skeleton.is_ancestor(
+                            ferrier.character.roles.joint(limb == 2 ? "clavicle.left" : "clavicle.right"), j))
+                        is_free = !touches_skin(with.plan.program, limb, t_s);
+                const bool same = is_same(with, without, with.target.at(f, j));
+                QVERIFY(same || !is_free);
+                free += is_free;
+                moved += !same;
             }
         }
-        QVERIFY(compared > 10000);
+        QVERIFY(free > 10000 && moved > 1000);
         // Contacts turn legs a little even here, and hands would go with them.
-        PairingSettings alone = on;
+        PairingSettings alone;
         alone.passes.contacts = false;
-        PairingSettings bare;
+        PairingSettings bare = without_touch();
         bare.passes.contacts = false;
         for (const std::string& name : touching_takes) {
             const LoadedFile touching = test::demo_take(name);
@@ -202,16 +217,109 @@ class TouchTest : public QObject {
         }
     }
 
-    /// Nothing jumps where a hand comes near and goes: per frame no faster than the arm was, by a tenth of the body.
+    /// Touches of the own body found against what the simulator says, by frames, over all its takes.
+    void touches_are_found() {
+        int found = 0, true_ones = 0, right = 0, unsure = 0;
+        for (const auto* name : {"boat-leap", "bollard-sit", "carry-crate", "haul-rope", "lantern-signal",
+                                 "limbering", "mole-steps", "quay-walk", "weary-watch"}) {
+            const LoadedFile take = test::demo_take(name);
+            const HandMarks marks = hand_marks(take.character, *take.take);
+            for (const Side side : {Side::left, Side::right}) {
+                // By the part of the body, too.
+                std::vector<std::string> said(size_t(take.take->frames)), told = said;
+                for (const test::Label& label : test::labels_of(name))
+                    if (is_of_body(label.on) && role_side(label.limb) == side)
+                        std::fill(said.begin() + label.first, said.begin() + label.last, label.on);
+                for (const Contact& touch : marks.touches) {
+                    if (role_side(touch.point) != side || take.character.roles.joint(touch.on) < 0) continue;
+                    unsure += touch.is_unsure;
+                    if (!touch.is_unsure)
+                        std::fill(told.begin() + touch.first, told.begin() + touch.last, touch.on);
+                    qInfo("%s: %s on %s, frames %d to %d%s", name, touch.point.c_str(), touch.on.c_str(),
+                          touch.first, touch.last, touch.is_unsure ? ", unsure" : "");
+                }
+                for (size_t f = 0; f < said.size(); ++f) {
+                    found += !told[f].empty();
+                    true_ones += !said[f].empty();
+                    right += !said[f].empty() && told[f] == said[f];
+                }
+            }
+        }
+        qInfo("precision %.3f, recall %.3f; %d unsure", double(right) / found, double(right) / true_ones,
+              unsure);
+        QVERIFY(right >= 0.9 * found);
+        QVERIFY(right >= 0.9 * true_ones);
+    }
+
+    /// What a person says is what is held: a touch taken out, one put elsewhere, one that was unsure.
+    void touches_by_hand_rule() {
+        LoadedFile take = test::demo_take("weary-watch");
+        const LoadedFile ferrier = test::demo_body("ferrier");
+        const TransferResult found = transfer(take.character, *take.take, ferrier.character, {}, 2);
+        Contacts contacts = found.contacts;
+        contacts.are_touches_by_hand = true;
+        std::erase_if(contacts.list,
+                      [](const Contact& one) { return one.is_touch() && one.point.ends_with(".left"); });
+        take.take->contacts = contacts;
+        const TransferResult without_left = transfer(take.character, *take.take, ferrier.character, {}, 2);
+        const int left = ferrier.character.roles.joint("hand.left");
+        const TransferResult bare =
+            transfer(take.character, *take.take, ferrier.character, without_touch(), 2);
+        for (int f = 0; f < bare.target.frames; ++f)
+            QVERIFY(without_left.target.p[bare.target.at(f, left)] == bare.target.p[bare.target.at(f, left)]);
+        // Proposed only: nothing is held by it.
+        Contact touch;
+        touch.point = "palm.left";
+        touch.on = "hips";
+        touch.first = 150;
+        touch.last = 300;
+        touch.is_unsure = true;
+        for (const bool is_sure : {false, true}) {
+            touch.is_unsure = !is_sure;
+            take.take->contacts = contacts;
+            take.take->contacts.list.push_back(touch);
+            const TransferResult said = transfer(take.character, *take.take, ferrier.character, {}, 2);
+            QCOMPARE(touches_skin(said.plan.program, 2, said.target.time_s(200)), is_sure);
+            const SkinGauge gauge(ferrier.character, Side::left);
+            const double gap_m = gauge.read(pose_of(said.target, 200)).gap_m;
+            QVERIFY2(is_sure == (gap_m < 0.015 && gap_m > -0.010), qPrintable(QString::number(gap_m)));
+        }
+    }
+
+    /// A thing given to a hand by hand, and taken from it.
+    void things_are_given_to_hands() {
+        LoadedFile take = test::demo_take("lantern-signal");
+        const LoadedFile body = test::demo_body("dockhand");
+        const TransferResult found = transfer(take.character, *take.take, body.character, {}, 2);
+        QCOMPARE(found.plan.program.things.size(), size_t(1));
+        Contacts contacts = found.contacts;
+        contacts.are_touches_by_hand = true;
+        std::erase_if(contacts.list, [](const Contact& one) { return one.on == "lantern"; });
+        take.take->contacts = contacts;
+        QVERIFY(transfer(take.character, *take.take, body.character, {}, 2).plan.program.things.empty());
+        Contact touch;
+        touch.point = "palm.right";
+        touch.on = "lantern";
+        touch.first = 20;
+        touch.last = take.take->frames - 20;
+        take.take->contacts.list.push_back(touch);
+        const TransferResult given = transfer(take.character, *take.take, body.character, {}, 2);
+        QCOMPARE(given.plan.program.things.size(), size_t(1));
+        QVERIFY(holds_thing(given.plan.program, 3, given.target.time_s(take.take->frames / 2)));
+        QCOMPARE(nearest_to(take.character, *take.take, "palm.right", 100, 200), std::string("lantern"));
+        const LoadedFile watch = test::demo_take("weary-watch");
+        QCOMPARE(nearest_to(watch.character, *watch.take, "palm.left", 200, 260), std::string("hips"));
+    }
+
+    /// Nothing jumps where a hand comes to the skin and leaves it.
     void hands_come_and_go_without_a_jump() {
         for (const std::string& name : touching_takes) {
             const LoadedFile take = test::demo_take(name);
             for (const std::string& who : crew) {
                 const LoadedFile body = test::demo_body(who);
-                const PairingSettings off;
-                const TransferResult with =
-                    transfer(take.character, *take.take, body.character, with_touch(), 2);
-                const TransferResult without = transfer(take.character, *take.take, body.character, off, 2);
+                const TransferResult with = transfer(take.character, *take.take, body.character, {}, 2);
+                const TransferResult without =
+                    transfer(take.character, *take.take, body.character, without_touch(), 2);
                 double worst = 0.0;
                 for (const auto* role : {"hand.left", "hand.right"}) {
                     const int j = body.character.roles.joint(role);
@@ -224,8 +332,7 @@ class TouchTest : public QObject {
                 }
                 qInfo("%s on %s: the shift bends by %.2f mm a frame and frame", name.c_str(), who.c_str(),
                       1000.0 * worst);
-                // A hand that leaves the brow by 3 cm a frame is let go of as quickly: docs/touch.md.
-                QVERIFY(worst < 0.080);
+                QVERIFY(worst < 0.006);
             }
         }
     }
@@ -315,7 +422,8 @@ class TouchTest : public QObject {
                     const auto from = held[side].begin() + f - core;
                     if (std::count(from, from + 2 * core + 1, 1) < 2 * core + 1) continue;
                     const Pose T = pose_of(result.target, f);
-                    const Rigid X = thing_beside(result.plan.program, prop, frame_of(result.source, f), {T.R, T.p});
+                    const Rigid X =
+                        thing_beside(result.plan.program, prop, frame_of(result.source, f), {T.R, T.p});
                     const Rigid X_S{result.source.R[result.source.at(f, prop)],
                                     result.source.p[result.source.at(f, prop)]};
                     const Vec3 on_T = inverse(X) * (T.p[size_t(T_hand)] + T.R[size_t(T_hand)] * T_palm);
@@ -376,15 +484,25 @@ class TouchTest : public QObject {
             const TransferResult result =
                 transfer(source.character, *source.take, target.character, settings, 2);
             const Kept kept =
-                measure(target.character, target.character.rig.skeleton, result.target, touches, 6);
+                measure(target.character, target.character.rig.skeleton, result.target, touches, 7);
             qInfo(
                 "%-3s %s on %s: kept %5.1f %%, gap to %5.1f mm, depth to %5.1f mm; deeper than 2 cm %5.1f %%",
                 is_on ? "on" : "off", qPrintable(take), qPrintable(body), 100.0 * kept.share(),
                 kept.worst_gap_mm, kept.worst_depth_mm, 100.0 * kept.deep_share());
+            // The review, looking less often, tells the same; a gap is an event with what to do about it.
+            const Review review = review_result(source.character, target.character, result);
+            QVERIFY(review.touching.touching > 20);
+            QVERIFY2(std::abs(review.touching.kept_share() - kept.share()) < 0.15,
+                     qPrintable(QString("%1 %2").arg(review.touching.kept_share()).arg(kept.share())));
+            const auto events = find_events(review, result, settings);
+            const bool has_gap = std::any_of(events.begin(), events.end(), [](const ReviewEvent& event) {
+                return event.measure == "gap" && event.remedies.front().change == "pass=touch";
+            });
+            QCOMPARE(has_gap, !is_on && review.touching.gap_mm.max > TouchReview::kept_gap_mm);
             if (!is_on) continue;
             QVERIFY(kept.share() >= 0.95);
-            // Of arms on their way one frame in a hundred goes deep still: forearms are not turned aside yet.
-            QVERIFY(kept.deep_share() <= 0.01);
+            // Of arms on their way one frame in a hundred goes deep still: elbows are not turned aside yet.
+            QVERIFY(kept.deep_share() <= 0.015);
         }
     }
 };

@@ -1,5 +1,6 @@
 #include "tests/support/test_rigs.hpp"
 
+#include "core/base/files.hpp"
 #include "core/library/library.hpp"
 #include "core/motion/kinematics.hpp"
 
@@ -7,6 +8,7 @@
 
 #include <cmath>
 #include <filesystem>
+#include <nlohmann/json.hpp>
 
 namespace nb::test {
 

@@ -15,6 +15,7 @@
 #include "app/look/look.hpp"
 #include "app/stations/transfer/error_strip.hpp"
 #include "app/work/commands.hpp"
+#include "core/contact/touches.hpp"
 
 namespace nb {
 
@@ -31,6 +32,8 @@ QString lane_name(const std::string& point) {
                          : part == "wrist"   ? QObject::tr("wrist")
                          : part == "knee"    ? QObject::tr("knee")
                          : part == "seat"    ? QObject::tr("seat")
+                         : part == "palm"    ? QObject::tr("palm")
+                         : part == "tips"    ? QObject::tr("finger tips")
                          : part == "hindpaw" ? QObject::tr("hind paw")
                                              : QObject::tr("fore paw");
     return part == "seat" ? name : name + (role_side(point) == Side::left ? " L" : " R");
@@ -41,6 +44,18 @@ bool is_same_end(const std::string& point, const std::string& end) {
     const auto of = contact_point(point);
     if (!of || role_side(point) != role_side(end)) return false;
     return of->end == LimbEnd::foot ? role_part(end) == "foot" : point == end;
+}
+
+/// "hips", "thigh L", "crate"
+QString support_name(const std::string& on) {
+    const Side side = role_side(on);
+    if (side == Side::none) return QString::fromStdString(on);
+    return QString::fromStdString(role_part(on)) + (side == Side::left ? " L" : " R");
+}
+
+bool is_hand_point(const std::string& point) {
+    const std::string part = role_part(point);
+    return part == "palm" || part == "tips";
 }
 
 QString kind_text(ContactKind kind) {
@@ -95,7 +110,13 @@ std::vector<std::string> ContactLanes::further_points() const {
         const std::string name = end.sole.name(point);
         if (std::find(lanes_.begin(), lanes_.end(), name) == lanes_.end()) points.push_back(name);
     }
-    for (const char* name : {"knee.left", "knee.right", "seat"})
+    std::vector<const char*> names{"knee.left", "knee.right", "seat"};
+    const auto source = workspace_.source();
+    if (source && !source->file.character.roles.is_four_legged())
+        for (const char* name : {"palm.left", "palm.right", "tips.left", "tips.right"})
+            if (source->file.character.roles.joint("hand" + std::string(side_suffix(role_side(name)))) >= 0)
+                names.push_back(name);
+    for (const char* name : names)
         if (std::find(lanes_.begin(), lanes_.end(), name) == lanes_.end()) points.emplace_back(name);
     return points;
 }
@@ -121,6 +142,17 @@ double ContactLanes::level_for(const Contact& contact) const {
     return sole.is_on_floor() ? workspace_.contacts().floor.nearest(y) : y;
 }
 
+bool ContactLanes::set_support(Contact& contact) const {
+    if (!is_hand_point(contact.point)) {
+        contact.level_m = level_for(contact);
+        return true;
+    }
+    const auto source = workspace_.source();
+    contact.on =
+        nearest_to(source->file.character, *source->file.take, contact.point, contact.first, contact.last);
+    return contact.is_touch();
+}
+
 void ContactLanes::hold_here(const std::string& point) {
     const auto source = workspace_.source();
     if (!source || !source->file.take) return;
@@ -130,7 +162,7 @@ void ContactLanes::hold_here(const std::string& point) {
     contact.point = point;
     contact.first = std::max(0, playback_.frame() - around);
     contact.last = std::min(playback_.frames(), playback_.frame() + around + 1);
-    contact.level_m = level_for(contact);
+    if (!set_support(contact)) return;
     contacts.list.push_back(contact);
     change(contacts, contact, tr("hold the %1").arg(lane_name(point)));
     emit explained(why(chosen_));
@@ -200,6 +232,17 @@ QString ContactLanes::why(int index) const {
     if (index < 0 || index >= int(list.size())) return {};
     const Contact& contact = list[size_t(index)];
     const QString name = lane_name(contact.point);
+    if (contact.is_touch()) {
+        const QString how = workspace_.contacts().are_touches_by_hand ? tr("set by hand")
+                            : contact.is_unsure
+                                ? tr("found, but unsure: nothing is held by it until the menu says so")
+                                : tr("found in the take");
+        return tr("%1 lies on the %2 in frames %3 to %4; it %5; %6.")
+            .arg(name, support_name(contact.on))
+            .arg(contact.first)
+            .arg(contact.last - 1)
+            .arg(contact.kind == ContactKind::slide ? tr("glides") : tr("rests"), how);
+    }
     QString text = tr("%1 is held in frames %2 to %3, at %4 cm; it %5; %6.")
                        .arg(name)
                        .arg(contact.first)
@@ -223,7 +266,7 @@ QString ContactLanes::why(int index) const {
 void ContactLanes::change(const Contacts& contacts, const Contact& chosen, const QString& text, int topic) {
     if (!workspace_.source() || !workspace_.source()->file.take) return;
     Contacts by_hand = contacts;
-    by_hand.is_by_hand = true;
+    (is_hand_point(chosen.point) ? by_hand.are_touches_by_hand : by_hand.is_by_hand) = true;
     undo_.push(new ChangeContacts(workspace_, by_hand, text, topic));
     choose(index_of(chosen));
 }
@@ -231,8 +274,9 @@ void ContactLanes::change(const Contacts& contacts, const Contact& chosen, const
 void ContactLanes::remove_chosen() {
     Contacts contacts = workspace_.contacts();
     if (chosen_ < 0 || chosen_ >= int(contacts.list.size())) return;
+    const Contact gone = contacts.list[size_t(chosen_)];
     contacts.list.erase(contacts.list.begin() + chosen_);
-    change(contacts, {}, tr("remove a contact"));
+    change(contacts, gone, tr("remove a contact"));
 }
 
 void ContactLanes::set_kind(ContactKind kind) {
@@ -245,8 +289,19 @@ void ContactLanes::set_kind(ContactKind kind) {
     change(contacts, changed, tr("another kind of contact"));
 }
 
+void ContactLanes::set_touch(const std::string& on, bool is_unsure) {
+    Contacts contacts = workspace_.contacts();
+    if (chosen_ < 0 || chosen_ >= int(contacts.list.size())) return;
+    Contact& contact = contacts.list[size_t(chosen_)];
+    if (!contact.is_touch() || (contact.on == on && contact.is_unsure == is_unsure)) return;
+    contact.on = on;
+    contact.is_unsure = is_unsure;
+    const Contact changed = contact;
+    change(contacts, changed, tr("another touch"));
+}
+
 void ContactLanes::find_anew() {
-    if (!workspace_.contacts().is_by_hand) return;
+    if (!workspace_.contacts().is_by_hand && !workspace_.contacts().are_touches_by_hand) return;
     undo_.push(new ChangeContacts(workspace_, Contacts(), tr("find the contacts anew")));
     choose(-1);
 }
@@ -285,7 +340,19 @@ void ContactLanes::paintEvent(QPaintEvent*) {
             path.cubicTo(b, top + 1, b - ease, low, b, low);
             QColor tone = look().mark;
             tone.setAlphaF(i == chosen_ ? 0.95f : contact.kind == ContactKind::slide ? 0.22f : 0.45f);
-            painter.fillPath(path, tone);
+            if (contact.is_unsure) {
+                tone.setAlphaF(i == chosen_ ? 0.95f : 0.5f);
+                painter.strokePath(path, QPen(tone, 1.0, Qt::DotLine));
+            } else {
+                painter.fillPath(path, tone);
+            }
+            if (contact.is_touch()) {
+                const QString on = support_name(contact.on);
+                if (painter.fontMetrics().horizontalAdvance(on) + 8 < b - a) {
+                    painter.setPen(look().text);
+                    painter.drawText(QRectF(a, top - 1, b - a, lane_px), Qt::AlignCenter, on);
+                }
+            }
             if (contact.kind == ContactKind::pivot) {
                 painter.setPen(Qt::NoPen);
                 painter.setBrush(look().ground);
@@ -344,7 +411,7 @@ void ContactLanes::mouseMoveEvent(QMouseEvent* event) {
         contact.point = lanes_[size_t(drag_.lane)];
         contact.first = std::min(frame, drag_frame_);
         contact.last = std::max(frame, drag_frame_);
-        contact.level_m = level_for(contact);
+        if (!set_support(contact)) return;
         drag_before_ = contact;
         contacts.list.push_back(contact);
         change(contacts, contact, tr("a new contact"), drag_count_);
@@ -380,18 +447,39 @@ void ContactLanes::mouseReleaseEvent(QMouseEvent*) {
     drag_ = {};
 }
 
+void ContactLanes::add_touch_actions(QMenu& menu, const Contact& contact) {
+    QAction* holds = menu.addAction(tr("the hand touches here"));
+    holds->setCheckable(true);
+    holds->setChecked(!contact.is_unsure);
+    connect(holds, &QAction::triggered, this,
+            [this, on = contact.on](bool is_checked) { set_touch(on, !is_checked); });
+    QMenu* supports = menu.addMenu(tr("it lies on"));
+    const auto source = workspace_.source();
+    if (!source || !source->file.take) return;
+    for (const std::string& on :
+         touchable(source->file.character, *source->file.take, role_side(contact.point))) {
+        QAction* action = supports->addAction(support_name(on));
+        action->setCheckable(true);
+        action->setChecked(on == contact.on);
+        connect(action, &QAction::triggered, this, [this, on] { set_touch(on, false); });
+    }
+}
+
 void ContactLanes::contextMenuEvent(QContextMenuEvent* event) {
     if (event->reason() == QContextMenuEvent::Mouse) choose(hit(drawn_at(event->pos()).toPoint()).index);
     QMenu menu(this);
     const auto& list = workspace_.contacts().list;
     if (chosen_ >= 0 && chosen_ < int(list.size())) {
+        const Contact& contact = list[size_t(chosen_)];
+        if (contact.is_touch()) add_touch_actions(menu, contact);
         auto* kinds = new QActionGroup(&menu);
         for (const ContactKind kind : {ContactKind::stay, ContactKind::pivot, ContactKind::slide}) {
+            if (contact.is_touch()) break;
             QAction* action = menu.addAction(kind == ContactKind::stay    ? tr("stays")
                                              : kind == ContactKind::pivot ? tr("stays, may turn")
                                                                           : tr("may slide, height held"));
             action->setCheckable(true);
-            action->setChecked(list[size_t(chosen_)].kind == kind);
+            action->setChecked(contact.kind == kind);
             kinds->addAction(action);
             connect(action, &QAction::triggered, this, [this, kind] { set_kind(kind); });
         }
@@ -403,7 +491,7 @@ void ContactLanes::contextMenuEvent(QContextMenuEvent* event) {
         connect(menu.addAction(tr("Hold the %1 here").arg(lane_name(point))), &QAction::triggered, this,
                 [this, point] { hold_here(point); });
     QAction* anew = menu.addAction(tr("Find all anew"));
-    anew->setEnabled(workspace_.contacts().is_by_hand);
+    anew->setEnabled(workspace_.contacts().is_by_hand || workspace_.contacts().are_touches_by_hand);
     connect(anew, &QAction::triggered, this, &ContactLanes::find_anew);
     menu.exec(event->globalPos());
 }
@@ -446,7 +534,8 @@ bool ContactLanes::event(QEvent* event) {
             over.index >= 0
                 ? why(over.index)
                 : tr("When each point is held. Drag an end to move it, drag in an empty place "
-                     "to add one, Delete removes, the menu holds toe tips, wrists, knees, seat; thin "
+                     "to add one, Delete removes, the menu holds toe tips, wrists, knees, seat, palms; "
+                     "dotted: a touch that is unsure and not held; thin "
                      "lines: where the source "
                      "rests."),
             this);

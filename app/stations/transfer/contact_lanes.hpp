@@ -1,5 +1,5 @@
 // The lanes under the error strip: when heel and ball of each foot are held, or each paw; toe tips, wrists,
-// knees and seat where that is said by hand. Ends are dragged, windows drawn, removed, given another kind;
+// knees and seat where that is said by hand; and when hands touch the body or hold a thing. Ends are dragged, windows drawn, removed, given another kind;
 // everything is kept with the take and serves every target.
 #pragma once
 #include <QWidget>
@@ -11,6 +11,7 @@
 #include "app/work/playback.hpp"
 #include "app/work/workspace.hpp"
 
+class QMenu;
 class QUndoStack;
 
 namespace nb {
@@ -33,7 +34,7 @@ class ContactLanes : public Drawing {
     QString why(int index) const;
     /// Where a frame lies in a lane, px: "ball.left", 120.
     QPoint place_of(const QString& point, int frame) const;
-    /// Points that could be held and have no lane yet: toe tips, wrists, knees, seat.
+    /// Points that could be held and have no lane yet: toe tips, wrists, knees, seat, palms, finger tips.
     std::vector<std::string> further_points() const;
     /// Holds a point for a quarter of a second about the shown frame; it gets a lane with that.
     void hold_here(const std::string& point);
@@ -41,6 +42,8 @@ class ContactLanes : public Drawing {
   public slots:
     void remove_chosen();
     void set_kind(ContactKind kind);
+    /// What the chosen touch lies on, and whether it is held.
+    void set_touch(const std::string& on, bool is_unsure);
     void find_anew();
 
   signals:
@@ -78,6 +81,9 @@ class ContactLanes : public Drawing {
     void set_lanes();
     /// Height of what holds a new contact of a point over `span`, in the source's world, m.
     double level_for(const Contact& contact) const;
+    /// What holds a new contact: its level, of a hand what it lies on. False without any.
+    bool set_support(Contact& contact) const;
+    void add_touch_actions(QMenu& menu, const Contact& contact);
     FrameScale frame_scale() const { return {drawn_width(), playback_.frames()}; }
     double x_of(double frame) const { return frame_scale().x_of(frame); }
     int frame_at(double x) const;

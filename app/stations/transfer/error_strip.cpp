@@ -32,6 +32,10 @@ QString measure_name(ReviewMeasure measure) {
             return QObject::tr("roll between bones");
         case ReviewMeasure::turn_change:
             return QObject::tr("pops");
+        case ReviewMeasure::gap:
+            return QObject::tr("hand off what it touches");
+        case ReviewMeasure::depth:
+            return QObject::tr("arm inside the body");
     }
     return {};
 }
@@ -44,6 +48,8 @@ QString measure_unit(ReviewMeasure measure) {
         case ReviewMeasure::height:
         case ReviewMeasure::below:
         case ReviewMeasure::tip:
+        case ReviewMeasure::gap:
+        case ReviewMeasure::depth:
             return "cm";
         case ReviewMeasure::turn_change:
             return QString::fromUtf8("°/s");
@@ -202,7 +208,21 @@ QString ErrorStrip::why(const QString& row, int frame) const {
     if (value <= 0.0)
         return measure_ == ReviewMeasure::slide
                    ? tr("%1 does not rest in frame %2: slide is not measured there.").arg(who).arg(frame)
+               : measure_ == ReviewMeasure::gap
+                   ? tr("%1 touches nothing in frame %2, or lies on it.").arg(who).arg(frame)
+               : measure_ == ReviewMeasure::depth
+                   ? tr("%1 is outside the body in frame %2.").arg(who).arg(frame)
                    : tr("%1 is exact in frame %2.").arg(who).arg(frame);
+    if (measure_ == ReviewMeasure::gap)
+        return tr("%1 is %2 cm off the skin that it touches in the take, in frame %3, by the mesh.")
+            .arg(who)
+            .arg(value, 0, 'f', 1)
+            .arg(frame);
+    if (measure_ == ReviewMeasure::depth)
+        return tr("%1: hand or forearm is %2 cm inside the body in frame %3, by the mesh.")
+            .arg(who)
+            .arg(value, 0, 'f', 1)
+            .arg(frame);
     if (measure_ == ReviewMeasure::slide) {
         const double own = double(
             review->find_series(ReviewMeasure::source_slide, row.toStdString())->values[size_t(frame)]);

@@ -318,11 +318,10 @@ void TransferPanel::refresh_distances() {
     const PassEffects effects = workspace_.pass_effects(playback_.frame());
     for (size_t i = 0; i < pass_table.size(); ++i) {
         const PassRow& pass = pass_table[i];
-        const bool is_unknown = !pass.turns && pass.idle && !passes_[i]->isChecked();
-        distances_[i]->setText(is_unknown                ? tr(pass.idle)
-                               : !pass.turns             ? tr("%1 cm").arg(effects[i], 0, 'f', 1)
-                               : passes_[i]->isEnabled() ? tr("%1°").arg(effects[i], 0, 'f', 1)
-                                                         : tr(pass.idle));
+        const bool is_idle = (pass.turns || pass.acts) && !passes_[i]->isEnabled();
+        distances_[i]->setText(is_idle      ? tr(pass.idle)
+                               : pass.turns ? tr("%1°").arg(effects[i], 0, 'f', 1)
+                                            : tr("%1 cm").arg(effects[i], 0, 'f', 1));
     }
     refresh_reaches();
 }

@@ -62,7 +62,7 @@ QLayout* TransferSheet::make_head() {
     for (const ReviewMeasure m :
          {ReviewMeasure::slide, ReviewMeasure::height, ReviewMeasure::below, ReviewMeasure::tip,
           ReviewMeasure::direction, ReviewMeasure::bend, ReviewMeasure::wring, ReviewMeasure::turn_change,
-          ReviewMeasure::source_slide})
+          ReviewMeasure::gap, ReviewMeasure::depth, ReviewMeasure::source_slide})
         measure_->addItem(QString("%1, %2").arg(measure_name(m), measure_unit(m)), int(m));
     connect(measure_, &QComboBox::currentIndexChanged, this,
             [this] { strip_->set_measure(ReviewMeasure(measure_->currentData().toInt())); });

@@ -1,5 +1,6 @@
 // What holding contacts adds to a take, frame by frame: what root and reach read.
 #pragma once
+#include <algorithm>
 #include <array>
 #include <string>
 #include <vector>
@@ -36,14 +37,18 @@ struct LimbCorrections {
 /// What root and reach add, a frame. Empty: nothing is held.
 struct Corrections {
     std::vector<Vec3> hips_m;
-    std::vector<Vec3> touched_m;                    ///< of `hips_m`, by touch-ups; empty: none
-    std::vector<Vec3> hips_turn;                    ///< rotation vectors about the hip centre, rad
-    std::array<LimbCorrections, limb_count> limbs;  ///< by `limb_names`
+    std::vector<Vec3> touched_m;                           ///< of `hips_m`, by touch-ups; empty: none
+    std::vector<Vec3> hips_turn;                           ///< rotation vectors about the hip centre, rad
+    std::array<LimbCorrections, limb_count> limbs;         ///< by `limb_names`
+    std::array<std::vector<HandShift>, limb_count> hands;  ///< by the pass touch; all empty: it does nothing
     std::vector<Deficit> deficits;
     std::vector<SolverSummary> summaries;
     std::vector<std::string> ignored;  ///< points of contacts by hand that this target cannot hold, each once
     int held_frames = 0;               ///< over all ends
     bool is_empty() const { return hips_m.empty(); }
+    bool has_hands() const {
+        return std::any_of(hands.begin(), hands.end(), [](const auto& one) { return !one.empty(); });
+    }
     FrameCorrection at(int frame) const;
 };
 

@@ -52,8 +52,12 @@ Corrections corrections_of(const Problem& problem, Goals&& goals) {
 
 FrameCorrection Corrections::at(int frame) const {
     FrameCorrection result;
-    if (is_empty()) return result;
     const size_t f = size_t(frame);
+    result.is_held = !is_empty();
+    result.has_hands = has_hands();
+    for (size_t i = 0; i < limb_count; ++i)
+        if (!hands[i].empty()) result.hands[i] = hands[i][f];
+    if (is_empty()) return result;
     result.hips_m = hips_m[f];
     if (!touched_m.empty()) result.touched_m = touched_m[f];
     result.hips_turn = exp_rotation(hips_turn[f]);

@@ -1,0 +1,255 @@
+#include "core/contact/touches.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "core/base/parallel.hpp"
+#include "core/body/measures.hpp"
+#include "core/surface/hand_points.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double enter_m = 0.03;  // at 175 cm
+constexpr double leave_m = 0.05;
+constexpr double least_s = 0.1;
+constexpr double end_over_least_m = 0.01;
+constexpr double lands_m_s = 0.03;
+constexpr double sure_m = 0.015;
+constexpr double sure_s = 0.3;
+constexpr double stays_m = 0.03;
+constexpr double never_m = 1.0;
+constexpr std::array<const char*, 2> point_names{"palm", "tips"};
+
+/// The nearest of the body to a hand in a frame.
+struct Nearest {
+    double h_m = never_m;  ///< at 175 cm
+    int part = -1, point = 0;
+};
+
+struct HandAlong {
+    int hand = -1;
+    Side side = Side::left;
+    std::vector<Vec3> points_J;
+    std::vector<size_t> parts;  ///< all but its own arm
+    std::vector<Nearest> nearest;
+};
+
+bool is_of_arm(const std::string& role, Side side) {
+    const std::string part = role_part(role);
+    return (part == "upperarm" || part == "forearm" || part == "hand") && role_side(role) == side;
+}
+
+class Toucher {
+  public:
+    Toucher(const WorldMotion& motion, const BodySurface& surface, double to_reference, int first_frame)
+        : motion_(motion), surface_(surface), to_reference_(to_reference), first_(first_frame) {}
+
+    void look(HandAlong& hand) const {
+        hand.nearest.assign(size_t(motion_.frames), {});
+        for_each_frame(motion_.frames, 0, [&](int from, int to) {
+            for (int f = std::max(from, first_); f < to; ++f) look_at(hand, f);
+        });
+    }
+
+    std::vector<Contact> touches(const HandAlong& hand) const {
+        std::vector<Contact> found;
+        for (int f = first_; f < motion_.frames; ++f) {
+            if (hand.nearest[size_t(f)].h_m >= enter_m) continue;
+            int last = f + 1;
+            while (last < motion_.frames && hand.nearest[size_t(last)].h_m < leave_m) ++last;
+            if (const auto touch = touch_over(hand, f, last)) found.push_back(*touch);
+            f = last;
+        }
+        return found;
+    }
+
+    /// The part of the body that the hand is nearest to in a frame, however far.
+    size_t nearest_part(const HandAlong& hand, int f) const {
+        return *std::min_element(hand.parts.begin(), hand.parts.end(), [&](size_t a, size_t b) {
+            return height(hand, surface_.parts[a], 0, f) < height(hand, surface_.parts[b], 0, f);
+        });
+    }
+
+  private:
+    const WorldMotion& motion_;
+    const BodySurface& surface_;
+    double to_reference_;
+    int first_;
+
+    Rigid joint(int j, int f) const { return {motion_.R[motion_.at(f, j)], motion_.p[motion_.at(f, j)]}; }
+    /// A point of the hand in a part's frame.
+    Vec3 on_part(const HandAlong& hand, const PartSurface& part, int point, int f) const {
+        const Rigid X = joint(part.joint, f);
+        return inverse(part.frame(X.R, X.p)) * (joint(hand.hand, f) * hand.points_J[size_t(point)]);
+    }
+
+    double height(const HandAlong& hand, const PartSurface& part, int point, int f) const {
+        return part.place(on_part(hand, part, point, f)).h;
+    }
+
+    void look_at(HandAlong& hand, int f) const {
+        Nearest& nearest = hand.nearest[size_t(f)];
+        for (const size_t p : hand.parts) {
+            const PartSurface& part = surface_.parts[p];
+            for (int i = 0; i < int(hand.points_J.size()); ++i) {
+                const Vec3 u = on_part(hand, part, i, f);
+                if (part.at_least_over(u) * to_reference_ > std::min(leave_m, nearest.h_m)) continue;
+                const double h = part.place(u).h * to_reference_;
+                if (h < nearest.h_m) nearest = {h, int(p), i};
+            }
+        }
+    }
+
+    std::optional<Contact> touch_over(const HandAlong& hand, int first, int last) const {
+        const auto h = [&](int f) { return hand.nearest[size_t(f)].h_m; };
+        double least = h(first);
+        for (int f = first; f < last; ++f) least = std::min(least, h(f));
+        const double most = std::max(least, 0.0) + end_over_least_m;
+        // A hand that still comes or already goes does not touch.
+        const auto is_on_its_way = [&](int f) {
+            const int a = std::max(f - 1, 0), b = std::min(f + 1, motion_.frames - 1);
+            return std::abs(h(b) - h(a)) > lands_m_s * (b - a) * motion_.frame_time_s;
+        };
+        while (first < last && (h(first) > most || is_on_its_way(first))) ++first;
+        while (last > first && (h(last - 1) > most || is_on_its_way(last - 1))) --last;
+        const double seconds = (last - first) * motion_.frame_time_s;
+        if (last - first < 2 || seconds < least_s) return {};
+        std::map<std::pair<int, int>, int> count;
+        for (int f = first; f < last; ++f)
+            ++count[{hand.nearest[size_t(f)].part, hand.nearest[size_t(f)].point}];
+        const auto [part, point] =
+            std::max_element(count.begin(), count.end(), [](const auto& a, const auto& b) {
+                return a.second < b.second;
+            })->first;
+        const PartSurface& on = surface_.parts[size_t(part)];
+        Contact touch;
+        touch.point = point_names[size_t(point)] + std::string(side_suffix(hand.side));
+        touch.on = on.role;
+        touch.first = first;
+        touch.last = last;
+        const Vec3 begin = on_part(hand, on, point, first);
+        for (int f = first; f < last; ++f)
+            if ((on_part(hand, on, point, f) - begin).norm() * to_reference_ > stays_m)
+                touch.kind = ContactKind::slide;
+        touch.is_unsure = !on.is_from_mesh || least > sure_m || seconds < sure_s;
+        return touch;
+    }
+};
+
+/// Of the left and the right hand; zero without one.
+std::array<Vec3, 2> palms_of(const Character& source, const BodySurface& surface) {
+    std::array<Vec3, 2> palms{Vec3::Zero(), Vec3::Zero()};
+    for (const Side side : {Side::left, Side::right})
+        if (const auto points = hand_points(source, surface, side); !points.empty())
+            palms[side == Side::left ? 0 : 1] = points.front();
+    return palms;
+}
+
+Contact touch_of(const Grip& grip, const Skeleton& skeleton) {
+    Contact touch;
+    touch.point = grip.limb == 2 ? "palm.left" : "palm.right";
+    touch.on = skeleton.names[size_t(grip.thing)];
+    touch.first = grip.first;
+    touch.last = grip.last;
+    return touch;
+}
+
+/// Without points for a body that lacks the hand.
+HandAlong hand_along(const Character& source, const BodySurface& surface, Side side) {
+    HandAlong hand;
+    hand.side = side;
+    hand.hand = source.roles.joint("hand" + std::string(side_suffix(side)));
+    if (hand.hand >= 0) hand.points_J = hand_points(source, surface, side);
+    for (size_t p = 0; p < surface.parts.size(); ++p)
+        if (!is_of_arm(surface.parts[p].role, side)) hand.parts.push_back(p);
+    return hand;
+}
+
+}  // namespace
+
+std::string nearest_to(const Character& source, const Take& take, const std::string& point, int first,
+                       int last) {
+    const BodySurface surface = surface_of(source);
+    const Side side = role_side(point);
+    HandAlong hand = hand_along(source, surface, side);
+    const double tall = stature(source.rig.skeleton, source.roles);
+    if (hand.points_J.empty() || hand.parts.empty() || tall <= 0.0) return {};
+    const WorldMotion motion = forward_kinematics(source.rig.skeleton, take);
+    const double to_reference = reference_stature_m / tall;
+    for (const int thing : things_of(source, take)) {
+        const auto grip =
+            grip_over(source, motion, side == Side::left ? 2 : 3, thing, hand.points_J.front(), first, last);
+        if (grip && goes_along(*grip, to_reference)) return source.rig.skeleton.names[size_t(thing)];
+    }
+    const size_t which = role_part(point) == point_names[0] ? 0 : hand.points_J.size() - 1;
+    hand.points_J = {hand.points_J[which]};
+    const Toucher toucher(motion, surface, to_reference, 0);
+    return surface.parts[toucher.nearest_part(hand, (first + last) / 2)].role;
+}
+
+std::vector<std::string> touchable(const Character& source, const Take& take, Side side) {
+    std::vector<std::string> names;
+    for (const PartSurface& part : surface_of(source).parts)
+        if (!is_of_arm(part.role, side)) names.push_back(part.role);
+    for (const int thing : things_of(source, take)) names.push_back(source.rig.skeleton.names[size_t(thing)]);
+    return names;
+}
+
+std::vector<Contact> find_touches(const Character& source, const WorldMotion& motion,
+                                  const BodySurface& surface, int first_frame) {
+    std::vector<Contact> found;
+    const double tall = stature(source.rig.skeleton, source.roles);
+    if (tall <= 0.0) return found;
+    const Toucher toucher(motion, surface, reference_stature_m / tall, first_frame);
+    for (const Side side : {Side::left, Side::right}) {
+        HandAlong hand = hand_along(source, surface, side);
+        if (hand.points_J.empty() || hand.parts.empty()) continue;
+        toucher.look(hand);
+        const auto touches = toucher.touches(hand);
+        found.insert(found.end(), touches.begin(), touches.end());
+    }
+    return found;
+}
+
+HandMarks hand_marks(const Character& source, const Take& take) {
+    HandMarks marks;
+    const Skeleton& skeleton = source.rig.skeleton;
+    const bool has_hands = source.roles.joint("hand.left") >= 0 || source.roles.joint("hand.right") >= 0;
+    if (take.frames == 0 || source.roles.is_four_legged() || !has_hands || !source.rest.is_there())
+        return marks;
+    const std::vector<int> things = things_of(source, take);
+    const bool is_by_hand = take.contacts.are_touches_by_hand;
+    if (is_by_hand) {
+        for (const Contact& contact : take.contacts.list)
+            if (contact.is_touch()) marks.touches.push_back(contact);
+        if (marks.touches.empty() || things.empty()) return marks;
+    }
+    const BodySurface surface = surface_of(source);
+    const std::array<Vec3, 2> palms = palms_of(source, surface);
+    const WorldMotion motion = forward_kinematics(skeleton, take);
+    if (is_by_hand) {
+        for (const int thing : things)
+            for (const size_t limb : {size_t(2), size_t(3)})
+                for (const Contact& touch : marks.touches) {
+                    if (touch.is_unsure || touch.on != skeleton.names[size_t(thing)] ||
+                        role_side(touch.point) != (limb == 2 ? Side::left : Side::right))
+                        continue;
+                    if (const auto grip =
+                            grip_over(source, motion, limb, thing, palms[limb - 2], touch.first, touch.last))
+                        marks.grips.push_back(*grip);
+                }
+        return marks;
+    }
+    marks.grips = find_grips(source, motion, things, palms, take.first_motion_frame);
+    Contacts found;
+    found.list = find_touches(source, motion, surface, take.first_motion_frame);
+    for (const Grip& grip : marks.grips) found.list.push_back(touch_of(grip, skeleton));
+    tidy_contacts(found, take.frames);
+    marks.touches = std::move(found.list);
+    return marks;
+}
+
+}  // namespace nb

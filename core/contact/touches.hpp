@@ -1,0 +1,39 @@
+// What hands touch in a take, found in the source alone: the own body, and the things they hold (core/contact/grips.hpp).
+//
+// For each hand the least height of its points (palm, tip) over each part of the body but its own arm, h, at 175 cm. It
+// touches from where h falls under 3 cm to where it has risen over 5 cm, and of that from where it has come within 1 cm
+// of its least and no faster than 3 cm/s to where it leaves so, for 0.1 s at least; what it touches is
+// the part it is nearest to in most of these frames. It stays when its place on the part moves by less than 3 cm, else
+// it glides. Sure are touches under 1.5 cm, for 0.3 s at least, on a skin that was read from a mesh; all else, such as hands
+// that hang beside thighs whose breadth is guessed, is unsure: told, and not held until a person says so.
+// Thresholds are those of design and of this program (no published source).
+#pragma once
+#include <array>
+#include <string>
+#include <vector>
+
+#include "core/contact/grips.hpp"
+#include "core/motion/marks.hpp"
+
+namespace nb {
+
+struct HandMarks {
+    std::vector<Contact> touches;  ///< of hands: `Contact::on` is not empty; sorted as contacts are
+    std::vector<Grip> grips;       ///< of those on things, sorted by thing, then hand, then frame
+};
+
+/// As a person said (`Contacts::are_touches_by_hand`), else found. Reads the skin of the source when that has hands.
+HandMarks hand_marks(const Character& source, const Take& take);
+
+/// What a hand's point ("palm.left") lies on over a span, sure or not: the thing it goes along with, else the part of the
+/// own body it is nearest to. Empty for a body without that hand.
+std::string nearest_to(const Character& source, const Take& take, const std::string& point, int first,
+                       int last);
+/// What a hand could touch: parts of the own body but its own arm, and things.
+std::vector<std::string> touchable(const Character& source, const Take& take, Side side);
+
+/// Touches of the own body, found.
+std::vector<Contact> find_touches(const Character& source, const WorldMotion& motion,
+                                  const BodySurface& surface, int first_frame);
+
+}  // namespace nb

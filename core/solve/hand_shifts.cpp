@@ -1,0 +1,127 @@
+#include "core/solve/hand_shifts.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/parallel.hpp"
+#include "core/solve/near.hpp"
+#include "core/solve/program.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double sigma_s = 0.045;
+
+using Shifts = std::vector<HandShift>;
+
+bool is_in(const HandSpan& when, double t_s) {
+    return t_s >= when.from_s && t_s <= when.to_s;
+}
+
+bool touches(const NearHand& hand, double t_s) {
+    return std::any_of(hand.touches.begin(), hand.touches.end(),
+                       [&](const NearHand::Touch& touch) { return is_in(touch.when, t_s); });
+}
+
+/// Runs of frames in which a hand touches: first, last (included).
+std::vector<std::pair<int, int>> runs_of(const std::vector<char>& touching) {
+    std::vector<std::pair<int, int>> runs;
+    for (int f = 0; f < int(touching.size()); ++f) {
+        if (!touching[size_t(f)]) continue;
+        if (runs.empty() || runs.back().second != f - 1) runs.emplace_back(f, f);
+        runs.back().second = f;
+    }
+    return runs;
+}
+
+/// Outside of what was found.
+void lead(const std::vector<std::pair<int, int>>& runs, double dt, Shifts& shifts) {
+    size_t next = 0;
+    for (int f = 0; f < int(shifts.size()); ++f) {
+        while (next < runs.size() && runs[next].second < f) ++next;
+        if (next < runs.size() && runs[next].first <= f) continue;
+        double free = 1.0, all = 0.0;
+        HandShift sum;
+        const auto add = [&](int edge) {
+            const double g = smooth_step(std::clamp(1.0 - std::abs(f - edge) * dt / touch_lead_s, 0.0, 1.0));
+            if (g <= 0.0 || g >= 1.0) return;
+            const double a = g / (1.0 - g);
+            free *= 1.0 - g;
+            all += a;
+            sum.by_m += a * shifts[size_t(edge)].by_m;
+            sum.turn += a * shifts[size_t(edge)].turn;
+        };
+        if (next > 0) add(runs[next - 1].second);
+        if (next < runs.size()) add(runs[next].first);
+        if (all <= 0.0) continue;
+        shifts[size_t(f)] = {(1.0 - free) / all * sum.by_m, (1.0 - free) / all * sum.turn};
+    }
+}
+
+Shifts smoothed(const Shifts& shifts, double dt) {
+    const int reach = int(std::floor(touch_smooth_s / dt));
+    std::vector<double> weight;
+    for (int i = 0; i <= reach; ++i) weight.push_back(std::exp(-0.5 * std::pow(i * dt / sigma_s, 2)));
+    Shifts result(shifts.size());
+    for (int f = 0; f < int(shifts.size()); ++f) {
+        double all = 0.0;
+        HandShift& out = result[size_t(f)];
+        for (int g = std::max(0, f - reach); g <= std::min(int(shifts.size()) - 1, f + reach); ++g) {
+            const double w = weight[size_t(std::abs(g - f))];
+            all += w;
+            out.by_m += w * shifts[size_t(g)].by_m;
+            out.turn += w * shifts[size_t(g)].turn;
+        }
+        out.by_m /= all;
+        out.turn /= all;
+    }
+    return result;
+}
+
+}  // namespace
+
+std::array<std::vector<HandShift>, limb_count> hand_shifts(
+    const Program& program, const WorldMotion& source, WorldMotion& target, int threads,
+    const std::function<void(int frame, TargetFrame& target)>& stand) {
+    std::array<Shifts, limb_count> shifts;
+    if (!program.near || !program.passes.touch) return shifts;
+    const std::vector<NearHand>& hands = program.near->hands;
+    std::vector<std::vector<char>> touching(hands.size(), std::vector<char>(size_t(source.frames), 0));
+    for (size_t h = 0; h < hands.size(); ++h) {
+        for (int f = 0; f < source.frames; ++f) touching[h][size_t(f)] = touches(hands[h], source.time_s(f));
+        shifts[program.limbs[hands[h].limb].limb].resize(size_t(source.frames));
+    }
+    for_each_frame(source.frames, threads, [&](int first, int last) {
+        for (int f = first; f < last; ++f) {
+            if (std::none_of(touching.begin(), touching.end(),
+                             [&](const auto& one) { return one[size_t(f)]; }))
+                continue;
+            TargetFrame T = frame_of(target, f);
+            stand(f, T);
+            for (size_t h = 0; h < hands.size(); ++h)
+                if (touching[h][size_t(f)])
+                    shifts[program.limbs[hands[h].limb].limb][size_t(f)] =
+                        shift_of(program, hands[h], frame_of(source, f), T);
+        }
+    });
+    for (size_t h = 0; h < hands.size(); ++h) {
+        Shifts& own = shifts[program.limbs[hands[h].limb].limb];
+        lead(runs_of(touching[h]), source.frame_time_s, own);
+        // On their way hands pass the body: they are kept out of it.
+        Shifts out(own.size());
+        for_each_frame(source.frames, threads, [&](int first, int last) {
+            for (int f = first; f < last; ++f) {
+                if (touching[h][size_t(f)] || own[size_t(f)].is_none()) continue;
+                TargetFrame T = frame_of(target, f);
+                stand(f, T);
+                out[size_t(f)] = shift_clear(program, hands[h], own[size_t(f)], frame_of(source, f), T);
+            }
+        });
+        for (size_t f = 0; f < own.size(); ++f) own[f].by_m += out[f].by_m;
+        own = smoothed(own, source.frame_time_s);
+    }
+    return shifts;
+}
+
+}  // namespace nb

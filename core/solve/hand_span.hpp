@@ -1,0 +1,27 @@
+// A span in which a hand holds or touches, on the clock of the take's file, and how it is led into and out of it.
+#pragma once
+#include <algorithm>
+
+#include "core/math/hermite.hpp"
+#include "core/motion/take.hpp"
+
+namespace nb {
+
+struct HandSpan {
+    double from_s = 0.0, to_s = 0.0;
+    bool is_from_begin = false, is_to_end = false;  ///< of the take
+
+    /// 1 in the span; before and after it led in and out.
+    double led(double t_s, double lead_s) const {
+        const double away = std::max({0.0, from_s - t_s, t_s - to_s});
+        return smooth_step(std::clamp(1.0 - away / lead_s, 0.0, 1.0));
+    }
+};
+
+/// Of frames [first, last) of a take.
+inline HandSpan span_of(int first, int last, const Take& take) {
+    return {take.start_s + first * take.frame_time_s, take.start_s + (last - 1) * take.frame_time_s,
+            first <= take.first_motion_frame + 1, last >= take.frames - 1};
+}
+
+}  // namespace nb

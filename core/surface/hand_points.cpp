@@ -1,0 +1,29 @@
+#include "core/surface/hand_points.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace nb {
+
+namespace {
+constexpr double knuckle_share = 0.53;  // of the hand's length; hands without finger joints (practice)
+}
+
+std::vector<Vec3> hand_points(const Character& character, const BodySurface& surface, Side side) {
+    const std::string suffix(side_suffix(side));
+    const PartSurface* hand = surface.part("hand" + suffix);
+    if (!hand) return {};
+    const RestAlignment& rest = character.rest;
+    const Rigid X = hand->frame(rest.R_WJ0[size_t(hand->joint)], rest.p_WJ0[size_t(hand->joint)]);
+    // At the aligned rest palms look down.
+    const Vec3 down = X.R.conjugate() * Vec3(-Vec3::UnitY());
+    double knuckle = knuckle_share;
+    if (const int j = character.roles.joint("middle.1" + suffix); j >= 0)
+        knuckle =
+            std::clamp((X.R.conjugate() * Vec3(rest.p_WJ0[size_t(j)] - X.p)).z() / hand->length_m, 0.2, 0.8);
+    const double phi = std::atan2(down.y(), down.x());
+    return {hand->X_JF * hand->point({0.5 * knuckle, phi, 0.0, 0.0}),
+            hand->X_JF * Vec3(0.0, 0.0, hand->length_m)};
+}
+
+}  // namespace nb
