@@ -1,5 +1,6 @@
 // What lies over the bodies on the stage: the turn handle, the pinned result, lines between bones, words.
 #include <algorithm>
+#include <cmath>
 
 #include "app/stage/stage_view.hpp"
 #include "app/stage/stage_words.hpp"
@@ -90,7 +91,8 @@ std::vector<Stroke2> StageView::link_strokes(const Scene& scene) const {
 
 /// Rings about the parts of the shown bodies.
 std::vector<Stroke2> StageView::ring_strokes(const Scene& scene) const {
-    constexpr int rings = 5, corners = 24;
+    constexpr int corners = 24;
+    constexpr double apart_share = 0.035;  // of the body's height
     std::vector<Stroke2> strokes;
     for (size_t i = 0; i < scene.bodies.size(); ++i) {
         const bool is_target = shown_ == Shown::target || i == 1;
@@ -108,6 +110,8 @@ std::vector<Stroke2> StageView::ring_strokes(const Scene& scene) const {
                 const Vec3 p = body.pose.p[j] + body.size * (body.pose.R[j] * on_J) + body.moved_m;
                 return camera_.project(p, width(), height()).head<2>();
             };
+            const double apart = std::max(1e-3, apart_share * skin.stature_m);
+            const int rings = std::clamp(int(std::lround(part.length_m / apart)), 1, 12);
             for (int ring = 0; ring < rings; ++ring)
                 for (int corner = 0; corner < corners; ++corner) {
                     const double s = (ring + 0.5) / rings;

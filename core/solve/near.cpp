@@ -192,7 +192,7 @@ void bring_arm(const Program& program, const LimbOp& limb, Vec3 by, const Source
         const double now = (p(limb.T_tip) - p(limb.T_start)).norm() / length;
         const double missing = to.norm() - soften_moved(to.norm() / length, now) * length;
         if (missing > 0.0) {
-            const Vec3 tip = p(limb.T_tip);
+            const Vec3 tip = target.p[size_t(limb.T_tip)];
             bring_shoulder(limb.shoulder, limb.T_start, clavicle_gives * missing * to.normalized(), target);
             by += tip - p(limb.T_tip);
         }

@@ -268,6 +268,36 @@ int main(int argc, char** argv) {
              window.workspace().choose_take(choose(window.workspace().takes(), "Quay walk"));
              window.workspace().choose_target(choose(window.workspace().targets(), "the ferrier"));
          }},
+        {"touching",  // hands on the own body, skins as rings: on request
+         [&] {
+             if (wanted.isEmpty()) return;
+             const auto choose = [&](const auto& list, const QString& name) {
+                 for (size_t i = 0; i < list.size(); ++i)
+                     if (list[i].name == name) return int(i);
+                 return -1;
+             };
+             for (const auto& [take, body, frame] :
+                  {std::tuple{"Weary watch", "the ferrier", 320},
+                   std::tuple{"Bollard sit", "the lamp-lighter's child", 300}}) {
+                 window.workspace().choose_take(choose(window.workspace().takes(), take));
+                 window.workspace().choose_target(choose(window.workspace().targets(), body));
+                 settle_down(window);
+                 window.playback().go_to(frame);
+                 auto& lanes = window.part<ContactLanes>();
+                 const auto& list = window.workspace().contacts().list;
+                 for (size_t i = 0; i < list.size(); ++i)
+                     if (list[i].point == "palm.left") lanes.choose(int(i));
+                 const bool is_first = frame == 320;
+                 shoot(is_first ? "touching" : "touching-child");
+                 window.stage().set_rings(true);
+                 shoot(is_first ? "touching-rings" : "touching-child-rings");
+                 window.stage().set_rings(false);
+                 lanes.choose(-1);
+             }
+             window.workspace().choose_take(choose(window.workspace().takes(), "Quay walk"));
+             window.workspace().choose_target(choose(window.workspace().targets(), "the ferrier"));
+             settle_down(window);
+         }},
         {"capture",
          [&] {
              window.workspace().open_file("/usr/share/assimp/models/BVH/01_01.bvh");

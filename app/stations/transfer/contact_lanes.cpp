@@ -349,7 +349,7 @@ void ContactLanes::paintEvent(QPaintEvent*) {
             if (contact.is_touch()) {
                 const QString on = support_name(contact.on);
                 if (painter.fontMetrics().horizontalAdvance(on) + 8 < b - a) {
-                    painter.setPen(look().text);
+                    painter.setPen(i == chosen_ && !contact.is_unsure ? look().ground : look().text);
                     painter.drawText(QRectF(a, top - 1, b - a, lane_px), Qt::AlignCenter, on);
                 }
             }
