@@ -4,6 +4,7 @@
 #include <cmath>
 #include <optional>
 
+#include "core/body/carried.hpp"
 #include "core/body/measures.hpp"
 #include "core/math/hermite.hpp"
 #include "core/motion/heading.hpp"
@@ -17,6 +18,8 @@ namespace {
 constexpr double percentile = 0.9;
 constexpr double end_percentile = 0.95;
 constexpr double least_radius_m = 0.002;
+// Of stature; head from the chin up, hand from the wrist (Drillis & Contini, in Winter; from memory).
+constexpr double head_share = 0.13, hand_share = 0.108;
 constexpr size_t least_points = 12;  // vertices by which a part is read
 
 /// Catmull-Rom through four values a cell apart, u from the second to the third.
@@ -280,9 +283,13 @@ std::vector<Vec3> spread_over(const std::vector<Vec3>& points, size_t most) {
     return chosen;
 }
 
+struct PartBone {
+    Vec3 start, end;
+    bool is_open = false;  ///< where it ends no joint says: its skin does
+};
+
 /// Where a part's bone begins and ends at the aligned rest; empty when it has no length.
-std::optional<std::pair<Vec3, Vec3>> bone_of(const Character& body, const std::string& role,
-                                             const Pose& pose) {
+std::optional<PartBone> bone_of(const Character& body, const std::string& role, const Pose& pose) {
     const RoleMap& roles = body.roles;
     const auto place = [&](std::string_view other) -> std::optional<Vec3> {
         const int j = roles.joint(other);
@@ -300,7 +307,7 @@ std::optional<std::pair<Vec3, Vec3>> bone_of(const Character& body, const std::s
             }
         return false;
     };
-    bool is_there = false;
+    bool is_there = false, is_open = false;
     if (role == "hips") {
         const BodyLines lines{roles.joint("thigh.left"), roles.joint("thigh.right"), -1, -1};
         if (lines.thigh_left >= 0 && lines.thigh_right >= 0) start = hip_centre(pose.p, lines);
@@ -321,8 +328,16 @@ std::optional<std::pair<Vec3, Vec3>> bone_of(const Character& body, const std::s
         is_there = find_bone_end(body.rig.skeleton, roles, role, pose, end);
         if (!is_there && part == "spine") is_there = to_first({"chest", "neck.1", "head"});
     }
+    // The last bone of a limb or of the neck may end nowhere: as its parent goes on, as long as people's are.
+    if (!is_there && (part == "hand" || role == "head")) {
+        const int j = roles.joint(roles.parent_role(role));
+        const Vec3 along = j < 0 ? Vec3::Zero() : Vec3(start - pose.p[size_t(j)]);
+        is_there = is_open = along.norm() > 1e-3;
+        const double share = role == "head" ? head_share : hand_share;
+        if (is_there) end = start + share * stature(body.rig.skeleton, roles) * along.normalized();
+    }
     if (!is_there || (end - start).norm() < 1e-3) return {};
-    return std::pair{start, end};
+    return PartBone{start, end, is_open};
 }
 
 /// What of a hand, or of a forearm toward the wrist, may touch: of its mesh, else of the skin its document names, else all
@@ -369,8 +384,10 @@ BodySurface surface_of(const Character& character) {
     const RoleMap& roles = character.roles;
     if (!rest.is_there() || roles.joint("hips") < 0) return body;
     const Pose pose = aligned_pose(rest);
-    const Skeleton& skeleton = character.rig.skeleton;
+    // Limbs in pieces hang together as they are carried.
+    const Skeleton skeleton = carried_skeleton(character.rig.skeleton, roles);
     std::vector<int> part_of(size_t(skeleton.size()), -1);
+    std::vector<char> is_open;
     for (const RoleFill& fill : roles.fills) {
         if (fill.joint < 0 || !breadth_of(fill.role)) continue;
         const auto bone = bone_of(character, fill.role, pose);
@@ -378,7 +395,7 @@ BodySurface surface_of(const Character& character) {
         PartSurface part;
         part.role = fill.role;
         part.joint = fill.joint;
-        const Vec3 along = bone->second - bone->first;
+        const Vec3 along = bone->end - bone->start;
         part.length_m = along.norm();
         const Vec3 z = along / part.length_m;
         const Vec3 faces =
@@ -387,9 +404,10 @@ BodySurface surface_of(const Character& character) {
         Mat3 F;
         F << x, z.cross(x), z;
         part.X_JF = inverse(Rigid{pose.R[size_t(fill.joint)], pose.p[size_t(fill.joint)]}) *
-                    Rigid{Quat(F), bone->first};
+                    Rigid{Quat(F), bone->start};
         part_of[size_t(fill.joint)] = int(body.parts.size());
         body.parts.push_back(std::move(part));
+        is_open.push_back(bone->is_open);
     }
     std::vector<char> is_thing(size_t(skeleton.size()), 0);
     for (const Unassigned& other : roles.unassigned)
@@ -412,7 +430,7 @@ BodySurface surface_of(const Character& character) {
         }
     }
     for (size_t i = 0; i < body.parts.size(); ++i)
-        if (goes_on_past_its_bone(body.parts[i].role)) take_in(body.parts[i], points[i]);
+        if (is_open[i] || goes_on_past_its_bone(body.parts[i].role)) take_in(body.parts[i], points[i]);
     for (size_t i = 0; i < body.parts.size(); ++i)
         if (is_trunk(body.parts[i].role)) add_beside(body.parts, i, pose, skin, part_of, points[i]);
     const double tall = body.stature_m = stature(skeleton, roles);
