@@ -12,14 +12,7 @@ namespace nb {
 namespace {
 
 constexpr double reach_m = 0.1;
-
-/// Frames that are looked at.
-std::vector<int> looks(const WorldMotion& motion, int first_frame) {
-    const int step = std::max(1, int(std::lround(1.0 / (TouchReview::looks_a_second * motion.frame_time_s))));
-    std::vector<int> frames;
-    for (int f = first_frame; f < motion.frames; f += step) frames.push_back(f);
-    return frames;
-}
+constexpr int seldom = 4;  // where nothing touches: every fourth look
 
 bool is_touching(const std::vector<ToldTouch>& touches, Side side, int frame) {
     return std::any_of(touches.begin(), touches.end(), [&](const ToldTouch& touch) {
@@ -27,12 +20,24 @@ bool is_touching(const std::vector<ToldTouch>& touches, Side side, int frame) {
     });
 }
 
+/// Frames that are looked at.
+std::vector<int> looks(const WorldMotion& motion, const std::vector<ToldTouch>& touches, int first_frame) {
+    const int step = std::max(1, int(std::lround(1.0 / (TouchReview::looks_a_second * motion.frame_time_s))));
+    std::vector<int> frames;
+    int count = 0;
+    for (int f = first_frame; f < motion.frames; f += step)
+        if (count++ % seldom == 0 || is_touching(touches, Side::left, f) ||
+            is_touching(touches, Side::right, f))
+            frames.push_back(f);
+    return frames;
+}
+
 }  // namespace
 
 TouchReview review_touching(const Character& body, const WorldMotion& motion,
                             const std::vector<ToldTouch>& touches, int first_frame) {
     TouchReview review;
-    const std::vector<int> frames = looks(motion, first_frame);
+    const std::vector<int> frames = looks(motion, touches, first_frame);
     std::vector<double> gaps, sunk, depths;
     std::vector<int> at_touch, at_all;
     const std::array<SkinGauge, 2> gauges{SkinGauge(body, Side::left), SkinGauge(body, Side::right)};

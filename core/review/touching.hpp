@@ -4,7 +4,7 @@
 // Gap: over the spans in which a hand touches the own body, the least height of the hand's vertices over the rest of
 // the body; below 0 it is sunk in. Kept is a frame with a gap of 15 mm at most that is sunk in by 10 mm at most.
 // Depth: how deep hand and forearm lie in head, trunk, legs or the other arm's hand, whatever touches. Both are looked at
-// `looks_a_second` times a second; between two looks the last one stands.
+// `looks_a_second` times a second, where nothing touches a fourth as often; between two looks the last one stands.
 #pragma once
 #include <array>
 #include <string>
