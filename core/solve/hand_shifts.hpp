@@ -21,7 +21,7 @@ namespace nb {
 struct Program;
 
 /// Within which a touch is led in and out, and how far beyond it what is led reaches, s.
-inline constexpr double touch_lead_s = 0.25, touch_smooth_s = 0.12;
+inline constexpr double touch_lead_s = 0.35, touch_smooth_s = 0.12;
 
 /// `stand`: brings the target's frame up to before the pass touch. Empty where no hand touches.
 std::array<std::vector<HandShift>, limb_count> hand_shifts(

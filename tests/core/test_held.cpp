@@ -378,8 +378,7 @@ class HeldTest : public QObject {
             } catch (const std::runtime_error& stopped) {
                 was_stopped = std::string(stopped.what()) == "cancelled";
             }
-            // A process of its own is asked about by the clock: it may be done before.
-            QVERIFY2(was_stopped || count < at, qPrintable(QString::number(at)));
+            QVERIFY2(was_stopped, qPrintable(QString::number(at)));
         }
     }
     // D9
@@ -463,7 +462,9 @@ class HeldTest : public QObject {
             } catch (const std::runtime_error& stopped) {
                 was_stopped = std::string(stopped.what()) == "cancelled";
             }
-            QVERIFY2(was_stopped, qPrintable(QString::number(at)));
+            // A process of its own is asked about by the clock: it may be done before.
+            const bool is_by_clock = file.endsWith(".fbx");
+            QVERIFY2(was_stopped || (is_by_clock && count < at), qPrintable(QString::number(at)));
         }
         // Beyond the scope nobody asks.
         asked = 0;
