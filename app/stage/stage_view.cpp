@@ -117,7 +117,7 @@ void StageView::set_names(bool on) {
 
 void StageView::set_rings(bool on) {
     has_rings_ = on;
-    update();
+    refresh();
 }
 
 void StageView::set_links(bool on) {

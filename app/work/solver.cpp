@@ -42,10 +42,8 @@ void Solver::follow(const LoadedPtr& source, const LoadedPtr& target, const Pair
     if (!source || !target || !can_be_transferred(target->file.character.roles, why)) return;
     try {
         const Take* take = source->file.take ? &*source->file.take : nullptr;
-        if (take && !marks_)
-            marks_ = std::make_shared<const HandMarks>(hand_marks(source->file.character, *take));
-        plan_ = std::make_shared<const Plan>(
-            compile_plan(source->file.character, target->file.character, settings, take, marks_.get()));
+        plan_ = std::make_shared<const Plan>(compile_plan(source->file.character, target->file.character,
+                                                          settings, take, take ? &marks() : nullptr));
     } catch (const std::exception& error) {
         emit failed(QString::fromStdString(error.what()));
     }
@@ -220,6 +218,11 @@ PassEffects Solver::pass_effects(int frame) const {
                             motion_->time_s(frame));
 }
 
+const HandMarks& Solver::marks() const {
+    if (!marks_) marks_ = hand_marks(source_->file.character, *source_->file.take);
+    return *marks_;
+}
+
 const Contacts& Solver::contacts() const {
     static const Contacts none;
     if (!source_ || !source_->file.take) return none;
@@ -233,7 +236,7 @@ const Contacts& Solver::contacts() const {
                                           : find_contacts(source_->file.character, *motion_,
                                                           take.frame_time_s, take.first_motion_frame);
         found_->are_touches_by_hand = take.contacts.are_touches_by_hand;
-        put_touches(*found_, marks_ ? marks_->touches : hand_marks(source_->file.character, take).touches);
+        put_touches(*found_, marks().touches);
     }
     return *found_;
 }

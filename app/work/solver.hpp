@@ -109,10 +109,11 @@ class Solver : public QObject {
     Bare bare_of_;  ///< of what is there or on its way
     std::shared_ptr<const TransferResult> bare_;
     mutable std::optional<Contacts> found_;   ///< contacts of the source, while no result tells them
-    std::shared_ptr<const HandMarks> marks_;  ///< what the source's hands touch
+    mutable std::optional<HandMarks> marks_;  ///< what the source's hands touch, once it is asked for
     Cancelled cancelled_, bare_cancelled_;
 
     std::optional<FrameCorrection> held_at(int frame) const;
+    const HandMarks& marks() const;
     void touch_source();
     void touch_last(int frame, Pose& target) const;
 };

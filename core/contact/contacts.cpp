@@ -183,9 +183,7 @@ Contacts find_contacts(const Character& source, const WorldMotion& motion, doubl
     }
     cut_heels(contacts.list);
     to_whole_frames(contacts.list, tracks.parts());
-    std::sort(contacts.list.begin(), contacts.list.end(), [](const Contact& a, const Contact& b) {
-        return a.point != b.point ? a.point < b.point : a.first < b.first;
-    });
+    std::sort(contacts.list.begin(), contacts.list.end(), comes_before);
     return contacts;
 }
 

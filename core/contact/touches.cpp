@@ -37,11 +37,6 @@ struct HandAlong {
     std::vector<Nearest> nearest;
 };
 
-bool is_of_arm(const std::string& role, Side side) {
-    const std::string part = role_part(role);
-    return (part == "upperarm" || part == "forearm" || part == "hand") && role_side(role) == side;
-}
-
 class Toucher {
   public:
     Toucher(const WorldMotion& motion, const BodySurface& surface, double to_reference, int first_frame)
@@ -170,6 +165,11 @@ HandAlong hand_along(const Character& source, const BodySurface& surface, Side s
 
 }  // namespace
 
+bool is_hand_point(std::string_view point) {
+    return role_side(point) != Side::none &&
+           std::find(point_names.begin(), point_names.end(), role_part(point)) != point_names.end();
+}
+
 std::string nearest_to(const Character& source, const Take& take, const std::string& point, int first,
                        int last) {
     const BodySurface surface = surface_of(source);
@@ -225,16 +225,17 @@ HandMarks hand_marks(const Character& source, const Take& take) {
     if (is_by_hand) {
         for (const Contact& contact : take.contacts.list)
             if (contact.is_touch()) marks.touches.push_back(contact);
-        if (marks.touches.empty() || things.empty()) return marks;
+        if (marks.touches.empty()) return marks;
     }
-    const BodySurface surface = surface_of(source);
+    const BodySurface& surface = marks.surface = surface_of(source);
+    if (is_by_hand && things.empty()) return marks;
     const std::array<Vec3, 2> palms = palms_of(source, surface);
     const WorldMotion motion = forward_kinematics(skeleton, take);
     if (is_by_hand) {
         for (const int thing : things)
             for (const size_t limb : {size_t(2), size_t(3)})
                 for (const Contact& touch : marks.touches) {
-                    if (touch.is_unsure || touch.on != skeleton.names[size_t(thing)] ||
+                    if (!touch.is_sure_touch() || touch.on != skeleton.names[size_t(thing)] ||
                         role_side(touch.point) != (limb == 2 ? Side::left : Side::right))
                         continue;
                     if (const auto grip =

@@ -10,6 +10,7 @@
 #pragma once
 #include <array>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "core/contact/grips.hpp"
@@ -17,9 +18,13 @@
 
 namespace nb {
 
+/// "palm.left", "tips.right": what of a hand can touch.
+bool is_hand_point(std::string_view point);
+
 struct HandMarks {
     std::vector<Contact> touches;  ///< of hands: `Contact::on` is not empty; sorted as contacts are
     std::vector<Grip> grips;       ///< of those on things, sorted by thing, then hand, then frame
+    BodySurface surface;           ///< of the source; empty where nothing can touch
 };
 
 /// As a person said (`Contacts::are_touches_by_hand`), else found. Reads the skin of the source when that has hands.

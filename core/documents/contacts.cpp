@@ -8,6 +8,7 @@
 
 #include "core/base/fault.hpp"
 #include "core/contact/sole.hpp"
+#include "core/contact/touches.hpp"
 
 namespace nb {
 
@@ -57,12 +58,6 @@ bool is_kept(const Contact& contact, const Contacts& contacts) {
     return contact.is_touch() ? contacts.are_touches_by_hand : contacts.is_by_hand;
 }
 
-/// "palm.left", "tips.right"
-bool is_hand_point(const std::string& point) {
-    const std::string part = role_part(point);
-    return (part == "palm" || part == "tips") && role_side(point) != Side::none;
-}
-
 Contact read_contact(const Json& entry, int number, const std::string& path, const FileScale& scale) {
     Contact contact;
     contact.point = text_in(entry, "point", path);
@@ -89,10 +84,6 @@ Contact read_contact(const Json& entry, int number, const std::string& path, con
     }
     return contact;
 }
-
-}  // namespace
-
-namespace {
 
 Contacts tidied(Contacts in_file, const LoadedFile& file) {
     tidy_contacts(in_file, std::max(file.file_frames, 1));

@@ -7,7 +7,8 @@
 namespace nb {
 
 /// Writes the contacts of a take that were edited by hand into `document` ("contacts", "floor_levels_m",
-/// "contacts_by_hand", "touches_by_hand"), all of the file, heights in metres in force; takes these keys out when they are to be
+/// "contacts_by_hand", "touches_by_hand"), all of the file, heights in metres in force; takes these keys out when they
+/// are to be
 /// found anew.
 void write_contacts(Json& document, const LoadedFile& file);
 

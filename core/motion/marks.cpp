@@ -37,11 +37,9 @@ double Floor::room_m(double level_m) const {
     return room;
 }
 
-namespace {
 bool comes_before(const Contact& a, const Contact& b) {
     return a.point != b.point ? a.point < b.point : a.first < b.first;
 }
-}  // namespace
 
 void put_touches(Contacts& contacts, const std::vector<Contact>& touches) {
     std::erase_if(contacts.list, [](const Contact& one) { return one.is_touch(); });

@@ -1,5 +1,6 @@
 // Contacts of a take: spans in which a point of the body rests on something, and those in which a hand touches the
-// own body or holds a thing. Data of the take, valid for every target; found in the source (core/contact), corrected by hand, kept in the take's document.
+// own body or holds a thing. Data of the take, valid for every target; found in the source (core/contact), corrected
+// by hand, kept in the take's document.
 #pragma once
 #include <cmath>
 #include <string>
@@ -18,8 +19,8 @@ std::string_view contact_kind_name(ContactKind kind);
 ContactKind contact_kind(std::string_view name);
 
 struct Contact {
-    std::string
-        point;  ///< "heel.left", "ball.right", "toetip.left", "wrist.right"; of touches "palm.left", "tips.right"
+    /// "heel.left", "ball.right", "toetip.left", "wrist.right"; of touches "palm.left", "tips.right"
+    std::string point;
     int first = 0;
     int last = 0;  ///< not included
     ContactKind kind = ContactKind::stay;
@@ -27,6 +28,7 @@ struct Contact {
     std::string on = {};   ///< of touches: a role of the own body, else the name of a thing; empty: the floor
     bool is_unsure = false;  ///< a touch that is proposed only: nothing is held by it
     bool is_touch() const { return !on.empty(); }
+    bool is_sure_touch() const { return is_touch() && !is_unsure; }
     bool operator==(const Contact&) const = default;
 };
 
@@ -50,6 +52,9 @@ struct Contacts {
     bool are_touches_by_hand = false;  ///< the same of touches
     bool operator==(const Contacts&) const = default;
 };
+
+/// The order of `Contacts::list`: by point, then frame.
+bool comes_before(const Contact& a, const Contact& b);
 
 /// Takes all touches out and puts these in their place.
 void put_touches(Contacts& contacts, const std::vector<Contact>& touches);

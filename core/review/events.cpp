@@ -71,7 +71,7 @@ std::vector<float> where_free(const TransferResult& result, const std::string& l
 /// What a hand ("hand.left") touches in a frame, in words.
 std::string touched_at(const TransferResult& result, const std::string& row, int frame) {
     for (const Contact& contact : result.contacts.list)
-        if (contact.is_touch() && role_side(contact.point) == role_side(row) && contact.first <= frame &&
+        if (contact.is_sure_touch() && role_side(contact.point) == role_side(row) && contact.first <= frame &&
             frame < contact.last)
             return spoken(contact.on);
     return "body";

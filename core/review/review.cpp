@@ -313,8 +313,9 @@ class Reviewer {
         TouchReview& touch = review_.touching;
         for (const size_t hand : {size_t(0), size_t(1)}) {
             if (touch.gap_cm[hand].empty()) continue;
-            add_series(ReviewMeasure::gap, "hand" + std::string(sides[hand])) = touch.gap_cm[hand];
-            add_series(ReviewMeasure::depth, "arm" + std::string(sides[hand])) = touch.depth_cm[hand];
+            add_series(ReviewMeasure::gap, "hand" + std::string(sides[hand])) = std::move(touch.gap_cm[hand]);
+            add_series(ReviewMeasure::depth, "arm" + std::string(sides[hand])) =
+                std::move(touch.depth_cm[hand]);
         }
     }
 

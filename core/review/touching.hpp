@@ -7,7 +7,6 @@
 // `looks_a_second` times a second, where nothing touches a fourth as often; between two looks the last one stands.
 #pragma once
 #include <array>
-#include <string>
 #include <vector>
 
 #include "core/motion/kinematics.hpp"
@@ -20,7 +19,6 @@ namespace nb {
 struct ToldTouch {
     Side side = Side::none;
     int first = 0, last = 0;
-    std::string on;
 };
 
 struct TouchReview {

@@ -54,9 +54,7 @@ WorldMotion lay_out(const Laid& laid) {
 
 /// Sorted; what one ends with and the next begins with of the same kind is one.
 void join(std::vector<Contact>& list) {
-    std::ranges::sort(list, [](const Contact& a, const Contact& b) {
-        return a.point != b.point ? a.point < b.point : a.first < b.first;
-    });
+    std::ranges::sort(list, comes_before);
     std::vector<Contact> joined;
     for (const Contact& contact : list) {
         if (contact.last <= contact.first) continue;

@@ -15,13 +15,9 @@ constexpr double sigma_s = 0.045;
 
 using Shifts = std::vector<HandShift>;
 
-bool is_in(const HandSpan& when, double t_s) {
-    return t_s >= when.from_s && t_s <= when.to_s;
-}
-
 bool touches(const NearHand& hand, double t_s) {
     return std::any_of(hand.touches.begin(), hand.touches.end(),
-                       [&](const NearHand::Touch& touch) { return is_in(touch.when, t_s); });
+                       [&](const NearHand::Touch& touch) { return touch.when.contains(t_s); });
 }
 
 /// Runs of frames in which a hand touches: first, last (included).
@@ -44,7 +40,7 @@ void lead(const std::vector<std::pair<int, int>>& runs, double dt, Shifts& shift
         double free = 1.0, all = 0.0;
         HandShift sum;
         const auto add = [&](int edge) {
-            const double g = smooth_step(std::clamp(1.0 - std::abs(f - edge) * dt / touch_lead_s, 0.0, 1.0));
+            const double g = led_share(std::abs(f - edge) * dt, touch_lead_s);
             if (g <= 0.0 || g >= 1.0) return;
             const double a = g / (1.0 - g);
             free *= 1.0 - g;

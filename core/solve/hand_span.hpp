@@ -7,15 +7,20 @@
 
 namespace nb {
 
+/// 1 at a span, falling to 0 `lead_s` away from it.
+inline double led_share(double away_s, double lead_s) {
+    return smooth_step(std::clamp(1.0 - away_s / lead_s, 0.0, 1.0));
+}
+
 struct HandSpan {
     double from_s = 0.0, to_s = 0.0;
     bool is_from_begin = false, is_to_end = false;  ///< of the take
 
     /// 1 in the span; before and after it led in and out.
     double led(double t_s, double lead_s) const {
-        const double away = std::max({0.0, from_s - t_s, t_s - to_s});
-        return smooth_step(std::clamp(1.0 - away / lead_s, 0.0, 1.0));
+        return led_share(std::max({0.0, from_s - t_s, t_s - to_s}), lead_s);
     }
+    bool contains(double t_s) const { return t_s >= from_s && t_s <= to_s; }
 };
 
 /// Of frames [first, last) of a take.

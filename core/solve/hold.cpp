@@ -22,7 +22,7 @@ constexpr double settle_s = 0.1;  // in which a thing that hands cannot reach go
 /// 0 at the begin of the hold to 1 `over_s` on, and back.
 double held_share(const HeldThing::Hand& hand, double t_s, double over_s) {
     const HandSpan& when = hand.when;
-    if (t_s < when.from_s || t_s > when.to_s) return 0.0;
+    if (!when.contains(t_s)) return 0.0;
     const double over = std::min(over_s, 0.5 * (when.to_s - when.from_s));
     const double in = when.is_from_begin ? 1.0 : std::clamp((t_s - when.from_s) / over, 0.0, 1.0);
     const double out = when.is_to_end ? 1.0 : std::clamp((when.to_s - t_s) / over, 0.0, 1.0);
@@ -78,15 +78,14 @@ bool holds_thing(const Program& program, size_t limb, double t_s) {
 
 void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks& marks, Program& program) {
     if (marks.grips.empty() || bodies.T.roles.is_four_legged()) return;
-    // Of the pass touch, when that has them.
-    const BodySurface S_surface = program.near ? program.near->S : surface_of(bodies.S);
+    // Of the pass touch, when that has it.
     const BodySurface T_surface = program.near ? program.near->T : surface_of(bodies.T);
     std::array<Vec3, 2> S_palms{Vec3::Zero(), Vec3::Zero()};
     std::array<Vec3, 2> T_palms = S_palms;
     std::array<double, 2> by_length{1.0, 1.0};
     for (const size_t side : {size_t(0), size_t(1)}) {
         const Side which = side == 0 ? Side::left : Side::right;
-        const std::vector<Vec3> S = hand_points(bodies.S, S_surface, which);
+        const std::vector<Vec3> S = hand_points(bodies.S, marks.surface, which);
         const std::vector<Vec3> T = hand_points(bodies.T, T_surface, which);
         if (S.empty() || T.empty()) continue;
         S_palms[side] = S.front();

@@ -76,9 +76,6 @@ SolvedMotion solve_motion(const MotionSolve& how, const WorldMotion& motion, con
     const bool is_standing = !solved.corrections.is_empty();
     solved.corrections.hands =
         hand_shifts(program, motion, solved.target, how.threads, [&](int f, TargetFrame& T) {
-            thread_local std::vector<Quat> touched_R_PJ;
-            touched_R_PJ.resize(program.touch.followers.size());
-            T.touched_R_PJ = touched_R_PJ;
             const FrameCorrection held = solved.corrections.at(f);
             HeldFrame standing{is_standing ? &held : nullptr, {}};
             stand_passes(program, frame_of(motion, f), T, standing);

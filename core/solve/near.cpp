@@ -131,13 +131,13 @@ bool touches_skin(const Program& program, size_t limb, double t_s) {
 
 void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks& marks, Program& program) {
     const auto is_on_skin = [&](const Contact& touch) {
-        return !touch.is_unsure && bodies.S.roles.joint(touch.on) >= 0;
+        return touch.is_sure_touch() && bodies.S.roles.joint(touch.on) >= 0;
     };
     if (std::none_of(marks.touches.begin(), marks.touches.end(), is_on_skin) ||
         bodies.S.roles.is_four_legged() || bodies.T.roles.is_four_legged())
         return;
     auto near = std::make_shared<NearProgram>();
-    near->S = surface_of(bodies.S);
+    near->S = marks.surface;
     near->T = surface_of(bodies.T);
     near->to_reference = reference_stature_m / std::max(0.01, stature(bodies.S.rig.skeleton, bodies.S.roles));
     near->by_stature = near->T.stature_m / std::max(0.01, near->S.stature_m);
@@ -157,10 +157,7 @@ void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks&
         hand.S_skin = arm_skin(near->S, side);
         hand.T_skin = arm_skin(near->T, side);
         for (size_t s = 0; s < near->S.parts.size(); ++s) {
-            const std::string& role = near->S.parts[s].role;
-            const std::string part = role_part(role);
-            const bool is_arm = part == "upperarm" || part == "forearm" || part == "hand";
-            if (is_arm && role_side(role) == side) continue;
+            if (is_of_arm(near->S.parts[s].role, side)) continue;
             if (const auto pair = same_part(bodies, near->S, s, near->T)) hand.parts.push_back(*pair);
         }
         hand.S_long_m = long_of(hand.S_skin, bodies.S.rest, hand.S_hand);
@@ -287,7 +284,8 @@ LeastHeight least_height(const PartSurface& part, const std::vector<NearHand::Sk
 
 /// What hand and forearm lack in height over the parts: what is touched is touched, and nothing sinks in deeper than in
 /// the source.
-/// `touches`: else it is kept from sinking in alone. `in_source`: least heights in the source by pair, once they are known.
+/// `touches`: else it is kept from sinking in alone. `in_source`: least heights in the source by pair, once they are
+/// known.
 Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const SourceFrame& source,
                    const TargetFrame& target, bool touches, std::vector<std::optional<double>>& in_source) {
     const double softness = softness_m / near.to_reference;
@@ -350,10 +348,6 @@ void bring_hand(const Program& program, const NearHand& hand, const std::vector<
     }
     bring_arm(program, limb, by / std::max(1.0, all), source, target);
 }
-
-}  // namespace
-
-namespace {
 
 /// By the whole hand, in rounds.
 void bring_out(const Program& program, const NearHand& hand, double g, bool touches,

@@ -51,6 +51,10 @@ void stand_passes(const Program& program, const SourceFrame& source, TargetFrame
     if (by && (!program.passes.contacts || !by->is_held)) by = nullptr;
     pass_angles(program, source, target);
     if (!program.touch.is_empty()) {
+        // One a thread, that grows once: nothing is allocated in a frame.
+        thread_local std::vector<Quat> touched_R_PJ;
+        touched_R_PJ.resize(program.touch.followers.size());
+        target.touched_R_PJ = touched_R_PJ;
         touch_turns(program, source, target);
         // Hips that are asked elsewhere than what is held knows of yet: the shown frame, before the take is carried.
         if (by) held.moved = *by;
@@ -68,18 +72,11 @@ void stand_passes(const Program& program, const SourceFrame& source, TargetFrame
 
 void run_passes(const Program& program, const SourceFrame& source, TargetFrame& target,
                 const FrameCorrection* held) {
-    const bool is_touched = !program.touch.is_empty();
-    if (is_touched) {
-        // One a thread, that grows once: nothing is allocated in a frame.
-        thread_local std::vector<Quat> touched_R_PJ;
-        touched_R_PJ.resize(program.touch.followers.size());
-        target.touched_R_PJ = touched_R_PJ;
-    }
     HeldFrame standing{held, {}};
     stand_passes(program, source, target, standing);
     pass_near(program, source, target, held);
     pass_hold(program, source, target);
-    if (is_touched) touch_places(program, source, target, standing.by);
+    if (!program.touch.is_empty()) touch_places(program, source, target, standing.by);
     pass_twist(program, source, target);
 }
 

@@ -65,8 +65,8 @@ struct HeldFrame {
     const FrameCorrection* by = nullptr;
     FrameCorrection moved;  ///< the same with hips that touch-ups place
 };
-/// Those before hands touch and hold: angles, root, reach. Followers keep no touched turns (`TargetFrame::touched_R_PJ`)
-/// unless the target has room for them.
+/// Those before hands touch and hold: angles, root, reach. What touch-ups turn of followers is kept with the target until
+/// the thread's next frame (`TargetFrame::touched_R_PJ`).
 void stand_passes(const Program& program, const SourceFrame& source, TargetFrame& target, HeldFrame& held);
 /// All passes over one frame. `held`: what contacts add there.
 void run_passes(const Program& program, const SourceFrame& source, TargetFrame& target,

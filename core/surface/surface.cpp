@@ -114,6 +114,11 @@ bool is_trunk(std::string_view role) {
     return role == "hips" || role == "chest" || role_part(role) == "spine";
 }
 
+bool is_of_arm(std::string_view role, Side side) {
+    const std::string part = role_part(role);
+    return (part == "upperarm" || part == "forearm" || part == "hand") && role_side(role) == side;
+}
+
 const PartSurface* BodySurface::part(std::string_view role) const {
     for (const PartSurface& one : parts)
         if (one.role == role) return &one;

@@ -85,9 +85,11 @@ class LaterSurface {
 
 /// Whether a role's part is of the trunk, which bodies have in unlike many bones: hips, spine, chest.
 bool is_trunk(std::string_view role);
+/// Whether it is of the arm of that side: upper arm, forearm, hand.
+bool is_of_arm(std::string_view role, Side side);
 
-/// From its meshes, else by `Character::skin` (parts of the same role, by stature), else by breadths. Needs the aligned rest; empty without one, or for a body without hips. Of large meshes about 20,000 vertices are
-/// looked at.
+/// From its meshes, else by `Character::skin` (parts of the same role, by stature), else by breadths. Needs the aligned
+/// rest; empty without one, or for a body without hips. Of large meshes about 20,000 vertices are looked at.
 BodySurface surface_of(const Character& character);
 
 }  // namespace nb

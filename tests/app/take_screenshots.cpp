@@ -85,6 +85,15 @@ int main(int argc, char** argv) {
     window.show();
     window.open_files({NB_SOURCE_DIR "/demo-library"});
     settle_down(window);
+    const auto put_on_stage = [&](const QString& take, const QString& body) {
+        const auto index_of = [](const auto& list, const QString& name) {
+            for (size_t i = 0; i < list.size(); ++i)
+                if (list[i].name == name) return int(i);
+            return -1;
+        };
+        window.workspace().choose_take(index_of(window.workspace().takes(), take));
+        window.workspace().choose_target(index_of(window.workspace().targets(), body));
+    };
     const auto shoot = [&](const QString& name) {
         settle_down(window);
         window.grab().save(folder.filePath(name + ".png"));
@@ -244,43 +253,27 @@ int main(int argc, char** argv) {
          }},
         {"props",
          [&] {
-             const auto choose = [&](const auto& list, const QString& name) {
-                 for (size_t i = 0; i < list.size(); ++i)
-                     if (list[i].name == name) return int(i);
-                 return -1;
-             };
-             window.workspace().choose_take(choose(window.workspace().takes(), "Carry crate"));
-             window.workspace().choose_target(choose(window.workspace().targets(), "the dockhand"));
+             put_on_stage("Carry crate", "the dockhand");
              settle_down(window);
              window.playback().go_to(470);
              shoot("props");
-             window.workspace().choose_take(choose(window.workspace().takes(), "Mole steps"));
-             window.workspace().choose_target(
-                 choose(window.workspace().targets(), "the lamp-lighter's child"));
+             put_on_stage("Mole steps", "the lamp-lighter's child");
              settle_down(window);
              window.playback().go_to(230);
              if (!wanted.isEmpty()) shoot("props-steps");
-             window.workspace().choose_take(choose(window.workspace().takes(), "Dog trot"));
-             window.workspace().choose_target(choose(window.workspace().targets(), "the quay dog"));
+             put_on_stage("Dog trot", "the quay dog");
              settle_down(window);
              window.playback().go_to(130);
              if (!wanted.isEmpty()) shoot("props-dog");
-             window.workspace().choose_take(choose(window.workspace().takes(), "Quay walk"));
-             window.workspace().choose_target(choose(window.workspace().targets(), "the ferrier"));
+             put_on_stage("Quay walk", "the ferrier");
          }},
         {"touching",  // hands on the own body, skins as rings: on request
          [&] {
              if (wanted.isEmpty()) return;
-             const auto choose = [&](const auto& list, const QString& name) {
-                 for (size_t i = 0; i < list.size(); ++i)
-                     if (list[i].name == name) return int(i);
-                 return -1;
-             };
              for (const auto& [take, body, frame] :
                   {std::tuple{"Weary watch", "the ferrier", 320},
                    std::tuple{"Bollard sit", "the lamp-lighter's child", 300}}) {
-                 window.workspace().choose_take(choose(window.workspace().takes(), take));
-                 window.workspace().choose_target(choose(window.workspace().targets(), body));
+                 put_on_stage(take, body);
                  settle_down(window);
                  window.playback().go_to(frame);
                  auto& lanes = window.part<ContactLanes>();
@@ -294,8 +287,7 @@ int main(int argc, char** argv) {
                  window.stage().set_rings(false);
                  lanes.choose(-1);
              }
-             window.workspace().choose_take(choose(window.workspace().takes(), "Quay walk"));
-             window.workspace().choose_target(choose(window.workspace().targets(), "the ferrier"));
+             put_on_stage("Quay walk", "the ferrier");
              settle_down(window);
          }},
         {"capture",

@@ -53,11 +53,6 @@ QString support_name(const std::string& on) {
     return QString::fromStdString(role_part(on)) + (side == Side::left ? " L" : " R");
 }
 
-bool is_hand_point(const std::string& point) {
-    const std::string part = role_part(point);
-    return part == "palm" || part == "tips";
-}
-
 QString kind_text(ContactKind kind) {
     return kind == ContactKind::stay    ? QObject::tr("stays")
            : kind == ContactKind::pivot ? QObject::tr("stays and may turn")
@@ -447,6 +442,19 @@ void ContactLanes::mouseReleaseEvent(QMouseEvent*) {
     drag_ = {};
 }
 
+void ContactLanes::add_kind_actions(QMenu& menu, const Contact& contact) {
+    auto* kinds = new QActionGroup(&menu);
+    for (const ContactKind kind : {ContactKind::stay, ContactKind::pivot, ContactKind::slide}) {
+        QAction* action = menu.addAction(kind == ContactKind::stay    ? tr("stays")
+                                         : kind == ContactKind::pivot ? tr("stays, may turn")
+                                                                      : tr("may slide, height held"));
+        action->setCheckable(true);
+        action->setChecked(contact.kind == kind);
+        kinds->addAction(action);
+        connect(action, &QAction::triggered, this, [this, kind] { set_kind(kind); });
+    }
+}
+
 void ContactLanes::add_touch_actions(QMenu& menu, const Contact& contact) {
     QAction* holds = menu.addAction(tr("the hand touches here"));
     holds->setCheckable(true);
@@ -471,18 +479,7 @@ void ContactLanes::contextMenuEvent(QContextMenuEvent* event) {
     const auto& list = workspace_.contacts().list;
     if (chosen_ >= 0 && chosen_ < int(list.size())) {
         const Contact& contact = list[size_t(chosen_)];
-        if (contact.is_touch()) add_touch_actions(menu, contact);
-        auto* kinds = new QActionGroup(&menu);
-        for (const ContactKind kind : {ContactKind::stay, ContactKind::pivot, ContactKind::slide}) {
-            if (contact.is_touch()) break;
-            QAction* action = menu.addAction(kind == ContactKind::stay    ? tr("stays")
-                                             : kind == ContactKind::pivot ? tr("stays, may turn")
-                                                                          : tr("may slide, height held"));
-            action->setCheckable(true);
-            action->setChecked(contact.kind == kind);
-            kinds->addAction(action);
-            connect(action, &QAction::triggered, this, [this, kind] { set_kind(kind); });
-        }
+        contact.is_touch() ? add_touch_actions(menu, contact) : add_kind_actions(menu, contact);
         menu.addSeparator();
         connect(menu.addAction(tr("Remove	Del")), &QAction::triggered, this,
                 &ContactLanes::remove_chosen);

@@ -1,6 +1,6 @@
 // The lanes under the error strip: when heel and ball of each foot are held, or each paw; toe tips, wrists,
-// knees and seat where that is said by hand; and when hands touch the body or hold a thing. Ends are dragged, windows drawn, removed, given another kind;
-// everything is kept with the take and serves every target.
+// knees and seat where that is said by hand; and when hands touch the body or hold a thing. Ends are dragged, windows
+// drawn, removed, given another kind; everything is kept with the take and serves every target.
 #pragma once
 #include <QWidget>
 #include <string>
@@ -83,6 +83,7 @@ class ContactLanes : public Drawing {
     double level_for(const Contact& contact) const;
     /// What holds a new contact: its level, of a hand what it lies on. False without any.
     bool set_support(Contact& contact) const;
+    void add_kind_actions(QMenu& menu, const Contact& contact);
     void add_touch_actions(QMenu& menu, const Contact& contact);
     FrameScale frame_scale() const { return {drawn_width(), playback_.frames()}; }
     double x_of(double frame) const { return frame_scale().x_of(frame); }

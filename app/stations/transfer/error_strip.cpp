@@ -205,6 +205,9 @@ QString ErrorStrip::why(const QString& row, int frame) const {
     if (!series || frame < 0 || size_t(frame) >= series->values.size()) return {};
     const double value = double(series->values[size_t(frame)]);
     const QString who = side_and_role(row.toStdString());
+    const auto told = [&](const QString& text, int places) {
+        return text.arg(who).arg(value, 0, 'f', places).arg(frame);
+    };
     if (value <= 0.0)
         return measure_ == ReviewMeasure::slide
                    ? tr("%1 does not rest in frame %2: slide is not measured there.").arg(who).arg(frame)
@@ -214,15 +217,9 @@ QString ErrorStrip::why(const QString& row, int frame) const {
                    ? tr("%1 is outside the body in frame %2.").arg(who).arg(frame)
                    : tr("%1 is exact in frame %2.").arg(who).arg(frame);
     if (measure_ == ReviewMeasure::gap)
-        return tr("%1 is %2 cm off the skin that it touches in the take, in frame %3, by the mesh.")
-            .arg(who)
-            .arg(value, 0, 'f', 1)
-            .arg(frame);
+        return told(tr("%1 is %2 cm off the skin that it touches in the take, in frame %3, by the mesh."), 1);
     if (measure_ == ReviewMeasure::depth)
-        return tr("%1: hand or forearm is %2 cm inside the body in frame %3, by the mesh.")
-            .arg(who)
-            .arg(value, 0, 'f', 1)
-            .arg(frame);
+        return told(tr("%1: hand or forearm is %2 cm inside the body in frame %3, by the mesh."), 1);
     if (measure_ == ReviewMeasure::slide) {
         const double own = double(
             review->find_series(ReviewMeasure::source_slide, row.toStdString())->values[size_t(frame)]);
@@ -231,38 +228,21 @@ QString ErrorStrip::why(const QString& row, int frame) const {
         const QString owner = own > 0.8 * value ? tr("the take's own, at the end of a contact")
                               : is_held ? tr("at the end of a contact; drag it in the lanes to hold longer")
                                         : tr("contacts are left out, nothing holds it");
-        return tr("%1 slides %2 cm/s in frame %3, at 175 cm; the capture %4: %5.")
-            .arg(who)
-            .arg(value, 0, 'f', 1)
-            .arg(frame)
+        return told(tr("%1 slides %2 cm/s in frame %3, at 175 cm; the capture %4: %5."), 1)
             .arg(own, 0, 'f', 1)
             .arg(owner);
     }
     if (measure_ == ReviewMeasure::height)
-        return tr("%1: heel or ball is held %2 cm off its support in frame %3.")
-            .arg(who)
-            .arg(value, 0, 'f', 2)
-            .arg(frame);
+        return told(tr("%1: heel or ball is held %2 cm off its support in frame %3."), 2);
     if (measure_ == ReviewMeasure::below)
-        return tr("%1: heel, ball or toe tip is %2 cm below the floor in frame %3.")
-            .arg(who)
-            .arg(value, 0, 'f', 2)
-            .arg(frame);
+        return told(tr("%1: heel, ball or toe tip is %2 cm below the floor in frame %3."), 2);
     if (measure_ == ReviewMeasure::wring)
-        return tr("%1 is rolled by %2° against the next bone in frame %3; twist bones spread it.")
-            .arg(who)
-            .arg(value, 0, 'f', 1)
-            .arg(frame);
+        return told(tr("%1 is rolled by %2° against the next bone in frame %3; twist bones spread it."), 1);
     if (measure_ == ReviewMeasure::turn_change)
-        return tr("%1 turns faster by %2°/s from one frame to the next at frame %3; the source does not.")
-            .arg(who)
-            .arg(value, 0, 'f', 0)
-            .arg(frame);
+        return told(
+            tr("%1 turns faster by %2°/s from one frame to the next at frame %3; the source does not."), 0);
     if (measure_ == ReviewMeasure::bend)
-        return tr("%1 bends in a plane %2° beside the source's in frame %3.")
-            .arg(who)
-            .arg(value, 0, 'f', 1)
-            .arg(frame);
+        return told(tr("%1 bends in a plane %2° beside the source's in frame %3."), 1);
     const bool is_leg = row.startsWith("leg") || row.startsWith("thigh") || row.startsWith("shin");
     const std::string limb =
         (is_leg ? "leg" : "arm") + std::string(side_suffix(role_side(row.toStdString())));
@@ -271,31 +251,19 @@ QString ErrorStrip::why(const QString& row, int frame) const {
         settings_of(workspace_.plan()->report.chains, limb).carry.value_or(Carry::angles) != Carry::angles;
     if (measure_ == ReviewMeasure::tip)
         return by_tip && is_leg && workspace_.settings().passes.contacts
-                   ? tr("%1: its tip is %2 cm from where the source's is, in frame %3: the foot is held "
-                        "on the floor, and the hips give way.")
-                         .arg(who)
-                         .arg(value, 0, 'f', 1)
-                         .arg(frame)
-               : by_tip
-                   ? tr("%1: its tip is %2 cm from where the source's is, in frame %3: out of reach by "
-                        "the length of this side.")
-                         .arg(who)
-                         .arg(value, 0, 'f', 1)
-                         .arg(frame)
-                   : tr("%1: its tip is %2 cm from where the source's is, in frame %3, since only angles "
-                        "are carried; carry the tip to close it.")
-                         .arg(who)
-                         .arg(value, 0, 'f', 1)
-                         .arg(frame);
-    return by_tip ? tr("%1 points %2° beside the source's in frame %3: the price of carrying the tip onto "
-                       "unlike segments.")
-                        .arg(who)
-                        .arg(value, 0, 'f', 1)
-                        .arg(frame)
-                  : tr("%1 points %2° beside the source's in frame %3.")
-                        .arg(who)
-                        .arg(value, 0, 'f', 2)
-                        .arg(frame);
+                   ? told(tr("%1: its tip is %2 cm from where the source's is, in frame %3: the foot is held "
+                             "on the floor, and the hips give way."),
+                          1)
+               : by_tip ? told(tr("%1: its tip is %2 cm from where the source's is, in frame %3: out of "
+                                  "reach by the length of this side."),
+                               1)
+                        : told(tr("%1: its tip is %2 cm from where the source's is, in frame %3, since only "
+                                  "angles are carried; carry the tip to close it."),
+                               1);
+    return by_tip ? told(tr("%1 points %2° beside the source's in frame %3: the price of carrying the tip "
+                            "onto unlike segments."),
+                         1)
+                  : told(tr("%1 points %2° beside the source's in frame %3."), 2);
 }
 
 int ErrorStrip::next_worst() const {

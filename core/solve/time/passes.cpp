@@ -31,9 +31,7 @@ Corrections run_all(const Program& program, const Contacts& contacts, const Worl
                     const WorldMotion& target, double frame_time_s, int first_frame, const Watch& watch,
                     HeldRun* keep, const KeptTo* kept) {
     if (!program.passes.contacts || !program.passes.reach ||
-        (std::all_of(contacts.list.begin(), contacts.list.end(),
-                     [](const Contact& one) { return one.is_touch(); }) &&
-         !program.touch.has_hips()))
+        (contacts.list.empty() && !program.touch.has_hips()))
         return {};
     const Problem problem = make_problem(program, contacts, source, target, frame_time_s, first_frame);
     if (problem.is_empty()) {
