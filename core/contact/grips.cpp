@@ -15,8 +15,8 @@ constexpr double moves_m_s = 0.05;
 constexpr double moves_rad_s = 0.2;
 constexpr double reach_m = 0.6;
 constexpr double off_m = 0.015;
-constexpr double least_s = 0.15;
-constexpr double speed_reach_s = 0.025;
+constexpr double least_grip_s = 0.15;
+constexpr double still_reach_s = 0.025;
 constexpr double toward_palm = 0.01;
 
 /// One hand and one thing along the take.
@@ -82,8 +82,8 @@ bool refine(const Pair& pair, Grip& grip, int least_frames) {
 void find_of(const Pair& pair, size_t limb, std::vector<Grip>& grips) {
     const WorldMotion& motion = pair.motion;
     const double dt = motion.frame_time_s;
-    const int reach = std::max(1, int(std::lround(speed_reach_s / dt)));
-    const int least_frames = std::max(2, int(std::lround(least_s / dt)));
+    const int reach = std::max(1, int(std::lround(still_reach_s / dt)));
+    const int least_frames = std::max(2, int(std::lround(least_grip_s / dt)));
     const auto around = [&](int f) {
         return std::pair{std::max(pair.first, f - reach), std::min(motion.frames - 1, f + reach)};
     };

@@ -14,7 +14,7 @@ namespace {
 
 constexpr double enter_m = 0.03;  // at 175 cm
 constexpr double leave_m = 0.05;
-constexpr double least_s = 0.1;
+constexpr double least_touch_s = 0.1;
 constexpr double end_over_least_m = 0.01;
 constexpr double lands_m_s = 0.03;
 constexpr double sure_m = 0.015;
@@ -111,7 +111,7 @@ class Toucher {
         while (first < last && (h(first) > most || is_on_its_way(first))) ++first;
         while (last > first && (h(last - 1) > most || is_on_its_way(last - 1))) --last;
         const double seconds = (last - first) * motion_.frame_time_s;
-        if (last - first < 2 || seconds < least_s) return {};
+        if (last - first < 2 || seconds < least_touch_s) return {};
         std::map<std::pair<int, int>, int> count;
         for (int f = first; f < last; ++f)
             ++count[{hand.nearest[size_t(f)].part, hand.nearest[size_t(f)].point}];
@@ -251,6 +251,32 @@ HandMarks hand_marks(const Character& source, const Take& take) {
     tidy_contacts(found, take.frames);
     marks.touches = std::move(found.list);
     return marks;
+}
+
+Contacts with_hands(const Character& source, const Take& take, const Contacts& contacts, HandsDo what) {
+    Contacts result = contacts;
+    std::erase_if(result.list, [](const Contact& contact) { return contact.is_touch(); });
+    result.are_touches_by_hand = what != HandsDo::as_found;
+    if (!result.are_touches_by_hand && !result.is_by_hand) return {};
+    if (what == HandsDo::hold_things || what == HandsDo::touch_body) {
+        Take found = take;
+        found.contacts = {};
+        for (const Contact& touch : hand_marks(source, found).touches)
+            if ((source.roles.joint(touch.on) >= 0) == (what == HandsDo::touch_body))
+                result.list.push_back(touch);
+    }
+    tidy_contacts(result, take.frames);
+    return result;
+}
+
+std::optional<HandsDo> hands_do(const Character& source, const Contacts& contacts) {
+    if (!contacts.are_touches_by_hand) return HandsDo::as_found;
+    int on_things = 0, on_body = 0;
+    for (const Contact& contact : contacts.list)
+        if (contact.is_touch()) ++(source.roles.joint(contact.on) >= 0 ? on_body : on_things);
+    if (on_things == 0 && on_body == 0) return HandsDo::free;
+    if (on_things > 0 && on_body > 0) return {};
+    return on_things > 0 ? HandsDo::hold_things : HandsDo::touch_body;
 }
 
 }  // namespace nb

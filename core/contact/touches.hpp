@@ -9,6 +9,7 @@
 // Thresholds are those of design and of this program (no published source).
 #pragma once
 #include <array>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -29,6 +30,13 @@ struct HandMarks {
 
 /// As a person said (`Contacts::are_touches_by_hand`), else found. Reads the skin of the source when that has hands.
 HandMarks hand_marks(const Character& source, const Take& take);
+
+/// What hands do in a take, in one choice: all that is found; nothing; hold what they hold; lie on the own body.
+enum class HandsDo { as_found, free, hold_things, touch_body };
+/// `contacts` with those of the touches found in the take that belong to it, said by hand; as found: without any that are.
+Contacts with_hands(const Character& source, const Take& take, const Contacts& contacts, HandsDo what);
+/// Which choice contacts are; empty: touches by hand that are none of them.
+std::optional<HandsDo> hands_do(const Character& source, const Contacts& contacts);
 
 /// What a hand's point ("palm.left") lies on over a span, sure or not: the thing it goes along with, else the part of the
 /// own body it is nearest to. Empty for a body without that hand.

@@ -1,5 +1,7 @@
 #include "core/documents/review.hpp"
 
+#include <algorithm>
+
 #include <fmt/format.h>
 
 namespace nb {
@@ -100,6 +102,18 @@ Json review_document(const Review& review) {
         json["kept_share"] = canonical(touch.kept_share());
         json["depth_of_arms_mm"] = stat_document(touch.depth_mm);
         json["deeper_than_2_cm_share"] = canonical(touch.deep_share());
+    }
+    document["beyond_peoples_ranges"] = Json::array();
+    for (const RangeExcess& over : review.over_range) {
+        const auto worst = std::max_element(over.over_deg.begin(), over.over_deg.end());
+        document["beyond_peoples_ranges"].push_back(
+            {{"role", over.role},
+             {"way", joint_ranges[over.range].way},
+             {"range_deg", joint_ranges[over.range].most_deg},
+             {"over_deg", canonical(double(*worst))},
+             {"frames", int(std::count_if(over.over_deg.begin(), over.over_deg.end(),
+                                          [](float v) { return v > 0.0F; }))},
+             {"worst_frame", int(worst - over.over_deg.begin())}});
     }
     document["held_frames"] = review.held_frames;
     document["deficits"] = Json::array();

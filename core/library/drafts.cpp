@@ -47,10 +47,6 @@ void write_checked(ReadDocument& read, const std::string& text, bool over_others
     read.text = text;
 }
 
-std::string hash_of(const std::string& text) {
-    return fmt::format("{:016x}", fnv1a(text));
-}
-
 }  // namespace
 
 std::string moved_path(const std::string& path,
@@ -129,12 +125,12 @@ void Drafts::change_judged(const DocumentKey& key, const Judgements& judged) {
 
 void Drafts::set_base(const DocumentKey& key, const std::string& base) {
     const auto at = drafts_.find(key);
-    if (at != drafts_.end()) at->second.is_behind = base != hash_of(at->second.document.text);
+    if (at != drafts_.end()) at->second.is_behind = base != hash_word(at->second.document.text);
 }
 
 std::string Drafts::base(const DocumentKey& key) const {
     const auto at = drafts_.find(key);
-    return at == drafts_.end() ? std::string() : hash_of(at->second.document.text);
+    return at == drafts_.end() ? std::string() : hash_word(at->second.document.text);
 }
 
 void Drafts::set_kept(const DocumentKey& key, bool is_kept) {

@@ -44,10 +44,6 @@ std::string today() {
     return fmt::format("{:%Y-%m-%d}", fmt::localtime(std::time(nullptr)));
 }
 
-std::string hash_of(std::string_view bytes) {
-    return fmt::format("{:016x}", fnv1a(bytes));
-}
-
 std::string rate_word(double fps) {
     return fmt::format("{:.4g}", fps);
 }
@@ -405,7 +401,7 @@ class Run {
             }
         Json& document = report_.document = document_header("hand-over-report", make_uuid());
         document["order"] = order_.name;
-        document["order_hash"] = hash_of(format_document(order_document(order_)));
+        document["order_hash"] = hash_word(format_document(order_document(order_)));
         document["tool"] = fmt::format("nimble bone {}", version());
         document["date"] = today();
         document["library"] = files_.library().name;
@@ -437,7 +433,7 @@ class Run {
                 inputs[fs::absolute(path)
                            .lexically_normal()
                            .lexically_relative(fs::absolute(folder_).lexically_normal())
-                           .generic_string()] = is_there(path) ? hash_of(read_file(path)) : "gone";
+                           .generic_string()] = is_there(path) ? hash_word(read_file(path)) : "gone";
         };
         add_input(take.character.rig.path);
         add_input(take.take_document.path);
@@ -519,7 +515,7 @@ class Run {
             fs::remove(beside, error);
             throw FileError(path, "is there since a moment ago", "hand over again");
         }
-        const std::string hash = hash_of(read_file(path));
+        const std::string hash = hash_word(read_file(path));
         for (const size_t i : rows) {
             Json& told = report_.document["files"][i];
             told["bytes"] = size_t(fs::file_size(path, error));
@@ -658,7 +654,7 @@ std::vector<StaleRow> stale_rows(const Json& report, const std::string& path) {
             auto& hash = hashes[file];
             if (hash.empty()) {
                 try {
-                    hash = hash_of(read_file(file));
+                    hash = hash_word(read_file(file));
                 } catch (const FileError&) {
                     hash = "gone";
                 }

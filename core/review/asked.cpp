@@ -27,10 +27,12 @@ std::vector<char> held_frames(const TransferResult& result, const std::string& l
     for (size_t i = 0; i < limb_count; ++i)
         if (limb == limb_names[i]) {
             const auto& hold = result.corrections.limbs[i].hold;
+            const auto& clear = result.corrections.clear[i];
             for (size_t f = 0; f < held.size(); ++f)
                 held[f] = (f < hold.size() && hold[f] > 0.0) ||
                           holds_thing(result.plan.program, i, result.target.time_s(int(f))) ||
-                          touches_skin(result.plan.program, i, result.target.time_s(int(f)));
+                          touches_skin(result.plan.program, i, result.target.time_s(int(f))) ||
+                          (f < clear.size() && !clear[f].is_none());
         }
     return held;
 }

@@ -14,7 +14,8 @@ std::string limb_of(const std::string& role);
 bool is_turned_aside(const ChainTable& chains, const std::string& limb);
 /// Whether a limb goes by the place of its tip: its bones then point where that needs them to.
 bool goes_by_tip(const TransferResult& result, const PairingSettings& settings, const std::string& limb);
-/// Frames in which a limb's end is held by a contact, holds a thing or touches the skin, at all: 1; 0 elsewhere.
+/// Frames in which a limb's end is held by a contact, holds a thing, touches the skin or is kept out of it
+/// (core/solve/clear.hpp), at all: 1; 0 elsewhere.
 std::vector<char> held_frames(const TransferResult& result, const std::string& limb);
 /// Frames in which touch-ups move a role or limb beside the source's, at all: 1; 0 elsewhere.
 std::vector<char> touched_frames(const TransferResult& result, const std::string& row);

@@ -72,6 +72,8 @@ std::vector<Bar> bars_of(const Review& review, const TransferResult& result,
         {"bone_length_change", "change of bone lengths", review.bone_length_change, no_longer, false},
         {"touches_kept", "looks at touches of the own body that are kept", review.touching.kept_share(), 0.95,
          true},
+        {"deep_share", "looks at hands and forearms deeper than 2 cm in the body",
+         review.touching.deep_share(), review.touching.source_deep_share.value_or(1.0), false},
         {"hip_path", "hip path beside the source's, by leg length", review.hip_path, 0.02, false},
     };
 }

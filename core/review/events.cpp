@@ -21,6 +21,7 @@ constexpr double pop_pass_deg_s = 200.0;
 constexpr double wring_pass_deg = 100.0;  // of roll between two bones, without a twist bone to take it
 constexpr double gap_pass_cm = 1.5;
 constexpr double depth_pass_cm = 2.0;
+constexpr double range_pass_deg = 10.0;
 constexpr double one_run_s = 0.25;
 
 struct Run {
@@ -49,6 +50,19 @@ std::string spoken(const std::string& row) {
     std::string part = role_part(row);
     if (part == "upperarm") part = "upper arm";
     return side == Side::none ? part : (side == Side::left ? "left " : "right ") + part;
+}
+
+/// "left knee": the joint a role's bone turns in.
+std::string spoken_joint(const std::string& role) {
+    constexpr std::array<std::array<const char*, 2>, 6> joints{{{"upperarm", "shoulder"},
+                                                                {"forearm", "elbow"},
+                                                                {"hand", "wrist"},
+                                                                {"thigh", "hip"},
+                                                                {"shin", "knee"},
+                                                                {"head", "neck"}}};
+    for (const auto& [part, joint] : joints)
+        if (role_part(role) == part) return spoken(joint + std::string(side_suffix(role_side(role))));
+    return spoken(role);
 }
 
 /// The limb that ends in a held point, in words.
@@ -258,10 +272,31 @@ std::vector<ReviewEvent> find_events(const Review& review, const TransferResult&
                                              side == ".left" ? "left" : "right", run.size);
                     event.remedies = {{"place the hand there", "touch=hand" + side},
                                       {"turn it there", "touch=upperarm" + side}};
+                    if (!settings.passes.clear) {
+                        event.owner = Owner::setting;
+                        event.setting = "clear";
+                        event.text += ": clear is left out";
+                        event.remedies = {{"run the pass clear", "pass=clear"}};
+                    }
                 }
                 break;
             default:
                 break;
+        }
+    }
+    for (const RangeExcess& over : review.over_range) {
+        const JointRange& range = joint_ranges[over.range];
+        for (const Run& run : runs_over(over.over_deg, range_pass_deg, 4 * gap)) {
+            ReviewEvent& event = add("range", over.role, run, "degrees", range_pass_deg);
+            double source = 0.0;
+            for (const RangeExcess& own : review.source_over_range)
+                if (own.role == over.role && own.range == over.range)
+                    source = double(own.over_deg[size_t(run.worst)]);
+            event.owner = source > 0.5 * run.size ? Owner::take : Owner::proportions;
+            event.text = fmt::format("{} {} {:.0f} degrees, {:.0f} more than people's do{}",
+                                     spoken_joint(over.role), range.way, range.most_deg + run.size, run.size,
+                                     event.owner == Owner::take ? ": so does the take's" : "");
+            event.remedies = {{"turn it there", "touch=" + over.role}};
         }
     }
     std::sort(events.begin(), events.end(), [](const ReviewEvent& a, const ReviewEvent& b) {

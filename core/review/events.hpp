@@ -22,8 +22,8 @@ struct Remedy {
 
 struct ReviewEvent {
     std::string
-        measure;      ///< "reach", "slide", "below floor", "pop", "tip", "direction", "wring", "gap", "depth"
-    std::string row;  ///< a foot, limb or role
+        measure;  ///< "reach", "slide", "below floor", "pop", "tip", "direction", "wring", "gap", "depth", "range"
+    std::string row;          ///< a foot, limb or role
     int first = 0, last = 0;  ///< frames, the last not included
     int worst_frame = 0;
     double size = 0.0;  ///< in `unit`
@@ -38,7 +38,7 @@ struct ReviewEvent {
 /// What is let pass: 0.5 cm/s of slide (of held feet also the source's own), 0.2 cm below the floor, 3 cm of
 /// an arm's tip, 2 degrees of direction (of limbs carried by angles), 100 degrees of
 /// roll between bones without a twist bone, 1.5 cm between a hand and what it touches, 2 cm of hand or forearm in the own
-/// body, any reach deficit of 0.1 cm and any
+/// body, 10 degrees beyond what people's joints do (core/review/ranges.hpp), any reach deficit of 0.1 cm and any
 /// pop. One event a run of frames over it; runs of one row and measure within 0.25 s are one. Ordered by
 /// weight, then frame.
 std::vector<ReviewEvent> find_events(const Review& review, const TransferResult& result,

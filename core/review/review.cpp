@@ -78,6 +78,8 @@ class Reviewer {
         turning();
         look_up(0.92);
         touching();
+        look_up(0.96);
+        ranges();
         look_up(0.97);
         bone_lengths();
         hip_path();
@@ -308,9 +310,27 @@ class Reviewer {
         }
     }
 
+    /// A row a joint: by how much it goes over the range that it goes over most.
+    void ranges() {
+        review_.over_range = range_excess(target_, T_, first_);
+        if (!review_.over_range.empty()) review_.source_over_range = range_excess(source_, S_, first_);
+        for (const RangeExcess& over : review_.over_range) {
+            if (!review_.find_series(ReviewMeasure::range, over.role))
+                add_series(ReviewMeasure::range, over.role);
+            for (ReviewSeries& series : review_.series)
+                if (series.measure == ReviewMeasure::range && series.row == over.role)
+                    for (size_t f = 0; f < series.values.size(); ++f)
+                        series.values[f] = std::max(series.values[f], over.over_deg[f]);
+        }
+    }
+
     void touching() {
         review_.touching = review_touching(target_, T_, told_.touches, first_);
         TouchReview& touch = review_.touching;
+        if (touch.deep > 0)
+            if (const TouchReview own = review_touching(source_, S_, told_.touches, first_);
+                own.looked_at > 0)
+                touch.source_deep_share = own.deep_share();
         for (const size_t hand : {size_t(0), size_t(1)}) {
             if (touch.gap_cm[hand].empty()) continue;
             add_series(ReviewMeasure::gap, "hand" + std::string(sides[hand])) = std::move(touch.gap_cm[hand]);

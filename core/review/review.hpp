@@ -13,7 +13,7 @@
 // Direction: angle between the same segment (joint to next joint) of source and target.
 // Bend plane: angle between the planes of elbow and knee, where both bend by 20 degrees and more.
 // Wring: roll between a limb's bone and the next one, about the bone, since the aligned rest.
-// Touching: core/review/touching.hpp.
+// Touching: core/review/touching.hpp. Ranges of joints: core/review/ranges.hpp.
 // Hip path: hip centre beside M(hip centre), mean over +-0.25 s, RMS by leg length.
 #pragma once
 #include <array>
@@ -21,6 +21,7 @@
 #include <vector>
 
 #include "core/motion/kinematics.hpp"
+#include "core/review/ranges.hpp"
 #include "core/review/smoothness.hpp"
 #include "core/review/statistics.hpp"
 #include "core/review/touching.hpp"
@@ -39,7 +40,8 @@ enum class ReviewMeasure {
     wring,
     turn_change,
     gap,
-    depth
+    depth,
+    range
 };
 
 /// One measure of one row over all frames; 0 where nothing is measured.
@@ -91,9 +93,10 @@ struct Review {
     std::vector<NamedStat> bend_deg;       ///< a limb
     std::vector<NamedStat> wring_deg;      ///< a role
     std::vector<RoleSmoothness> smoothness;
-    double bone_length_change = 0.0;  ///< largest, relative
-    double hip_path = 0.0;            ///< share of leg length
-    TouchReview touching;             ///< of bodies with a mesh
+    double bone_length_change = 0.0;                         ///< largest, relative
+    double hip_path = 0.0;                                   ///< share of leg length
+    TouchReview touching;                                    ///< of bodies with a mesh
+    std::vector<RangeExcess> over_range, source_over_range;  ///< joints beyond people's, of target and source
     std::vector<ReachDeficit> deficits;
     int held_frames = 0;
     /// The same by frame, for drawing: a row a foot, limb or role.

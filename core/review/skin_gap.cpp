@@ -3,12 +3,15 @@
 #include <algorithm>
 #include <cmath>
 #include <string>
+#include <utility>
 
 #include "core/body/carried.hpp"
 
 namespace nb {
 
 namespace {
+
+constexpr double surely_m = 0.01;  // deeper: looked at twice
 
 /// What most of a vertex's weight goes to, among joints that have a mark: 0 none.
 int mark_of(const Mesh& mesh, std::uint32_t vertex, const std::vector<char>& marks) {
@@ -158,9 +161,40 @@ std::vector<std::array<Vec3, 3>> SkinGauge::triangles(const Pose& pose) const {
     return all;
 }
 
+bool SkinGauge::encloses(const BodySkin& skin, const Vec3& q) const {
+    // Solid angles of triangles (Van Oosterom & Strackee 1983; from memory).
+    double turns = 0.0;
+    for (const auto& corners : others_) {
+        const auto at = [&](size_t k) { return Vec3(skin[corners[k].mesh][corners[k].vertex] - q); };
+        const Vec3 a = at(0), b = at(1), c = at(2);
+        const double l = a.norm(), m = b.norm(), n = c.norm();
+        turns += std::atan2(a.dot(b.cross(c)), l * m * n + a.dot(b) * n + b.dot(c) * l + c.dot(a) * m);
+    }
+    return turns > pi;  // 2 pi once around
+}
+
+double SkinGauge::lowest(const Placed& near, const std::vector<Corner>& corners, double reach_m) const {
+    double least = reach_m;
+    std::vector<std::pair<double, const Corner*>> deep;
+    for (const Corner& corner : corners) {
+        const double height = near.height(near.at(corner), reach_m);
+        if (height < -surely_m)
+            deep.emplace_back(height, &corner);
+        else
+            least = std::min(least, height);
+    }
+    std::sort(deep.begin(), deep.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    for (const auto& [height, corner] : deep) {
+        if (encloses(near.skin, near.at(*corner))) return height;
+        least = std::min(least, -height);
+    }
+    return least;
+}
+
 double SkinGauge::over(const Vec3& p_W, const Pose& pose, double reach_m) const {
     const BodySkin skin = skin_of(character_, pose);
-    return place(skin, p_W, reach_m).height(p_W, reach_m);
+    const double height = place(skin, p_W, reach_m).height(p_W, reach_m);
+    return height < -surely_m && !encloses(skin, p_W) ? -height : height;
 }
 
 SkinGauge::Reading SkinGauge::read(const Pose& pose, double reach_m) const {
@@ -173,11 +207,8 @@ SkinGauge::Reading SkinGauge::read(const BodySkin& skin, const Pose& pose, doubl
     constexpr double arm_m = 0.4;  // from the wrist to all of hand and forearm
     const Placed near = place(skin, pose.p[size_t(hand_joint_)], reach_m + arm_m);
     if (near.triangles.empty()) return reading;
-    double lowest = reach_m;
-    for (const Corner& corner : hand_) lowest = std::min(lowest, near.height(near.at(corner), reach_m));
-    reading.gap_m = lowest;
-    for (const Corner& corner : forearm_) lowest = std::min(lowest, near.height(near.at(corner), reach_m));
-    reading.deepest_m = std::max(0.0, -lowest);
+    reading.gap_m = lowest(near, hand_, reach_m);
+    reading.deepest_m = std::max({0.0, -reading.gap_m, -lowest(near, forearm_, reach_m)});
     return reading;
 }
 

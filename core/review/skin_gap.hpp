@@ -42,6 +42,11 @@ class SkinGauge {
         std::uint32_t mesh, vertex;
     };
     struct Placed;
+    /// By the generalised winding number of all of it, more than a half: what is nearest does not tell it of skin that lies in
+    /// folds or ends (Jacobson, Kavan, Sorkine-Hornung 2013; from memory).
+    bool encloses(const BodySkin& skin, const Vec3& q) const;
+    /// The least height of vertices, at most `reach_m`; what seems to lie deep is looked at twice.
+    double lowest(const Placed& near, const std::vector<Corner>& corners, double reach_m) const;
     Placed place(const BodySkin& skin, const Vec3& about, double reach_m) const;
     const Character& character_;
     std::vector<Corner> hand_, forearm_;

@@ -7,6 +7,7 @@
 // `looks_a_second` times a second, where nothing touches a fourth as often; between two looks the last one stands.
 #pragma once
 #include <array>
+#include <optional>
 #include <vector>
 
 #include "core/motion/kinematics.hpp"
@@ -30,6 +31,8 @@ struct TouchReview {
     Stat depth_mm;     ///< hand and forearm, all looks
     int touching = 0;  ///< looks at touches
     int kept = 0;
+    /// Deep looks of the source itself by all; of sources with a mesh, where the target is deep at all.
+    std::optional<double> source_deep_share;
     int looked_at = 0, deep = 0;  ///< all looks, both hands
     /// By frame, left and right, cm; 0 outside of touches. Empty without a mesh or without that hand.
     std::array<std::vector<float>, 2> gap_cm, depth_cm;

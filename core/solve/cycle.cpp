@@ -123,6 +123,7 @@ void put_corrections(const Laid& laid, const Corrections& of_cycle, Corrections&
         put(laid, from.toe, still, to.toe);
         put(laid, from.hold, 0.0, to.hold);
         put(laid, of_cycle.hands[limb], HandShift(), all.hands[limb]);
+        put(laid, of_cycle.clear[limb], LimbClear(), all.clear[limb]);
     }
     std::erase_if(all.deficits, [&](const Deficit& deficit) {
         return deficit.worst_frame >= laid.cycle.first && deficit.worst_frame <= laid.cycle.last;

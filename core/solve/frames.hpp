@@ -45,6 +45,13 @@ struct HandShift {
     bool is_none() const { return by_m == Vec3::Zero() && turn == Vec3::Zero(); }
 };
 
+/// What the pass clear adds to a limb in one frame (core/solve/clear.hpp).
+struct LimbClear {
+    double aside_m = 0.0;      ///< q: the middle joint about start -> tip (`clear_turn_rad`)
+    Vec3 by_m = Vec3::Zero();  ///< d: of the tip, world
+    bool is_none() const { return aside_m == 0.0 && by_m == Vec3::Zero(); }
+};
+
 /// What contacts and touches add to one frame (core/solve/time/corrections.hpp).
 struct FrameCorrection {
     struct Limb {
@@ -61,6 +68,8 @@ struct FrameCorrection {
     bool is_held = true;                 ///< false: contacts add nothing
     std::array<HandShift, limb_count> hands;
     bool has_hands = false;  ///< else the pass touch goes by the frame alone
+    std::array<LimbClear, limb_count> clear;
+    bool has_clear = false;
 };
 
 }  // namespace nb

@@ -15,7 +15,7 @@ namespace nb {
 
 namespace {
 
-constexpr double lead_s = 0.35;
+constexpr double hold_lead_s = 0.35;
 constexpr double take_over_s = 0.5;
 constexpr double settle_s = 0.1;  // in which a thing that hands cannot reach goes over to them
 
@@ -72,14 +72,13 @@ bool holds_thing(const Program& program, size_t limb, double t_s) {
     if (!program.passes.hold) return false;
     for (const HeldThing& thing : program.things)
         for (const HeldThing::Hand& hand : thing.hands)
-            if (program.limbs[hand.limb].limb == limb && hand.when.led(t_s, lead_s) > 0.0) return true;
+            if (program.limbs[hand.limb].limb == limb && hand.when.led(t_s, hold_lead_s) > 0.0) return true;
     return false;
 }
 
-void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks& marks, Program& program) {
+void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
+                   const BodySurface& T_surface, Program& program) {
     if (marks.grips.empty() || bodies.T.roles.is_four_legged()) return;
-    // Of the pass touch, when that has it.
-    const BodySurface T_surface = program.near ? program.near->T : surface_of(bodies.T);
     std::array<Vec3, 2> S_palms{Vec3::Zero(), Vec3::Zero()};
     std::array<Vec3, 2> T_palms = S_palms;
     std::array<double, 2> by_length{1.0, 1.0};
@@ -118,12 +117,12 @@ void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& t
     if (!program.passes.hold) return;
     for (const HeldThing& thing : program.things) {
         if (std::none_of(thing.hands.begin(), thing.hands.end(), [&](const HeldThing::Hand& hand) {
-                return hand.when.led(source.t_s, lead_s) > 0.0;
+                return hand.when.led(source.t_s, hold_lead_s) > 0.0;
             }))
             continue;
         const Rigid X = by_hands(program, thing, source, target.R, target.p, take_over_s);
         for (const HeldThing::Hand& hand : thing.hands) {
-            const double w = hand.when.led(source.t_s, lead_s);
+            const double w = hand.when.led(source.t_s, hold_lead_s);
             if (w <= 0.0) continue;
             bring_arm(program, program.limbs[hand.limb],
                       w * (X * hand.on_thing_J - grip_of(hand, target.R, target.p)), source, target);

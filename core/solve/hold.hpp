@@ -21,6 +21,7 @@
 
 namespace nb {
 
+struct BodySurface;
 struct HandMarks;
 struct PairedBodies;
 struct Program;
@@ -39,7 +40,8 @@ struct HeldThing {
 /// Whether a limb's hand is led to a thing at a time, at all.
 bool holds_thing(const Program& program, size_t limb, double t_s);
 
-void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks& marks, Program& program);
+void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
+                   const BodySurface& T_surface, Program& program);
 void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& target);
 
 /// Where a thing of the source (a root joint beside the body) is beside the target, world: with the hands that hold it, else

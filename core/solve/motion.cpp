@@ -5,6 +5,7 @@
 #include <utility>
 
 #include "core/base/parallel.hpp"
+#include "core/solve/clear_way.hpp"
 #include "core/solve/hand_shifts.hpp"
 #include "core/solve/passes.hpp"
 #include "core/solve/time/passes.hpp"
@@ -89,17 +90,19 @@ SolvedMotion solve_motion(const MotionSolve& how, const WorldMotion& motion, con
             hand[f].turn *= 1.0 - hold[f];
         }
     }
-    const bool is_held = is_standing || solved.corrections.has_hands();
+    const auto pose = [&](int f) {
+        const FrameCorrection held = solved.corrections.at(f);
+        TargetFrame T = frame_of(solved.target, f);
+        run_passes(program, frame_of(motion, f), T,
+                   is_standing || held.has_hands || held.has_clear ? &held : nullptr);
+    };
     for_each_frame(motion.frames, how.threads, [&](int first, int last) {
-        for (int f = first; f < last && !is_cancelled; ++f) {
-            const FrameCorrection held = solved.corrections.at(f);
-            TargetFrame T = frame_of(solved.target, f);
-            run_passes(program, frame_of(motion, f), T, is_held ? &held : nullptr);
-        }
+        for (int f = first; f < last && !is_cancelled; ++f) pose(f);
         tell(first_share + held_share +
              (1.0 - first_share - held_share) * (done += last - first) / motion.frames);
     });
     if (is_cancelled) throw std::runtime_error("cancelled");
+    clear_motion(program, motion, how.threads, solved, pose);
     return solved;
 }
 

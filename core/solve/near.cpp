@@ -129,7 +129,8 @@ bool touches_skin(const Program& program, size_t limb, double t_s) {
     return false;
 }
 
-void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks& marks, Program& program) {
+void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
+                  const BodySurface& T_surface, Program& program) {
     const auto is_on_skin = [&](const Contact& touch) {
         return touch.is_sure_touch() && bodies.S.roles.joint(touch.on) >= 0;
     };
@@ -138,7 +139,7 @@ void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks&
         return;
     auto near = std::make_shared<NearProgram>();
     near->S = marks.surface;
-    near->T = surface_of(bodies.T);
+    near->T = T_surface;
     near->to_reference = reference_stature_m / std::max(0.01, stature(bodies.S.rig.skeleton, bodies.S.roles));
     near->by_stature = near->T.stature_m / std::max(0.01, near->S.stature_m);
     for (size_t i = 0; i < program.limbs.size(); ++i) {

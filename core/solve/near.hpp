@@ -76,7 +76,8 @@ struct NearProgram {
 bool touches_skin(const Program& program, size_t limb, double t_s);
 
 /// Hands of bodies on two legs that touch in a take. After `compile_limbs`.
-void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks& marks, Program& program);
+void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
+                  const BodySurface& T_surface, Program& program);
 /// `held`: what it adds there when that is known of the whole take; null: found in this frame alone.
 void pass_near(const Program& program, const SourceFrame& source, TargetFrame& target,
                const FrameCorrection* held = nullptr);

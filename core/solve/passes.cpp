@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "core/solve/clear.hpp"
 #include "core/solve/near.hpp"
 
 namespace nb {
@@ -21,6 +22,10 @@ bool has_touches(const Program& program) {
 
 bool has_things(const Program& program) {
     return !program.things.empty();
+}
+
+bool has_skins(const Program& program) {
+    return program.clear != nullptr;
 }
 
 bool can_run(const PassRow& pass, const Program& program) {
@@ -75,7 +80,9 @@ void run_passes(const Program& program, const SourceFrame& source, TargetFrame& 
     HeldFrame standing{held, {}};
     stand_passes(program, source, target, standing);
     pass_near(program, source, target, held);
+    clear_holding(program, source, target, held);
     pass_hold(program, source, target);
+    pass_clear(program, source, target, held);
     if (!program.touch.is_empty()) touch_places(program, source, target, standing.by);
     pass_twist(program, source, target);
 }

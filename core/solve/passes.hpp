@@ -29,9 +29,10 @@ bool is_gathered(const Program& program, int joint);
 bool is_twisted(const Program& program, int joint);
 bool has_touches(const Program& program);
 bool has_things(const Program& program);
+bool has_skins(const Program& program);
 
 /// In the order in which they are told.
-inline constexpr std::array<PassRow, 8> pass_table{{
+inline constexpr std::array<PassRow, 9> pass_table{{
     {"gather", &Passes::gather, "Roll that the source's twist bones carry comes back to the limb they lie in",
      nullptr, is_gathered, "nothing to gather"},
     {"root", &Passes::root,
@@ -52,6 +53,10 @@ inline constexpr std::array<PassRow, 8> pass_table{{
      nullptr, nullptr, "no hand lies on the body", has_touches},
     {"hold", &Passes::hold, "What hands hold in the take goes with the target's hands, and they lie on it",
      nullptr, nullptr, "nothing is held", has_things},
+    {"clear", &Passes::clear,
+     "Forearms and hands stay out of the body, shins and feet out of the other leg, where they are not in it "
+     "in the take",
+     nullptr, nullptr, "a body's skin is not known", has_skins},
     {"twist", &Passes::twist,
      "Roll is spread along the limbs by their twist bones, so that skin does not wring", nullptr, is_twisted,
      "no twist bones"},

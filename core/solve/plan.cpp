@@ -3,6 +3,7 @@
 #include "core/body/lines.hpp"
 #include "core/body/measures.hpp"
 #include "core/motion/kinematics.hpp"
+#include "core/solve/clear.hpp"
 #include "core/solve/near.hpp"
 #include "core/solve/paired.hpp"
 
@@ -43,8 +44,11 @@ Plan compile_plan(const Character& source, const Character& target, const Pairin
     if (take) {
         const HandMarks found = marks ? HandMarks() : hand_marks(source, *take);
         const HandMarks& of_hands = marks ? *marks : found;
-        compile_near(bodies, *take, of_hands, program);
-        compile_holds(bodies, *take, of_hands, program);
+        const BodySurface T_surface = target.roles.is_four_legged() ? BodySurface() : surface_of(target);
+        compile_near(bodies, *take, of_hands, T_surface, program);
+        compile_holds(bodies, *take, of_hands, T_surface, program);
+        compile_clear(bodies, of_hands.surface.parts.empty() ? surface_of(source) : of_hands.surface,
+                      T_surface, program);
         program.hand_touches = of_hands.touches;
     }
     compile_runs(bodies, program);

@@ -20,6 +20,7 @@
 
 namespace nb {
 
+struct ClearProgram;
 struct NearProgram;
 
 struct Program {
@@ -37,9 +38,10 @@ struct Program {
     std::vector<TwistOp> twists;
     std::array<EndOp, limb_count> ends;  ///< by `limb_names`
     TouchProgram touch;
-    std::vector<Contact> hand_touches;        ///< of the take, those that are unsure, too
-    std::vector<HeldThing> things;            ///< that hands hold in the take
-    std::shared_ptr<const NearProgram> near;  ///< null: no hand touches
+    std::vector<Contact> hand_touches;          ///< of the take, those that are unsure, too
+    std::vector<HeldThing> things;              ///< that hands hold in the take
+    std::shared_ptr<const NearProgram> near;    ///< null: no hand touches
+    std::shared_ptr<const ClearProgram> clear;  ///< null: bodies whose skin is not known
     double S_stature_m = 1.75;
 };
 

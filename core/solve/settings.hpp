@@ -19,6 +19,7 @@ struct Passes {
     bool contacts = true;
     bool touch = true;
     bool hold = true;
+    bool clear = true;
     bool twist = true;
     bool operator==(const Passes&) const = default;
 };

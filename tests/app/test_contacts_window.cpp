@@ -1,6 +1,8 @@
 // The contact lanes of the Transfer station, driven as a person drives them: drag an end, draw, remove,
 // another kind, undo, save, and a crash.
 #include <QCheckBox>
+#include <QMenu>
+#include <QToolButton>
 #include <QUndoStack>
 #include <QtTest>
 
@@ -257,6 +259,23 @@ class ContactsWindowTest : public test::WindowFixture {
         // The strip tells what of it is missed.
         for (const ReviewMeasure measure : {ReviewMeasure::gap, ReviewMeasure::depth})
             w().part<TransferSheet>().strip().set_measure(measure);
+        // One choice for all of the take, undone as one.
+        lanes().find_anew();
+        QVERIFY(settled());
+        QToolButton* hands = nullptr;
+        for (QToolButton* button : w().part<TransferSheet>().findChildren<QToolButton*>())
+            if (button->accessibleName() == "what the hands do") hands = button;
+        QVERIFY(hands && hands->isVisible());
+        QCOMPARE(hands->text(), QString("hands as found"));
+        hands->menu()->actions()[1]->trigger();
+        QVERIFY(settled());
+        QCOMPARE(hands->text(), QString("hands free"));
+        QCOMPARE(index_of("palm.left", 0), -1);
+        QVERIFY((at(middle) - held).norm() > 0.005);
+        w().undo_stack().undo();
+        QVERIFY(settled());
+        QCOMPARE(hands->text(), QString("hands as found"));
+        QVERIFY(at(middle) == held);
     }
 };
 

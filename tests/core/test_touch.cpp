@@ -311,6 +311,34 @@ class TouchTest : public QObject {
         QCOMPARE(nearest_to(watch.character, *watch.take, "palm.left", 200, 260), std::string("hips"));
     }
 
+    /// One choice for a take: what hands do.
+    void hands_do_what_is_chosen() {
+        for (const auto& [name, on_things, on_body] :
+             {std::tuple{"lantern-signal", true, false}, std::tuple{"weary-watch", false, true}}) {
+            LoadedFile take = test::demo_take(name);
+            const LoadedFile body = test::demo_body("dockhand");
+            const Contacts found = transfer(take.character, *take.take, body.character, {}, 2).contacts;
+            QCOMPARE(hands_do(take.character, found), std::optional(HandsDo::as_found));
+            for (const HandsDo what :
+                 {HandsDo::free, HandsDo::hold_things, HandsDo::touch_body, HandsDo::as_found}) {
+                const Contacts chosen = with_hands(take.character, *take.take, found, what);
+                take.take->contacts = chosen;
+                const TransferResult result = transfer(take.character, *take.take, body.character, {}, 2);
+                const bool holds = on_things && (what == HandsDo::hold_things || what == HandsDo::as_found);
+                const bool lies = on_body && (what == HandsDo::touch_body || what == HandsDo::as_found);
+                QCOMPARE(!result.plan.program.things.empty(), holds);
+                QCOMPARE(result.plan.program.near != nullptr, lies);
+                if (holds || lies || what == HandsDo::free)
+                    QCOMPARE(hands_do(take.character, chosen), std::optional(what));
+                // Feet stand as they did.
+                size_t feet = 0;
+                for (const Contact& contact : result.contacts.list) feet += !contact.is_touch();
+                QCOMPARE(feet, size_t(std::count_if(found.list.begin(), found.list.end(),
+                                                    [](const Contact& one) { return !one.is_touch(); })));
+            }
+        }
+    }
+
     /// Nothing jumps where a hand comes to the skin and leaves it.
     void hands_come_and_go_without_a_jump() {
         for (const std::string& name : touching_takes) {

@@ -12,6 +12,10 @@
 
 namespace nb::test {
 
+double uniform(Random& random, double low, double high) {
+    return std::uniform_real_distribution<double>(low, high)(random);
+}
+
 std::string capture(const std::string& name) {
     return "/usr/share/assimp/models/BVH/" + name;
 }
@@ -28,10 +32,6 @@ std::string rig(const std::string& path) {
 }
 
 namespace {
-
-double uniform(Random& random, double low, double high) {
-    return std::uniform_real_distribution<double>(low, high)(random);
-}
 
 Vec3 random_direction(Random& random) {
     std::normal_distribution<double> normal;

@@ -12,6 +12,7 @@
 namespace nb::test {
 
 using Random = std::mt19937_64;
+double uniform(Random& random, double low, double high);
 
 /// Folder of the open captures of Debian's package assimp-testmodels.
 std::string capture(const std::string& name);

@@ -9,9 +9,6 @@ namespace nb::test {
 
 namespace {
 
-double uniform(Random& random, double low, double high) {
-    return low + (high - low) * double(random() >> 11) * 0x1p-53;
-}
 bool chance(Random& random, double share) {
     return uniform(random, 0, 1) < share;
 }

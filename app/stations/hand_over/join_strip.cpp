@@ -16,10 +16,10 @@ namespace {
 
 constexpr double side_px = 14.0;
 constexpr double top_px = 20.0, rise_px = 26.0, base_px = top_px + rise_px;
-constexpr double grip_px = 5.0;
+constexpr double seam_grip_px = 5.0;
 constexpr double lines_px = 2 * 15.0;
 /// Words at a seam are this wide at most.
-constexpr double words_px = 190.0;
+constexpr double seam_words_px = 190.0;
 
 }  // namespace
 
@@ -89,9 +89,10 @@ std::pair<JoinStrip::Grip, int> JoinStrip::grip_at(const QPointF& at) const {
     const Joined* joined = shown();
     if (!joined || at.y() < top_px - 4 || at.y() > base_px + 4) return {Grip::none, 0};
     for (int i = 0; i < int(joined->seams.size()); ++i)
-        if (std::abs(drawn_at(place_of(Grip::overlap, i)).x() - at.x()) <= grip_px) return {Grip::overlap, i};
+        if (std::abs(drawn_at(place_of(Grip::overlap, i)).x() - at.x()) <= seam_grip_px)
+            return {Grip::overlap, i};
     for (const Grip grip : {Grip::first, Grip::last})
-        if (std::abs(drawn_at(place_of(grip)).x() - at.x()) <= grip_px) return {grip, 0};
+        if (std::abs(drawn_at(place_of(grip)).x() - at.x()) <= seam_grip_px) return {grip, 0};
     return {Grip::none, 0};
 }
 
@@ -101,8 +102,9 @@ int JoinStrip::item_at(const QPointF& at) const {
     const double frame = (at.x() - side_px) * frames_a_unit();
     for (int i = 0; i < int(joined->seams.size()); ++i) {
         const SeamReport& seam = joined->seams[size_t(i)];
-        const double wide = at.y() > base_px ? std::max(0.5 * seam.overlap, 0.4 * words_px * frames_a_unit())
-                                             : 0.5 * seam.overlap;
+        const double wide = at.y() > base_px
+                                ? std::max(0.5 * seam.overlap, 0.4 * seam_words_px * frames_a_unit())
+                                : 0.5 * seam.overlap;
         if (std::abs(frame - seam.frame) <= wide) return 2 * i + 1;
     }
     if (at.y() > base_px) return -1;
@@ -185,7 +187,7 @@ void JoinStrip::paint_seam(QPainter& painter, int index) const {
     painter.fillRect(QRectF(grip - 2, base_px - 0.5 * rise_px - 6, 4, 12),
                      is_chosen ? look().mark : look().dim);
 
-    const double wide = std::min(words_px, drawn_width() - 2.0);
+    const double wide = std::min(seam_words_px, drawn_width() - 2.0);
     const QRectF words(std::clamp(x - 0.5 * wide, 0.0, drawn_width() - wide), base_px + 5, wide, 15);
     painter.setFont(letters(11));
     painter.setPen(is_chosen ? look().mark : look().text);

@@ -17,7 +17,7 @@ namespace nb {
 
 namespace {
 
-constexpr int head_px = 26;
+constexpr int sheet_head_px = 26;
 constexpr int row_px = 20;
 constexpr int role_px = 132;
 
@@ -62,7 +62,7 @@ void RestSheet::set_rows(std::vector<RestRow> rows) {
 }
 
 int RestSheet::shown_rows() const {
-    return std::max(1, (drawn_height() - head_px) / row_px);
+    return std::max(1, (drawn_height() - sheet_head_px) / row_px);
 }
 
 void RestSheet::scroll_to(int first) {
@@ -86,7 +86,7 @@ void RestSheet::show_picked(const QString& role) {
 QRectF RestSheet::place_of(const QString& role) const {
     const int row = row_of(role) - first_;
     if (row_of(role) < 0 || row < 0 || row >= shown_rows()) return {};
-    return {0.0, double(head_px + row * row_px), double(drawn_width()), double(row_px)};
+    return {0.0, double(sheet_head_px + row * row_px), double(drawn_width()), double(row_px)};
 }
 
 /// The next round number above the largest gap; both bars are drawn to it.
@@ -114,7 +114,7 @@ void RestSheet::paintEvent(QPaintEvent*) {
     const QFont small = letters(11);
     painter.setFont(small);
     const auto heading = [&](double x, double w, const QString& text) {
-        painter.drawText(QRectF(x, 4, w, head_px - 6), Qt::AlignVCenter | Qt::AlignLeft,
+        painter.drawText(QRectF(x, 4, w, sheet_head_px - 6), Qt::AlignVCenter | Qt::AlignLeft,
                          painter.fontMetrics().elidedText(text, Qt::ElideRight, int(w)));
     };
     heading(24, role_px - 30, tr("role"));
@@ -126,11 +126,11 @@ void RestSheet::paintEvent(QPaintEvent*) {
     heading(at.evidence, at.right - at.evidence,
             at.has_stored ? tr("roll from: source · target") : tr("roll from"));
     painter.setPen(QPen(look().line, 1));
-    painter.drawLine(QPointF(12, head_px - 1.5), QPointF(drawn_width() - 10, head_px - 1.5));
+    painter.drawLine(QPointF(12, sheet_head_px - 1.5), QPointF(drawn_width() - 10, sheet_head_px - 1.5));
     painter.setFont(letters());
     for (int i = 0; i < shown_rows() && first_ + i < int(rows_.size()); ++i) {
         const RestRow& row = rows_[size_t(first_) + size_t(i)];
-        const double top = head_px + i * row_px;
+        const double top = sheet_head_px + i * row_px;
         const double middle = top + 0.5 * row_px;
         if (QString::fromStdString(row.role) == picked_) {
             painter.setPen(QPen(look().mark, 1));
@@ -176,17 +176,18 @@ void RestSheet::paintEvent(QPaintEvent*) {
     }
     // How far down the list one is.
     if (int(rows_.size()) > shown_rows()) {
-        const double whole = drawn_height() - head_px - 4;
+        const double whole = drawn_height() - sheet_head_px - 4;
         const double part = whole * shown_rows() / double(rows_.size());
-        painter.fillRect(QRectF(drawn_width() - 5, head_px + whole * first_ / double(rows_.size()), 3, part),
-                         look().line);
+        painter.fillRect(
+            QRectF(drawn_width() - 5, sheet_head_px + whole * first_ / double(rows_.size()), 3, part),
+            look().line);
     }
 }
 
 void RestSheet::mousePressEvent(QMouseEvent* event) {
     const double y = drawn_at(event->position()).y();
-    const int row = first_ + int((y - head_px) / row_px);
-    if (y < head_px || row < 0 || row >= int(rows_.size())) return;
+    const int row = first_ + int((y - sheet_head_px) / row_px);
+    if (y < sheet_head_px || row < 0 || row >= int(rows_.size())) return;
     picked_ = QString::fromStdString(rows_[size_t(row)].role);
     update();
     emit role_picked(picked_);
@@ -210,8 +211,8 @@ bool RestSheet::event(QEvent* event) {
     if (event->type() == QEvent::ToolTip) {
         auto* help = static_cast<QHelpEvent*>(event);
         const double y = drawn_at(help->pos()).y();
-        const int row = first_ + int((y - head_px) / row_px);
-        if (y >= head_px && row < int(rows_.size())) {
+        const int row = first_ + int((y - sheet_head_px) / row_px);
+        if (y >= sheet_head_px && row < int(rows_.size())) {
             const RestRow& r = rows_[size_t(row)];
             QToolTip::showText(help->globalPos(),
                                tr("%1: %2 of direction, %3 of roll now; %4 and %5 in the files.\n"

@@ -11,7 +11,7 @@ namespace nb {
 
 namespace {
 constexpr double left_px = 104.0;
-constexpr double head_px = 16.0;
+constexpr double rail_head_px = 16.0;
 constexpr double readable_px = 120.0;  // most names of bones
 
 /// What fills a role of a body; it lives as long as the body is in use. Null for a gap.
@@ -170,11 +170,11 @@ QRectF RailsView::rung(const std::vector<Rail>& all, size_t rail, size_t place) 
     size_t groups = 0;
     for (const Rail& r : all) groups += !r.name.isEmpty();
     // Fingers share the one line of names above the first.
-    const double later_px = shows_hands_ ? 6.0 : head_px;
-    const double heads = groups == 0 ? 0.0 : head_px + later_px * double(groups - 1);
+    const double later_px = shows_hands_ ? 6.0 : rail_head_px;
+    const double heads = groups == 0 ? 0.0 : rail_head_px + later_px * double(groups - 1);
     tall = std::clamp((drawn_height() - 14.0 - heads) / double(std::max<size_t>(1, all.size())), 15.0, 24.0);
     for (size_t i = 0; i <= rail; ++i) {
-        if (!all[i].name.isEmpty()) top += i == 0 ? head_px : later_px;
+        if (!all[i].name.isEmpty()) top += i == 0 ? rail_head_px : later_px;
         if (i < rail) top += tall;
     }
     return {left_px + wide * double(place), top, wide - 8.0, tall};

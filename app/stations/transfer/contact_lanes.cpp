@@ -21,7 +21,7 @@ namespace nb {
 
 namespace {
 
-constexpr int grip_px = 5;
+constexpr int contact_grip_px = 5;
 
 /// "heel L", "wrist R"
 QString lane_name(const std::string& point) {
@@ -176,17 +176,17 @@ QPoint ContactLanes::place_of(const QString& point, int frame) const {
 
 ContactLanes::Hit ContactLanes::hit(const QPoint& at) const {
     Hit result;
-    if (at.x() < ErrorStrip::left_px - grip_px || lanes_.empty()) return result;
+    if (at.x() < ErrorStrip::left_px - contact_grip_px || lanes_.empty()) return result;
     result.lane = std::clamp((at.y() - 2) / lane_px, 0, int(lanes_.size()) - 1);
     const auto& list = workspace_.contacts().list;
     for (int i = 0; i < int(list.size()); ++i) {
         if (list[size_t(i)].point != lanes_[size_t(result.lane)]) continue;
         const double a = x_of(list[size_t(i)].first);
         const double b = x_of(list[size_t(i)].last);
-        if (at.x() < a - grip_px || at.x() > b + grip_px) continue;
+        if (at.x() < a - contact_grip_px || at.x() > b + contact_grip_px) continue;
         result.index = i;
         // The outer half of each end is a handle; narrow windows keep a middle.
-        const double reach = std::min<double>(grip_px, (b - a) / 3);
+        const double reach = std::min<double>(contact_grip_px, (b - a) / 3);
         result.grip = at.x() <= a + reach ? Grip::first : at.x() >= b - reach ? Grip::last : Grip::whole;
         if (at.x() >= a && at.x() <= b) break;
     }
@@ -298,6 +298,17 @@ void ContactLanes::set_touch(const std::string& on, bool is_unsure) {
 void ContactLanes::find_anew() {
     if (!workspace_.contacts().is_by_hand && !workspace_.contacts().are_touches_by_hand) return;
     undo_.push(new ChangeContacts(workspace_, Contacts(), tr("find the contacts anew")));
+    choose(-1);
+}
+
+void ContactLanes::set_hands(HandsDo what) {
+    const auto source = workspace_.source();
+    if (!source || !source->file.take) return;
+    const Contacts& now = workspace_.contacts();
+    if (hands_do(source->file.character, now) == what) return;
+    undo_.push(new ChangeContacts(workspace_,
+                                  with_hands(source->file.character, *source->file.take, now, what),
+                                  tr("what the hands do")));
     choose(-1);
 }
 

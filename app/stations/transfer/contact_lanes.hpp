@@ -10,6 +10,7 @@
 #include "app/stations/transfer/frame_scale.hpp"
 #include "app/work/playback.hpp"
 #include "app/work/workspace.hpp"
+#include "core/contact/touches.hpp"
 
 class QMenu;
 class QUndoStack;
@@ -45,6 +46,8 @@ class ContactLanes : public Drawing {
     /// What the chosen touch lies on, and whether it is held.
     void set_touch(const std::string& on, bool is_unsure);
     void find_anew();
+    /// What hands do in the take, in one choice.
+    void set_hands(HandsDo what);
 
   signals:
     void explained(const QString& line);

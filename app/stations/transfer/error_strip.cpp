@@ -36,6 +36,8 @@ QString measure_name(ReviewMeasure measure) {
             return QObject::tr("hand off what it touches");
         case ReviewMeasure::depth:
             return QObject::tr("arm inside the body");
+        case ReviewMeasure::range:
+            return QObject::tr("beyond people's joints");
     }
     return {};
 }
@@ -215,7 +217,11 @@ QString ErrorStrip::why(const QString& row, int frame) const {
                    ? tr("%1 touches nothing in frame %2, or lies on it.").arg(who).arg(frame)
                : measure_ == ReviewMeasure::depth
                    ? tr("%1 is outside the body in frame %2.").arg(who).arg(frame)
+               : measure_ == ReviewMeasure::range
+                   ? tr("%1 turns no farther than people's joints do in frame %2.").arg(who).arg(frame)
                    : tr("%1 is exact in frame %2.").arg(who).arg(frame);
+    if (measure_ == ReviewMeasure::range)
+        return told(tr("%1 turns %2° farther than people's joints do, in frame %3."), 0);
     if (measure_ == ReviewMeasure::gap)
         return told(tr("%1 is %2 cm off the skin that it touches in the take, in frame %3, by the mesh."), 1);
     if (measure_ == ReviewMeasure::depth)

@@ -2,6 +2,8 @@
 
 #include <QComboBox>
 #include <QLabel>
+#include <QMenu>
+#include <QToolButton>
 #include <QVBoxLayout>
 
 #include "app/look/flow.hpp"
@@ -62,7 +64,7 @@ QLayout* TransferSheet::make_head() {
     for (const ReviewMeasure m :
          {ReviewMeasure::slide, ReviewMeasure::height, ReviewMeasure::below, ReviewMeasure::tip,
           ReviewMeasure::direction, ReviewMeasure::bend, ReviewMeasure::wring, ReviewMeasure::turn_change,
-          ReviewMeasure::gap, ReviewMeasure::depth, ReviewMeasure::source_slide})
+          ReviewMeasure::gap, ReviewMeasure::depth, ReviewMeasure::range, ReviewMeasure::source_slide})
         measure_->addItem(QString("%1, %2").arg(measure_name(m), measure_unit(m)), int(m));
     connect(measure_, &QComboBox::currentIndexChanged, this,
             [this] { strip_->set_measure(ReviewMeasure(measure_->currentData().toInt())); });
@@ -72,14 +74,60 @@ QLayout* TransferSheet::make_head() {
     worst_->setToolTip(tr("Goes to the worst frame, then the next (W)"));
     worst_->setFocusPolicy(Qt::TabFocus);
     connect(worst_, &QToolButton::clicked, this, &TransferSheet::go_to_next_worst);
+    build_hands();
     hint_ = new QLabel(this);
     hint_->setProperty("dim", true);
     hint_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     head->addWidget(measure_);
     head->addWidget(worst_);
     head->addWidget(quantity_);
+    head->addWidget(hands_);
     head->addWidget(hint_);
     return head;
+}
+
+namespace {
+
+struct HandsChoice {
+    HandsDo what;
+    const char *name, *does;
+};
+constexpr std::array<HandsChoice, 4> hands_choices{{
+    {HandsDo::as_found, QT_TR_NOOP("hands as found"),
+     QT_TR_NOOP("As found: what they touch in the take they touch on the target")},
+    {HandsDo::free, QT_TR_NOOP("hands free"), QT_TR_NOOP("Free: they go where angles put them")},
+    {HandsDo::hold_things, QT_TR_NOOP("hands on things"),
+     QT_TR_NOOP("On things: they hold what they hold, and touch nothing else")},
+    {HandsDo::touch_body, QT_TR_NOOP("hands on the body"),
+     QT_TR_NOOP("On the body: they lie where they lie on it, and hold nothing")},
+}};
+
+}  // namespace
+
+void TransferSheet::build_hands() {
+    hands_ = new QToolButton(this);
+    hands_->setAccessibleName(tr("what the hands do"));
+    hands_->setToolTip(tr("What the hands do in this take, for every target; the lanes below show when"));
+    hands_->setFocusPolicy(Qt::TabFocus);
+    hands_->setPopupMode(QToolButton::InstantPopup);
+    auto* menu = new QMenu(hands_);
+    for (const HandsChoice& choice : hands_choices)
+        connect(menu->addAction(tr(choice.does)), &QAction::triggered, this,
+                [this, what = choice.what] { lanes_->set_hands(what); });
+    hands_->setMenu(menu);
+    connect(&workspace_, &Workspace::result_changed, this, &TransferSheet::refresh_hands);
+    refresh_hands();
+}
+
+void TransferSheet::refresh_hands() {
+    const auto source = workspace_.source();
+    const bool has_hands = source && source->file.take && !source->file.character.roles.is_four_legged();
+    hands_->setVisible(has_hands && page_ == Page::strip);
+    if (!has_hands) return;
+    const auto now = hands_do(source->file.character, workspace_.contacts());
+    hands_->setText(tr("hands by hand"));
+    for (const HandsChoice& choice : hands_choices)
+        if (choice.what == now) hands_->setText(tr(choice.name));
 }
 
 void TransferSheet::show_page(Page page) {
@@ -91,6 +139,7 @@ void TransferSheet::show_page(Page page) {
     measure_->setVisible(page == Page::strip);
     worst_->setVisible(page == Page::strip);
     lanes_->setVisible(page != Page::events);
+    refresh_hands();
     events_->setVisible(page == Page::events);
     hint_->setText(page == Page::curves  ? tr("of the selected bone · wheel: zoom, click: go there")
                    : page == Page::strip ? tr("a bar a frame · click: go there, and why")

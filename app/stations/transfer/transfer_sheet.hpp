@@ -47,6 +47,8 @@ class TransferSheet : public QWidget {
     void page_shown(Page page);
 
   private:
+    void build_hands();
+    void refresh_hands();
     Workspace& workspace_;
     Playback& playback_;
     ErrorStrip* strip_;
@@ -56,7 +58,7 @@ class TransferSheet : public QWidget {
     EventDesk& desk_;
     Page page_ = Page::strip;
     QComboBox *measure_, *quantity_;
-    QToolButton* worst_;
+    QToolButton *worst_, *hands_;
     std::array<QToolButton*, 3> pages_{};
     QLabel* hint_;
 

@@ -24,7 +24,7 @@ using gltf::transform_of;
 namespace {
 
 /// Nodes below each other that are read, as in BVH files.
-constexpr int deepest = 512;
+constexpr int deepest_tree = 512;
 
 /// A frame this near to a key, as a share of a frame, is the key.
 constexpr double key_snap = 0.05;
@@ -66,9 +66,9 @@ struct Track {
 };
 
 /// Joints in order, with the scale of all ancestors taken into the offsets.
-class Reader {
+class GltfReader {
   public:
-    Reader(const tinygltf::Model& model, const std::string& path, int animation)
+    GltfReader(const tinygltf::Model& model, const std::string& path, int animation)
         : model_(model), path_(path), animation_(animation) {}
 
     SkeletonFile read() {
@@ -120,8 +120,8 @@ class Reader {
         while (!stack.empty()) {
             const int n = stack.back();
             stack.pop_back();
-            if (depth[size_t(n)] >= deepest)
-                throw FileError(path_, fmt::format("its nodes hang more than {} deep", deepest),
+            if (depth[size_t(n)] >= deepest_tree)
+                throw FileError(path_, fmt::format("its nodes hang more than {} deep", deepest_tree),
                                 "the file is damaged or no skeleton");
             for (const int child : model_.nodes[size_t(n)].children) {
                 depth[size_t(child)] = depth[size_t(n)] + 1;
@@ -379,7 +379,7 @@ class Reader {
 SkeletonFile read_gltf(const std::string& path, int animation) {
     std::string encoding;
     const tinygltf::Model model = gltf::read_model(path, &encoding);
-    SkeletonFile file = Reader(model, path, animation).read();
+    SkeletonFile file = GltfReader(model, path, animation).read();
     file.facts.encoding = encoding;
     return file;
 }

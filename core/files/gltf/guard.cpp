@@ -39,7 +39,7 @@ std::string percent_decoded(const std::string& uri) {
 namespace {
 
 constexpr const char* again = "export the file again";
-constexpr int deepest = 200;
+constexpr int deepest_json = 200;
 constexpr std::uint32_t json_chunk = 0x4E4F534A;  // glTF 2.0, section 4.4.3
 constexpr size_t header_size = 12;
 constexpr size_t chunk_header_size = 8;
@@ -144,8 +144,8 @@ Guarded guard(std::string& bytes, const std::string& path) {
                             "rename it after what it is, or export it as .glb");
     }
     auto [at, length] = is_binary ? json_of_binary(bytes, path) : std::pair<size_t, size_t>{0, bytes.size()};
-    if (depth_of(std::string_view(bytes).substr(at, length)) > deepest)
-        throw FileError(path, fmt::format("is nested more than {} deep", deepest), again);
+    if (depth_of(std::string_view(bytes).substr(at, length)) > deepest_json)
+        throw FileError(path, fmt::format("is nested more than {} deep", deepest_json), again);
     if (!is_utf8(std::string_view(bytes).substr(at, length))) {
         std::string json = bytes.substr(at, length);
         guarded.encoding = guess_encoding({json});

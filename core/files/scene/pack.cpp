@@ -38,9 +38,9 @@ class Writer {
     void count(std::uint64_t n) { plain(n); }
 };
 
-class Reader {
+class PackReader {
   public:
-    Reader(const std::string& bytes, const std::string& path) : bytes_(bytes), path_(path) {
+    PackReader(const std::string& bytes, const std::string& path) : bytes_(bytes), path_(path) {
         if (!bytes.starts_with(mark)) fail();
         at_ = std::strlen(mark);
     }
@@ -183,7 +183,7 @@ std::string pack(SkeletonFile& file) {
 }
 
 SkeletonFile unpack(const std::string& bytes, const std::string& path) {
-    Reader reader(bytes, path);
+    PackReader reader(bytes, path);
     SkeletonFile file;
     each_field(reader, file);
     if (!reader.is_at_end() || !fits(file)) reader.fail();

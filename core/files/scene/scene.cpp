@@ -58,9 +58,9 @@ class FilesBeside : public Assimp::DefaultIOSystem {
     std::filesystem::path folder_;
 };
 
-class Reader {
+class SceneReader {
   public:
-    Reader(const aiScene& scene, const std::string& path, int animation)
+    SceneReader(const aiScene& scene, const std::string& path, int animation)
         : scene_(scene), path_(path), animation_(animation) {}
 
     SkeletonFile read() {
@@ -375,7 +375,7 @@ SkeletonFile read_scene(const std::string& path, int animation) {
                             ? "is of a kind that is not read"
                             : "is broken, or of a version that is not read",
                         "export the file again, or as .bvh or .glb");
-    return Reader(*scene, path, animation).read();
+    return SceneReader(*scene, path, animation).read();
 }
 
 }  // namespace nb

@@ -41,6 +41,8 @@ struct Corrections {
     std::vector<Vec3> hips_turn;                           ///< rotation vectors about the hip centre, rad
     std::array<LimbCorrections, limb_count> limbs;         ///< by `limb_names`
     std::array<std::vector<HandShift>, limb_count> hands;  ///< by the pass touch; all empty: it does nothing
+    std::array<std::vector<LimbClear>, limb_count>
+        clear;  ///< by the pass clear; empty: that limb meets nothing
     std::vector<Deficit> deficits;
     std::vector<SolverSummary> summaries;
     std::vector<std::string> ignored;  ///< points of contacts by hand that this target cannot hold, each once
@@ -48,6 +50,9 @@ struct Corrections {
     bool is_empty() const { return hips_m.empty(); }
     bool has_hands() const {
         return std::any_of(hands.begin(), hands.end(), [](const auto& one) { return !one.empty(); });
+    }
+    bool has_clear() const {
+        return std::any_of(clear.begin(), clear.end(), [](const auto& one) { return !one.empty(); });
     }
     FrameCorrection at(int frame) const;
 };

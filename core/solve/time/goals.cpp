@@ -57,6 +57,9 @@ FrameCorrection Corrections::at(int frame) const {
     result.has_hands = has_hands();
     for (size_t i = 0; i < limb_count; ++i)
         if (!hands[i].empty()) result.hands[i] = hands[i][f];
+    result.has_clear = has_clear();
+    for (size_t i = 0; i < limb_count; ++i)
+        if (!clear[i].empty()) result.clear[i] = clear[i][f];
     if (is_empty()) return result;
     result.hips_m = hips_m[f];
     if (!touched_m.empty()) result.touched_m = touched_m[f];

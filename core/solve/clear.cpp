@@ -1,0 +1,224 @@
+#include "core/solve/clear.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <memory>
+#include <string>
+
+#include "core/solve/body.hpp"
+#include "core/solve/near.hpp"
+#include "core/solve/paired.hpp"
+#include "core/solve/program.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr size_t samples_of_hand = 20;  // of the hand's samples
+/// Rows of points over the forearm's skin, and how many lie around it.
+constexpr std::array<double, 4> forearm_rows{0.1, 0.35, 0.6, 0.85};
+constexpr int ring_points = 6;
+
+bool is_of_leg(const std::string& role) {
+    const std::string part = role_part(role);
+    return part == "thigh" || part == "shin" || part == "foot";
+}
+
+std::optional<ClearGroup> group_of(const std::string& role) {
+    const std::string part = role_part(role);
+    const bool is_left = role_side(role) == Side::left;
+    if (is_trunk(role)) return ClearGroup::trunk;
+    if (part == "head" || part == "neck") return ClearGroup::head;
+    if (is_of_leg(role)) return is_left ? ClearGroup::leg_left : ClearGroup::leg_right;
+    if (part == "upperarm" || part == "forearm" || part == "hand") return ClearGroup::other_arm;
+    return {};
+}
+
+Side other_side(Side side) {
+    return side == Side::left ? Side::right : Side::left;
+}
+
+ClearBody body_of(const Character& character, const BodySurface& surface) {
+    ClearBody body;
+    body.surface = surface;
+    for (size_t i = 0; i < surface.parts.size(); ++i)
+        if (const auto group = group_of(surface.parts[i].role))
+            body.parts.push_back({i, surface.parts[i].joint, *group, capsule_of(surface.parts[i])});
+    for (size_t limb = 0; limb < limb_count; ++limb) {
+        const bool is_arm = limb >= 2;
+        const Side side = role_side(limb_names[limb]);
+        const std::string suffix(side_suffix(side));
+        ClearBody::Limb& own = body.limbs[limb];
+        for (const std::string role : is_arm ? std::array{"forearm", "hand"} : std::array{"shin", "foot"}) {
+            const PartSurface* part = surface.part(role + suffix);
+            if (!part) continue;
+            ClearBody::Bone& bone = own.bones.emplace_back();
+            bone.joint = part->joint;
+            bone.is_end = role == "hand" || role == "foot";
+            bone.capsule_J = capsule_of(*part);
+            if (!is_arm) continue;
+            if (bone.is_end) {
+                for (size_t k = 0; k < std::min(samples_of_hand, part->samples_F.size()); ++k)
+                    bone.points.push_back({part->X_JF * part->samples_F[k], 1.0});
+                continue;
+            }
+            const Vec3 elbow(0.0, 0.0, -part->cap_m[0]);
+            bone.points.push_back({part->X_JF * elbow, 0.0});
+            for (const double s : forearm_rows)
+                for (int k = 0; k < ring_points; ++k)
+                    bone.points.push_back(
+                        {part->X_JF * part->point({s, 2.0 * pi * k / ring_points, 0.0, 0.0}), s});
+        }
+        own.tip = character.roles.joint((is_arm ? "hand" : "foot") + suffix);
+        if (own.tip < 0) own.bones.clear();
+        if (own.bones.empty()) continue;
+        const RestAlignment& rest = character.rest;
+        const auto place = [&](int joint, const Vec3& p_J) {
+            return Vec3(rest.p_WJ0[size_t(joint)] + rest.R_WJ0[size_t(joint)] * p_J);
+        };
+        for (const ClearBody::Bone& bone : own.bones)
+            for (const ClearBody::SkinPoint& point : bone.points)
+                own.long_m = std::max(own.long_m,
+                                      (place(bone.joint, point.at_J) - rest.p_WJ0[size_t(own.tip)]).norm());
+        for (size_t i = 0; i < body.parts.size(); ++i) {
+            const std::string& role = surface.parts[body.parts[i].surface].role;
+            const bool is_of_an_arm = body.parts[i].group == ClearGroup::other_arm;
+            if (is_arm && !is_of_an_arm) own.by_skin.push_back(i);
+            if (is_arm && is_of_an_arm && role_side(role) == other_side(side)) own.by_capsule.push_back(i);
+            if (!is_arm && is_of_leg(role) && role_side(role) == other_side(side))
+                own.by_capsule.push_back(i);
+        }
+    }
+    return body;
+}
+
+}  // namespace
+
+void compile_clear(const PairedBodies& bodies, const BodySurface& S_surface, const BodySurface& T_surface,
+                   Program& program) {
+    if (bodies.S.roles.is_four_legged() || bodies.T.roles.is_four_legged() || S_surface.parts.empty() ||
+        T_surface.parts.empty())
+        return;
+    auto clear = std::make_shared<ClearProgram>();
+    clear->S = body_of(bodies.S, S_surface);
+    clear->T = body_of(bodies.T, T_surface);
+    clear->by_stature = T_surface.stature_m / std::max(0.01, S_surface.stature_m);
+    // A limb is moved by what reaches.
+    for (size_t limb = 0; limb < limb_count; ++limb)
+        if (std::none_of(program.limbs.begin(), program.limbs.end(),
+                         [&](const LimbOp& op) { return op.limb == limb; }))
+            clear->T.limbs[limb].bones.clear();
+    const Pose rest = aligned_pose(bodies.T.rest);
+    std::vector<ClearHeight> found;
+    for (size_t limb = 0; limb < limb_count; ++limb) {
+        clear->at_rest_m[limb].fill(0.0);
+        heights_under(clear->T, limb, {rest.R, rest.p}, 0.0, found);
+        for (const ClearHeight& height : found) {
+            double& least = clear->at_rest_m[limb][size_t(clear->T.parts[height.part].group)];
+            least = std::min(least, height.height_m);
+        }
+    }
+    program.clear = std::move(clear);
+}
+
+void heights_under(const ClearBody& body, size_t limb, const SourceFrame& frame, double below_m,
+                   std::vector<ClearHeight>& found) {
+    found.clear();
+    const ClearBody::Limb& own = body.limbs[limb];
+    if (own.bones.empty()) return;
+    const Vec3& tip = frame.p[size_t(own.tip)];
+    const auto at = [&](int joint) { return Rigid{frame.R[size_t(joint)], frame.p[size_t(joint)]}; };
+    for (const size_t i : own.by_skin) {
+        const PartSurface& part = body.surface.parts[body.parts[i].surface];
+        const Rigid X_FW = inverse(part.frame(frame.R[size_t(part.joint)], frame.p[size_t(part.joint)]));
+        if (part.at_least_over(X_FW * tip) > below_m + own.long_m) continue;
+        for (size_t b = 0; b < own.bones.size(); ++b) {
+            const ClearBody::Bone& bone = own.bones[b];
+            const Rigid X_FJ = X_FW * at(bone.joint);
+            // Of every ring of points the lowest.
+            const ClearBody::SkinPoint* lowest = nullptr;
+            double least = below_m;
+            for (size_t k = 0; k < bone.points.size(); ++k) {
+                const ClearBody::SkinPoint& point = bone.points[k];
+                const Vec3 u = X_FJ * point.at_J;
+                if (part.at_least_over(u) < least)
+                    if (const double height = part.place(u).h; height < least) {
+                        least = height;
+                        lowest = &point;
+                    }
+                if (k + 1 < bone.points.size() && bone.points[k + 1].along == point.along) continue;
+                if (lowest)
+                    found.push_back(
+                        {b, i, least, lowest->along, at(bone.joint) * lowest->at_J, Vec3::UnitY(), false});
+                lowest = nullptr;
+                least = below_m;
+            }
+        }
+    }
+    for (size_t b = 0; b < own.bones.size(); ++b) {
+        const Capsule bone = at(own.bones[b].joint) * own.bones[b].capsule_J;
+        for (const size_t i : own.by_capsule) {
+            const CapsuleGap gap = gap_between(bone, at(body.parts[i].joint) * body.parts[i].capsule_J);
+            if (gap.height_m < below_m)
+                found.push_back(
+                    {b, i, gap.height_m, own.bones[b].is_end ? 1.0 : gap.t, bone.at(gap.t), gap.out, true});
+        }
+    }
+}
+
+Vec3 skin_normal(const ClearBody& body, const ClearHeight& height, const SourceFrame& frame) {
+    const PartSurface& part = body.surface.parts[body.parts[height.part].surface];
+    const Rigid X = part.frame(frame.R[size_t(part.joint)], frame.p[size_t(part.joint)]);
+    return X.R * Vec3(part.lie(part.place(inverse(X) * height.at)).col(0));
+}
+
+double clear_turn_rad(const LimbClear& clear, double length_m) {
+    // A quarter of the limb: as far as a bent elbow stands off.
+    return most_clear_turn_rad * std::tanh(clear.aside_m / (0.25 * length_m * most_clear_turn_rad));
+}
+
+namespace {
+
+bool has_clear(const Program& program, const FrameCorrection* held) {
+    return program.passes.clear && program.clear && held && held->has_clear;
+}
+
+}  // namespace
+
+void clear_holding(const Program& program, const SourceFrame& source, TargetFrame& target,
+                   const FrameCorrection* held) {
+    if (!has_clear(program, held)) return;
+    for (size_t i = 0; i < program.limbs.size(); ++i) {
+        const LimbOp& limb = program.limbs[i];
+        const Vec3& by = held->clear[limb.limb].by_m;
+        if (by != Vec3::Zero() && holds_thing(program, i, source.t_s))
+            bring_arm(program, limb, by, source, target);
+    }
+}
+
+void pass_clear(const Program& program, const SourceFrame& source, TargetFrame& target,
+                const FrameCorrection* held) {
+    if (!has_clear(program, held)) return;
+    for (size_t i = 0; i < program.limbs.size(); ++i) {
+        const LimbOp& limb = program.limbs[i];
+        const LimbClear& clear = held->clear[limb.limb];
+        if (clear.is_none()) continue;
+        const Vec3 start = target.p[size_t(limb.T_start)];
+        const Vec3 tip = target.p[size_t(limb.T_tip)];
+        const double length =
+            (target.p[size_t(limb.T_mid)] - start).norm() + (tip - target.p[size_t(limb.T_mid)]).norm();
+        if (length < 1e-6 || (tip - start).norm() < 1e-6) continue;
+        const Quat turn = exp_rotation(clear_turn_rad(clear, length) * (tip - start).normalized());
+        turn_joint(target, limb.T_start, turn);
+        turn_joint(target, limb.T_mid, turn);
+        follow_anew(program, source, target, false);
+        if (limb.limb >= 2) {
+            if (!holds_thing(program, i, source.t_s)) bring_arm(program, limb, clear.by_m, source, target);
+        } else if (clear.by_m != Vec3::Zero()) {
+            move_tip(program, limb, clear.by_m, source, target);
+            follow_anew(program, source, target, false);
+        }
+    }
+}
+
+}  // namespace nb

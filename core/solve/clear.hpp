@@ -1,0 +1,103 @@
+// Pass clear: forearms and hands stay out of trunk, head, legs and the other arm, shins and feet out of the other leg.
+//
+// What is wanted, for every part of the body a limb can run into: height at least min(0, k h_S, h_0), with h_S the least
+// height of the source's own limb over that group of parts (trunk, head, a leg, the other arm), k the statures,
+// h_0 that of the target at its aligned rest. So nobody is put farther out than skin on skin, what sinks in in the source may
+// sink in as deep, and a body whose rest lies in itself keeps that.
+//
+// Heights: points all over hand and forearm over the radial surfaces (core/surface/surface.hpp); arm to arm and leg to leg by capsules with unlike ends (core/surface/capsule.hpp).
+//
+// What a limb does where it is deeper: its middle joint turns about start -> tip by theta, which leaves hand and foot where they
+// are; what that lacks the tip goes out of the skin, d (feet along the floor only). Found over the take, smooth in time
+// (core/solve/clear_way.hpp). A foot that is held and a hand that touches do not move: there knee and elbow alone give.
+// Hands that hold a thing take it along; two of them not along the line between them. Where nothing meets nothing changes, to
+// the bit.
+#pragma once
+#include <array>
+#include <functional>
+#include <optional>
+#include <vector>
+
+#include "core/solve/frames.hpp"
+#include "core/surface/capsule.hpp"
+#include "core/surface/surface.hpp"
+
+namespace nb {
+
+struct LimbOp;
+struct PairedBodies;
+struct Program;
+struct SolvedMotion;
+
+/// What a limb may run into, by groups of parts.
+enum class ClearGroup : size_t { trunk, head, leg_left, leg_right, other_arm };
+inline constexpr size_t clear_groups = 5;
+
+/// A body's skin as the pass looks at it.
+struct ClearBody {
+    struct Part {
+        size_t surface = 0;  ///< of `surface.parts`
+        int joint = -1;
+        ClearGroup group = ClearGroup::trunk;
+        Capsule capsule_J;  ///< in its joint's frame
+    };
+    struct SkinPoint {
+        Vec3 at_J = Vec3::Zero();
+        double along = 1.0;  ///< of the lower bone, 0 at the middle joint, 1 at the tip and beyond
+    };
+    /// Forearm or shin, hand or foot.
+    struct Bone {
+        int joint = -1;
+        bool is_end = false;
+        Capsule capsule_J;
+        std::vector<SkinPoint> points;
+    };
+    struct Limb {
+        std::vector<Bone> bones;
+        double long_m = 0.0;             ///< no point of them is farther from the tip
+        int tip = -1;                    ///< joint
+        std::vector<size_t> by_skin;     ///< of `parts`: by points
+        std::vector<size_t> by_capsule;  ///< of `parts`: by capsules
+    };
+    BodySurface surface;
+    std::vector<Part> parts;
+    std::array<Limb, limb_count> limbs;  ///< by `limb_names`; without bones: it is not looked at
+};
+
+/// How a bone of a limb lies over a part.
+struct ClearHeight {
+    size_t bone = 0, part = 0;
+    double height_m = 0.0;
+    double along = 1.0;        ///< as `ClearBody::SkinPoint`
+    Vec3 at = Vec3::Zero();    ///< of the limb, world
+    Vec3 out = Vec3::UnitY();  ///< out of the part, world, unit; of skins found by `skin_normal`
+    bool is_capsule = false;
+};
+
+struct ClearProgram {
+    ClearBody S, T;
+    std::array<std::array<double, clear_groups>, limb_count> at_rest_m{};  ///< h_0
+    double by_stature = 1.0;
+};
+
+/// For bodies on two legs. After `compile_limbs`.
+void compile_clear(const PairedBodies& bodies, const BodySurface& S_surface, const BodySurface& T_surface,
+                   Program& program);
+
+/// Heights under `below_m` of a limb over all it can run into: the least of each ring of points over each part.
+void heights_under(const ClearBody& body, size_t limb, const SourceFrame& frame, double below_m,
+                   std::vector<ClearHeight>& found);
+/// Out of a part's skin at a point, world.
+Vec3 skin_normal(const ClearBody& body, const ClearHeight& height, const SourceFrame& frame);
+
+/// The most the middle joint turns, rad; and per metre of `LimbClear::aside_m`.
+inline constexpr double most_clear_turn_rad = 0.9;
+double clear_turn_rad(const LimbClear& clear, double length_m);
+
+/// A frame with what was found for it: tips of arms that hold things before these are put into their hands, all else after.
+void clear_holding(const Program& program, const SourceFrame& source, TargetFrame& target,
+                   const FrameCorrection* held);
+void pass_clear(const Program& program, const SourceFrame& source, TargetFrame& target,
+                const FrameCorrection* held);
+
+}  // namespace nb

@@ -1,0 +1,310 @@
+#include "core/solve/clear_way.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <span>
+#include <utility>
+
+#include "core/base/parallel.hpp"
+#include "core/math/banded.hpp"
+#include "core/solve/clear.hpp"
+#include "core/solve/motion.hpp"
+#include "core/solve/near.hpp"
+#include "core/solve/program.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr int way_band = 11;  // four a frame, two frames away
+constexpr int most_newton = 40;
+constexpr double apart_s = 1.2;  // beyond that spans do not feel each other
+
+constexpr double elbow_costs = 0.1, knee_costs = 1.0;
+constexpr double held_costs = 1e8;
+constexpr int way_rounds = 6;
+constexpr double is_there_m = 1e-4;   // what changes less from one round to the next stays
+constexpr double slack_m = 0.007;     // as exact as surfaces are: less deep, nothing meets
+constexpr double near_m = 0.03;       // rows are made of what is as near as that to where it should be
+constexpr double moves_m = 1e-7;      // of x
+constexpr double turns_enough = 0.3;  // of a tip that is held: less does the elbow for it
+
+class Way {
+  public:
+    Way(std::span<const ClearVec> weights, double smooth, int first, std::span<const ClearRow> rows)
+        : weights_(weights), smooth_(smooth), first_(first), n_(int(weights.size())), rows_(rows) {}
+
+    std::vector<ClearVec> solve() {
+        std::vector<ClearVec> now(size_t(n_), ClearVec::Zero());
+        double cost = cost_of(now);
+        for (int round = 0; round < most_newton; ++round) {
+            if (!step(now)) break;
+            double moved = 0.0;
+            for (double share = 1.0; share > 1e-3; share *= 0.5) {
+                std::vector<ClearVec> next = now;
+                moved = 0.0;
+                for (int t = 0; t < n_; ++t) {
+                    const ClearVec by = share * (ClearVec(&b_[4 * size_t(t)]) - now[size_t(t)]);
+                    next[size_t(t)] += by;
+                    moved = std::max(moved, by.cwiseAbs().maxCoeff());
+                }
+                const double next_cost = cost_of(next);
+                if (next_cost <= cost) {
+                    cost = next_cost;
+                    now.swap(next);
+                    break;
+                }
+                moved = 0.0;
+            }
+            if (moved < 1e-7) break;
+        }
+        return now;
+    }
+
+  private:
+    std::span<const ClearVec> weights_;
+    double smooth_;
+    int first_, n_;
+    std::span<const ClearRow> rows_;
+    std::vector<double> band_, b_;
+
+    const ClearVec& at(const std::vector<ClearVec>& x, const ClearRow& row) const {
+        return x[size_t(row.frame - first_)];
+    }
+
+    double cost_of(const std::vector<ClearVec>& x) const {
+        double cost = 0.0;
+        for (int t = 0; t < n_; ++t) cost += x[size_t(t)].dot(weights_[size_t(t)].cwiseProduct(x[size_t(t)]));
+        for (int t = 1; t + 1 < n_; ++t)
+            cost += smooth_ * (x[size_t(t) - 1] - 2.0 * x[size_t(t)] + x[size_t(t) + 1]).squaredNorm();
+        for (const ClearRow& row : rows_)
+            if (const double lacks = row.b - row.a.dot(at(x, row)); lacks > 0.0)
+                cost += clear_penalty * lacks * lacks;
+        return cost;
+    }
+
+    bool step(const std::vector<ClearVec>& x) {
+        band_.assign(4 * size_t(n_) * (way_band + 1), 0.0);
+        b_.assign(4 * size_t(n_), 0.0);
+        const auto add = [&](int i, int j, double value) {
+            band_[size_t(i) * way_band + size_t(j) + way_band] += value;
+        };
+        for (int t = 0; t < n_; ++t)
+            for (int k = 0; k < 4; ++k) add(4 * t + k, 4 * t + k, weights_[size_t(t)][k]);
+        constexpr double second[3] = {1.0, -2.0, 1.0};
+        for (int t = 1; t + 1 < n_; ++t)
+            for (int k = 0; k < 4; ++k)
+                for (int i = 0; i < 3; ++i)
+                    for (int j = 0; j <= i; ++j)
+                        add(4 * (t - 1 + i) + k, 4 * (t - 1 + j) + k, smooth_ * second[i] * second[j]);
+        for (const ClearRow& row : rows_) {
+            if (row.b <= row.a.dot(at(x, row))) continue;
+            const int from = 4 * (row.frame - first_);
+            for (int r = 0; r < 4; ++r) {
+                for (int c = 0; c <= r; ++c) add(from + r, from + c, clear_penalty * row.a[r] * row.a[c]);
+                b_[size_t(from + r)] += clear_penalty * row.b * row.a[r];
+            }
+        }
+        return solve_banded(band_, way_band, b_);
+    }
+};
+
+}  // namespace
+
+std::vector<ClearVec> clear_way(const std::vector<ClearVec>& weights, double frame_time_s,
+                                const std::vector<ClearRow>& rows) {
+    std::vector<ClearVec> x(weights.size(), ClearVec::Zero());
+    const double smooth = std::pow(clear_tau_s / frame_time_s, 4);
+    const int apart = std::max(8, int(std::lround(apart_s / frame_time_s)));
+    const int frames = int(weights.size());
+    // Spans around rows that ask for something, far enough apart not to feel each other.
+    size_t from = 0;
+    const auto asks = [&](size_t i) { return rows[i].b > 0.0; };
+    while (from < rows.size()) {
+        if (!asks(from)) {
+            ++from;
+            continue;
+        }
+        size_t to = from;
+        for (size_t i = from; i < rows.size() && rows[i].frame - rows[to].frame <= 2 * apart; ++i)
+            if (asks(i)) to = i;
+        const int first = std::max(0, rows[from].frame - apart);
+        const int last = std::min(frames, rows[to].frame + apart + 1);
+        const auto at_frame = [&](int frame) {
+            return std::lower_bound(rows.begin(), rows.end(), frame,
+                                    [](const ClearRow& row, int f) { return row.frame < f; });
+        };
+        const std::vector<ClearVec> own =
+            Way(std::span(weights).subspan(size_t(first), size_t(last - first)), smooth, first,
+                std::span<const ClearRow>(at_frame(first), at_frame(last)))
+                .solve();
+        for (int t = 0; t < last - first; ++t)
+            if (own[size_t(t)].cwiseAbs().maxCoeff() > moves_m) x[size_t(first + t)] = own[size_t(t)];
+        from = to + 1;
+    }
+    return x;
+}
+
+namespace {
+
+SourceFrame seen(const WorldMotion& motion, int frame) {
+    return frame_of(motion, frame);
+}
+
+/// What of a limb is not to be moved at a frame.
+bool is_tip_held(const Program& program, size_t limb, double t_s) {
+    for (size_t i = 0; i < program.limbs.size(); ++i)
+        if (program.limbs[i].limb == limb) return limb >= 2 && touches_skin(program, i, t_s);
+    return true;
+}
+
+class Clearing {
+  public:
+    Clearing(const Program& program, const WorldMotion& source, int threads, SolvedMotion& solved)
+        : program_(program), clear_(*program.clear), source_(source), threads_(threads), solved_(solved) {}
+
+    /// Rows of a limb in frames in which it moves already, or `is_first` in all.
+    std::vector<ClearRow> rows_of(size_t limb, const std::vector<ClearVec>& x, bool is_first) const {
+        std::vector<std::vector<ClearRow>> by_frame(x.size());
+        const LimbOp* op = op_of(limb);
+        if (!op || clear_.T.limbs[limb].bones.empty()) return {};
+        for_each_frame(int(x.size()), threads_, [&](int first, int last) {
+            std::vector<ClearHeight> T_heights, S_heights;
+            for (int f = first; f < last; ++f) {
+                const bool is_moved = !x[size_t(f)].isZero(0.0);
+                add_rows(limb, *op, f, x[size_t(f)], is_first || !is_moved ? 0.0 : near_m, T_heights,
+                         S_heights, by_frame[size_t(f)]);
+            }
+        });
+        std::vector<ClearRow> rows;
+        for (const auto& one : by_frame) rows.insert(rows.end(), one.begin(), one.end());
+        return rows;
+    }
+
+    ClearVec weight_of(size_t limb, int frame) const {
+        ClearVec w(limb < 2 ? knee_costs : elbow_costs, 1.0, 1.0, 1.0);
+        w.tail<3>().array() += held_costs * hold_of(limb, frame);
+        return w;
+    }
+
+  private:
+    const Program& program_;
+    const ClearProgram& clear_;
+    const WorldMotion& source_;
+    int threads_;
+    SolvedMotion& solved_;
+
+    /// 1 where the tip is not to be moved.
+    double hold_of(size_t limb, int frame) const {
+        if (is_tip_held(program_, limb, source_.time_s(frame))) return 1.0;
+        const std::vector<double>& hold = solved_.corrections.limbs[limb].hold;
+        return size_t(frame) < hold.size() ? hold[size_t(frame)] : 0.0;
+    }
+
+    /// From one hand to the other, unit, where both hold one thing; else zero.
+    Vec3 between_hands(size_t limb, int frame, const SourceFrame& T) const {
+        for (const HeldThing& thing : program_.things) {
+            std::array<int, 2> joints{-1, -1};
+            for (const HeldThing::Hand& hand : thing.hands)
+                if (hand.when.contains(source_.time_s(frame)))
+                    joints[program_.limbs[hand.limb].limb == 2 ? 0 : 1] = hand.T_hand;
+            if (limb < 2 || joints[0] < 0 || joints[1] < 0) continue;
+            return (T.p[size_t(joints[1])] - T.p[size_t(joints[0])]).normalized();
+        }
+        return Vec3::Zero();
+    }
+
+    const LimbOp* op_of(size_t limb) const {
+        for (const LimbOp& op : program_.limbs)
+            if (op.limb == limb) return &op;
+        return nullptr;
+    }
+
+    void add_rows(size_t limb, const LimbOp& op, int f, const ClearVec& x, double over_wanted_m,
+                  std::vector<ClearHeight>& T_heights, std::vector<ClearHeight>& S_heights,
+                  std::vector<ClearRow>& rows) const {
+        const SourceFrame T = seen(solved_.target, f);
+        heights_under(clear_.T, limb, T, over_wanted_m, T_heights);
+        if (T_heights.empty()) return;
+        std::array<double, clear_groups> wanted{};
+        heights_under(clear_.S, limb, seen(source_, f), 0.0, S_heights);
+        for (const ClearHeight& S : S_heights) {
+            double& least = wanted[size_t(clear_.S.parts[S.part].group)];
+            least = std::min(least, clear_.by_stature * S.height_m);
+        }
+        for (size_t g = 0; g < clear_groups; ++g) wanted[g] = std::min(wanted[g], clear_.at_rest_m[limb][g]);
+        const Vec3& start = T.p[size_t(op.T_start)];
+        const Vec3& tip = T.p[size_t(op.T_tip)];
+        const double length = (T.p[size_t(op.T_mid)] - start).norm() + (tip - T.p[size_t(op.T_mid)]).norm();
+        if (length < 1e-6 || (tip - start).norm() < 1e-6) return;
+        const bool is_held = hold_of(limb, f) > 0.5;
+        const double theta = clear_turn_rad({x[0], Vec3::Zero()}, length);
+        const double share = theta / most_clear_turn_rad;
+        const double by_q = (1.0 - share * share) / (0.25 * length);
+        for (const ClearHeight& height : T_heights) {
+            const double lacks =
+                wanted[size_t(clear_.T.parts[height.part].group)] - slack_m - height.height_m;
+            if (lacks < -over_wanted_m) continue;
+            const Vec3 out = height.is_capsule ? height.out : skin_normal(clear_.T, height, T);
+            ClearRow row;
+            row.frame = f;
+            if (!clear_.T.limbs[limb].bones[height.bone].is_end)
+                row.a[0] = by_q * (tip - start).normalized().cross(height.at - start).dot(out);
+            if (!is_held) row.a.tail<3>() = (0.5 + 0.5 * height.along) * out;
+            if (limb < 2) row.a[2] = 0.0;
+            if (!is_held) {
+                const Vec3 between = between_hands(limb, f, T);
+                row.a.tail<3>() -= between.dot(row.a.tail<3>()) * between;
+            }
+            if (is_held && std::abs(row.a[0]) < turns_enough) continue;
+            // Of two limbs that meet each gives half.
+            row.b = (height.is_capsule && lacks > 0.0 ? 0.5 * lacks : lacks) + row.a.dot(x);
+            rows.push_back(row);
+        }
+    }
+};
+
+}  // namespace
+
+void clear_motion(const Program& program, const WorldMotion& source, int threads, SolvedMotion& solved,
+                  const std::function<void(int frame)>& pose) {
+    if (!program.passes.clear || !program.clear) return;
+    const Clearing clearing(program, source, threads, solved);
+    std::array<std::vector<ClearVec>, limb_count> x;
+    for (auto& own : x) own.assign(size_t(source.frames), ClearVec::Zero());
+    std::array<std::vector<ClearVec>, limb_count> weights;
+    for (int round = 0; round < way_rounds; ++round) {
+        bool is_any = false;
+        std::vector<char> is_changed(size_t(source.frames), 0);
+        std::array<std::vector<ClearVec>, limb_count> next;
+        for (size_t limb = 0; limb < limb_count; ++limb) {
+            const std::vector<ClearRow> rows = clearing.rows_of(limb, x[limb], round == 0);
+            next[limb] = x[limb];
+            if (rows.empty()) continue;
+            if (weights[limb].empty())
+                for (int f = 0; f < source.frames; ++f) weights[limb].push_back(clearing.weight_of(limb, f));
+            next[limb] = clear_way(weights[limb], source.frame_time_s, rows);
+        }
+        for (size_t limb = 0; limb < limb_count; ++limb)
+            for (size_t f = 0; f < x[limb].size(); ++f)
+                if ((next[limb][f] - x[limb][f]).cwiseAbs().maxCoeff() > is_there_m) {
+                    is_any = true;
+                    is_changed[f] = 1;
+                } else {
+                    next[limb][f] = x[limb][f];
+                }
+        if (!is_any) return;
+        x = std::move(next);
+        for (size_t limb = 0; limb < limb_count; ++limb) {
+            std::vector<LimbClear>& out = solved.corrections.clear[limb];
+            out.resize(x[limb].size());
+            for (size_t f = 0; f < out.size(); ++f) out[f] = {x[limb][f][0], x[limb][f].tail<3>()};
+        }
+        for_each_frame(source.frames, threads, [&](int first, int last) {
+            for (int f = first; f < last; ++f)
+                if (is_changed[size_t(f)]) pose(f);
+        });
+    }
+}
+
+}  // namespace nb

@@ -1,0 +1,45 @@
+// What the pass clear does over a take: the least and smoothest way out.
+//
+// Unknown a frame x = (q, d): q the way of the elbow (knee) about start -> tip, d that of the tip, m.
+//
+//   minimise  sum_t x_t' W_t x_t  +  (tau / dt)^4 sum_t |x_(t-1) - 2 x_t + x_(t+1)|^2
+//   so that   a_i x_f(i) >= b_i   for every height i at its frame, linear about where the limb is
+//
+// W is small for q, 1 for d, and large for the d of what is held. The rows enter as a one-sided quadratic penalty, so the
+// whole is convex; Newton's method on its active rows, a banded Cholesky solve a round (Nocedal & Wright, Numerical
+// Optimization; from memory). Heights are not linear: the frames are posed anew and the rows made anew, until they
+// stay, six times at most.
+// Without a row x is exactly zero.
+#pragma once
+#include <functional>
+#include <vector>
+
+#include "core/math/rotation.hpp"
+
+namespace nb {
+
+struct Program;
+struct SolvedMotion;
+struct WorldMotion;
+
+/// Time over which a way is spread; of a metre that is missing beside a metre of way.
+inline constexpr double clear_tau_s = 0.1, clear_penalty = 400.0;
+
+using ClearVec = Eigen::Vector4d;  ///< q, d
+
+struct ClearRow {
+    int frame = 0;
+    ClearVec a = ClearVec::Zero();
+    double b = 0.0;
+};
+
+/// One x a frame of [0, weights.size()). `weights`: the diagonals of W. Rows in rising order of frames.
+std::vector<ClearVec> clear_way(const std::vector<ClearVec>& weights, double frame_time_s,
+                                const std::vector<ClearRow>& rows);
+
+/// Finds it for a take that is solved but for this pass, writes `SolvedMotion::corrections.clear`, and poses the frames that
+/// it changes anew with `pose`.
+void clear_motion(const Program& program, const WorldMotion& source, int threads, SolvedMotion& solved,
+                  const std::function<void(int frame)>& pose);
+
+}  // namespace nb
