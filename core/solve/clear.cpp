@@ -97,7 +97,7 @@ ClearBody body_of(const Character& character, const BodySurface& surface) {
 void compile_clear(const PairedBodies& bodies, const BodySurface& S_surface, const BodySurface& T_surface,
                    Program& program) {
     if (bodies.S.roles.is_four_legged() || bodies.T.roles.is_four_legged() || S_surface.parts.empty() ||
-        T_surface.parts.empty())
+        !T_surface.is_from_mesh)
         return;
     auto clear = std::make_shared<ClearProgram>();
     clear->S = body_of(bodies.S, S_surface);

@@ -165,15 +165,16 @@ class Clearing {
 
     /// Rows of a limb in frames in which it moves already, or `is_first` in all.
     std::vector<ClearRow> rows_of(size_t limb, const std::vector<ClearVec>& x, bool is_first) const {
-        std::vector<std::vector<ClearRow>> by_frame(x.size());
+        std::vector<std::vector<ClearRow>> by_frame(size_t(source_.frames));
         const LimbOp* op = op_of(limb);
         if (!op || clear_.T.limbs[limb].bones.empty()) return {};
-        for_each_frame(int(x.size()), threads_, [&](int first, int last) {
+        for_each_frame(source_.frames, threads_, [&](int first, int last) {
             std::vector<ClearHeight> T_heights, S_heights;
             for (int f = first; f < last; ++f) {
-                const bool is_moved = !x[size_t(f)].isZero(0.0);
-                add_rows(limb, *op, f, x[size_t(f)], is_first || !is_moved ? 0.0 : near_m, T_heights,
-                         S_heights, by_frame[size_t(f)]);
+                const ClearVec now = x.empty() ? ClearVec::Zero() : x[size_t(f)];
+                const bool is_moved = !now.isZero(0.0);
+                add_rows(limb, *op, f, now, is_first || !is_moved ? 0.0 : near_m, T_heights, S_heights,
+                         by_frame[size_t(f)]);
             }
         });
         std::vector<ClearRow> rows;
@@ -271,7 +272,6 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
     if (!program.passes.clear || !program.clear) return;
     const Clearing clearing(program, source, threads, solved);
     std::array<std::vector<ClearVec>, limb_count> x;
-    for (auto& own : x) own.assign(size_t(source.frames), ClearVec::Zero());
     std::array<std::vector<ClearVec>, limb_count> weights;
     for (int round = 0; round < way_rounds; ++round) {
         bool is_any = false;
@@ -281,6 +281,7 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
             const std::vector<ClearRow> rows = clearing.rows_of(limb, x[limb], round == 0);
             next[limb] = x[limb];
             if (rows.empty()) continue;
+            x[limb].resize(size_t(source.frames), ClearVec::Zero());
             if (weights[limb].empty())
                 for (int f = 0; f < source.frames; ++f) weights[limb].push_back(clearing.weight_of(limb, f));
             next[limb] = clear_way(weights[limb], source.frame_time_s, rows);
@@ -296,6 +297,7 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
         if (!is_any) return;
         x = std::move(next);
         for (size_t limb = 0; limb < limb_count; ++limb) {
+            if (x[limb].empty()) continue;
             std::vector<LimbClear>& out = solved.corrections.clear[limb];
             out.resize(x[limb].size());
             for (size_t f = 0; f < out.size(); ++f) out[f] = {x[limb][f][0], x[limb][f].tail<3>()};

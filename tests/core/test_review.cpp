@@ -212,6 +212,7 @@ class ReviewTest : public QObject {
                 const LoadedFile target = load_file(test::rig(std::string() + name));
                 PairingSettings settings;
                 settings.passes.contacts = false;
+                settings.passes.clear = false;  // of arms that go as the source's
                 const TransferResult r = test::carry(source, target, settings);
                 const Review review = review_transfer(source.character, r.source, target.character, r.target,
                                                       source.take->frame_time_s, 1);
