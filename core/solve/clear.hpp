@@ -11,7 +11,8 @@
 // are; what that lacks the tip goes out of the skin, d (feet along the floor only). Found over the take, smooth in time
 // (core/solve/clear_way.hpp). A foot that is held and a hand that touches do not move: there knee and elbow alone give.
 // Hands that hold a thing take it along; two of them not along the line between them. Where nothing meets nothing changes, to
-// the bit. A target whose skin is guessed by breadths is left alone.
+// the bit. A target whose skin is guessed by breadths is left alone,
+// and so is a limb for the span of a touch-up by hand.
 #pragma once
 #include <array>
 #include <functional>

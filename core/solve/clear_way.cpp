@@ -202,6 +202,15 @@ class Clearing {
         return size_t(frame) < hold.size() ? hold[size_t(frame)] : 0.0;
     }
 
+    /// Where a person moved it for a span it stays.
+    bool is_asked(size_t limb, double t_s) const {
+        for (const AskedTouch& asked : program_.touch.asked)
+            if (!asked.when.is_whole && asked.when.weight(t_s) > 0.0 &&
+                std::find(asked.rows.begin(), asked.rows.end(), limb_names[limb]) != asked.rows.end())
+                return true;
+        return false;
+    }
+
     /// From one hand to the other, unit, where both hold one thing; else zero.
     Vec3 between_hands(size_t limb, int frame, const SourceFrame& T) const {
         for (const HeldThing& thing : program_.things) {
@@ -224,6 +233,7 @@ class Clearing {
     void add_rows(size_t limb, const LimbOp& op, int f, const ClearVec& x, double over_wanted_m,
                   std::vector<ClearHeight>& T_heights, std::vector<ClearHeight>& S_heights,
                   std::vector<ClearRow>& rows) const {
+        if (is_asked(limb, source_.time_s(f))) return;
         const SourceFrame T = seen(solved_.target, f);
         heights_under(clear_.T, limb, T, over_wanted_m, T_heights);
         if (T_heights.empty()) return;
