@@ -179,9 +179,10 @@ class TouchTest : public QObject {
         // Of a take in which hands touch: what is no arm, and arms more than the lead away from a touch. By touch alone:
         // without it the arms would be kept out of the body where they sink in.
         const LoadedFile take = test::demo_take("weary-watch");
-        PairingSettings alone, neither = without_touch();
-        alone.passes.clear = neither.passes.clear = false;
-        const TransferResult with = transfer(take.character, *take.take, ferrier.character, alone, 2);
+        PairingSettings touching_alone, neither = without_touch();
+        touching_alone.passes.clear = neither.passes.clear = false;
+        const TransferResult with =
+            transfer(take.character, *take.take, ferrier.character, touching_alone, 2);
         const TransferResult without = transfer(take.character, *take.take, ferrier.character, neither, 2);
         const Skeleton& skeleton = ferrier.character.rig.skeleton;
         int free = 0, moved = 0;
