@@ -102,7 +102,7 @@ class Way {
             const int from = 4 * (row.frame - first_);
             for (int r = 0; r < 4; ++r) {
                 for (int c = 0; c <= r; ++c) add(from + r, from + c, clear_penalty * row.a[r] * row.a[c]);
-                b_[size_t(from + r)] += clear_penalty * row.b * row.a[r];
+                b_[size_t(from) + size_t(r)] += clear_penalty * row.b * row.a[r];
             }
         }
         return solve_banded(band_, way_band, b_);
@@ -139,7 +139,7 @@ std::vector<ClearVec> clear_way(const std::vector<ClearVec>& weights, double fra
                 std::span<const ClearRow>(at_frame(first), at_frame(last)))
                 .solve();
         for (int t = 0; t < last - first; ++t)
-            if (own[size_t(t)].cwiseAbs().maxCoeff() > moves_m) x[size_t(first + t)] = own[size_t(t)];
+            if (own[size_t(t)].cwiseAbs().maxCoeff() > moves_m) x[size_t(first) + size_t(t)] = own[size_t(t)];
         from = to + 1;
     }
     return x;
