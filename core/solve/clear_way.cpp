@@ -26,6 +26,7 @@ constexpr int way_rounds = 6;
 constexpr double is_there_m = 1e-4;   // what changes less from one round to the next stays
 constexpr double slack_m = 0.007;     // as exact as surfaces are: less deep, nothing meets
 constexpr double near_m = 0.03;       // rows are made of what is as near as that to where it should be
+constexpr double most_way_m = 0.1;    // asked at most: an arm that lies deeper is not cured by more
 constexpr double moves_m = 1e-7;      // of x
 constexpr double turns_enough = 0.3;  // of a tip that is held: less does the elbow for it
 
@@ -270,6 +271,7 @@ class Clearing {
             if (is_held && std::abs(row.a[0]) < turns_enough) continue;
             // Of two limbs that meet each gives half.
             row.b = (height.is_capsule && lacks > 0.0 ? 0.5 * lacks : lacks) + row.a.dot(x);
+            row.b = std::min(row.b, most_way_m);
             rows.push_back(row);
         }
     }
