@@ -44,13 +44,14 @@ std::optional<PlaceHandle> StageView::place_handle() const {
         moved.centre_m += placing_->by_m;
         return moved;
     }
-    if (!has_arms_ || !is_selected_in_target_ || selected_joint_ < 0 || stand_ != Stand::take ||
-        shown_ == Shown::source)
+    if (!has_arms_ || is_selected_in_target_ != are_arms_of_target_ || selected_joint_ < 0 ||
+        stand_ != Stand::take || shown_ == (are_arms_of_target_ ? Shown::source : Shown::target))
         return {};
     Pose source, target;
     poses_at(playback_.frame(), source, target);
-    if (size_t(selected_joint_) >= target.p.size()) return {};
-    return PlaceHandle{shown_at(true, target.p[size_t(selected_joint_)]), arms_axes_,
+    const Pose& its = are_arms_of_target_ ? target : source;
+    if (size_t(selected_joint_) >= its.p.size()) return {};
+    return PlaceHandle{shown_at(are_arms_of_target_, its.p[size_t(selected_joint_)]), arms_axes_,
                        std::clamp(74.0 * camera_.metres_per_pixel(height()), 0.02, 1.5)};
 }
 

@@ -155,7 +155,13 @@ void StageView::refresh_stand() {
 }
 
 void StageView::poses_at(int frame, Pose& source, Pose& target) const {
-    if (stand_ == Stand::take) return workspace_.poses_at(frame, source, target);
+    if (stand_ == Stand::take) {
+        workspace_.poses_at(frame, source, target);
+        // A thing goes with the hand that drags it.
+        if (placing_ && !are_arms_of_target_ && size_t(selected_joint_) < source.p.size())
+            source.p[size_t(selected_joint_)] += placing_->by_m;
+        return;
+    }
     source = standing_[0];
     target = standing_[1];
 }
@@ -171,9 +177,10 @@ void StageView::set_handle(bool on, TurnAxes axes) {
     refresh();
 }
 
-void StageView::set_place_handle(bool on, const Quat& R_WA) {
+void StageView::set_place_handle(bool on, const Quat& R_WA, bool of_target) {
     has_arms_ = on;
     arms_axes_ = R_WA;
+    are_arms_of_target_ = of_target;
     refresh();
 }
 

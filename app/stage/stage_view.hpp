@@ -71,8 +71,8 @@ class StageView : public QOpenGLWidget {
     /// The handle about the selected bone as it is seen; empty when there is none.
     std::optional<TurnHandle> handle() const;
     bool is_turning() const { return turning_.has_value(); }
-    /// Whether the selected bone of the target can be brought elsewhere by hand, along which axes (world).
-    void set_place_handle(bool on, const Quat& R_WA = Quat::Identity());
+    /// Whether the selected bone of the target (of the source) can be brought elsewhere by hand, along which axes (world).
+    void set_place_handle(bool on, const Quat& R_WA = Quat::Identity(), bool of_target = true);
     std::optional<PlaceHandle> place_handle() const;
     bool is_placing() const { return placing_.has_value(); }
     /// Lets go of either handle and says so: nothing is turned, nothing moved.
@@ -162,6 +162,7 @@ class StageView : public QOpenGLWidget {
     };
     std::optional<Turning> turning_;
     bool has_arms_ = false;
+    bool are_arms_of_target_ = true;
     Quat arms_axes_ = Quat::Identity();
     struct Placing {
         PlaceHandle handle;

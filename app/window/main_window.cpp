@@ -241,6 +241,7 @@ void MainWindow::tell_sorted(const std::vector<SortedFile>& files) {
         QString line = tr("%1: %2").arg(QFileInfo(text_of(file.path)).fileName(), text_of(file.holds));
         if (file.as == Taken::rig) line += tr(" — a target");
         if (file.as == Taken::take) line += tr(" — a take");
+        if (file.as == Taken::thing) line += tr(" — a thing on the stage");
         if (!file.why.empty()) line += tr(", %1").arg(text_of(file.why));
         lines << line;
     }

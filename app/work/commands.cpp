@@ -95,6 +95,7 @@ LoadOptions with_changes(LoadOptions base, const LoadOptions& from, const LoadOp
     follow(&LoadOptions::without_meshes);
     follow(&LoadOptions::along);
     follow(&LoadOptions::sound);
+    follow(&LoadOptions::things);
     follow(&LoadOptions::starts_at_s);
     return base;
 }

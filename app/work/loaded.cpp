@@ -5,7 +5,9 @@
 
 #include "core/base/fault.hpp"
 #include "core/documents/change.hpp"
+#include "core/documents/character.hpp"
 #include "core/documents/contacts.hpp"
+#include "core/intake/things.hpp"
 #include "core/rest/edit.hpp"
 
 namespace nb {
@@ -80,13 +82,13 @@ LoadedPtr load_choice(const Choice& choice, bool as_target, const LoadOptions* o
     Character& character = loaded->file.character;
     if (loaded->file.character_document.path.empty()) {
         // A file without a document: its id follows from its skeleton, so that its pairings are found again.
-        character.id =
-            QUuid::createUuidV5(QUuid(), QString::fromStdString(character.rig.skeleton.signature()))
-                .toString(QUuid::WithoutBraces)
-                .toStdString();
+        character.id = QUuid::createUuidV5(QUuid(), QString::fromStdString(own_signature(character.rig)))
+                           .toString(QUuid::WithoutBraces)
+                           .toStdString();
     }
     if (before) keep_from(*loaded, *before);
     if (unsaved) apply_change(*unsaved, choice.path.toStdString(), loaded->file);
+    carry_things(loaded->file, false);  // by the hands as they are now
     std::string why;
     if (!can_be_transferred(character.roles, why)) {
         if (!as_target)

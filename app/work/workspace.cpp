@@ -206,14 +206,15 @@ void Workspace::open_file(const QString& given, bool as_target) {
     const QString path = whole_path(given);
     jobs_.run(
         tr("Reading %1").arg(QFileInfo(path).fileName()), opening(),
-        [path, as_target, library = library_now()](const Progress&) {
+        [path, as_target, has_take = source() != nullptr, library = library_now()](const Progress&) {
             SortedFile file = sort_files({path.toStdString()}, library).front();
             if (file.as == Taken::nothing) throw std::runtime_error(file.trouble);
-            if (as_target) file.as = Taken::rig;
+            if (as_target || (file.as == Taken::thing && !has_take)) file.as = Taken::rig;
             return file;
         },
         [this, path](const SortedFile& file) {
             if (file.as == Taken::library) return open_library(path);
+            if (file.as == Taken::thing && source()) return emit thing_opened(path);
             const bool is_rig = file.as != Taken::take;
             const int index = catalogue_.add(file, is_rig);
             emit choices_changed();
@@ -240,6 +241,7 @@ void Workspace::open_files(const QStringList& given) {
             for (const SortedFile& file : files) {
                 const QString path = QString::fromStdString(file.path);
                 if (file.as == Taken::library) open_library(path);
+                if (file.as == Taken::thing) emit thing_opened(path);
                 if (file.as != Taken::take && file.as != Taken::rig) continue;
                 const bool is_rig = file.as == Taken::rig;
                 (is_rig ? target : take) = catalogue_.add(file, is_rig);

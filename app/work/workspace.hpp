@@ -212,6 +212,7 @@ class Workspace : public QObject {
     /// Documents that were not written since somebody else has changed them.
     void changed_by_others(const QStringList& documents, const QString& line);
     void file_opened(const QString& path, bool as_take, const QString& holds);
+    void thing_opened(const QString& path);  ///< a mesh without a body: it goes onto the take's stage
     void files_sorted(const std::vector<nb::SortedFile>& files);
     void limbering_changed();
     void pin_changed();

@@ -1,7 +1,9 @@
 #include "core/body/chain_settings.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
+#include <algorithm>
 #include <nlohmann/json.hpp>
 #include <stdexcept>
 
@@ -23,13 +25,15 @@ struct NumberField {
     std::optional<double> ChainSettings::*field;
     double least, most;
 };
-constexpr std::array<NumberField, 7> numbers{{{"tip_share", &ChainSettings::tip_share, 0.0, 1.0},
+constexpr std::array<NumberField, 9> numbers{{{"tip_share", &ChainSettings::tip_share, 0.0, 1.0},
                                               {"soften_from", &ChainSettings::soften_from, 0.5, 1.0},
                                               {"pole_deg", &ChainSettings::pole_rad, -180.0, 180.0},
                                               {"start_gives", &ChainSettings::start_gives, 0.0, 1.0},
                                               {"give", &ChainSettings::length_share, 0.0, 1.0},
                                               {"shoulder_share", &ChainSettings::shoulder_share, 0.0, 1.0},
-                                              {"stiffness", &ChainSettings::stiffness, 0.0, 1.0}}};
+                                              {"stiffness", &ChainSettings::stiffness, 0.0, 1.0},
+                                              {"keep_within", &ChainSettings::keep_within, 0.0, 1.0},
+                                              {"margin_m", &ChainSettings::margin_m, -0.1, 0.2}}};
 
 /// The roles a run starts and ends at.
 constexpr std::array<std::pair<const char*, std::optional<std::string> ChainSettings::*>, 4> ends{
@@ -70,6 +74,8 @@ ChainSettings usual_settings(const std::string& chain) {
     usual.tip_share = 1.0;
     usual.soften_from = usual_soften_from;
     usual.pole_rad = usual.length_share = usual.shoulder_share = usual.stiffness = 0.0;
+    usual.keep_within = usual.margin_m = 0.0;
+    usual.may_touch.emplace();
     usual.start_gives = chain.starts_with("arm") ? usual_clavicle_gives : 1.0;
     return usual;
 }
@@ -109,6 +115,7 @@ Json chain_settings_json(const ChainSettings& set) {
     for (const NumberField& number : numbers)
         if (const auto& value = set.*number.field)
             json[number.key] = canonical(is_angle(number) ? rad_to_deg(*value) : *value);
+    if (set.may_touch) json["may_touch"] = *set.may_touch;
     if (set.is_proposed) json["proposed"] = true;
     return json;
 }
@@ -141,6 +148,14 @@ ChainSettings parse_chain_settings(const Json& json) {
                 throw std::invalid_argument(
                     fmt::format("'{}' is {}: write {} to {}", number.key, value, number.least, number.most));
             set.*number.field = is_angle(number) ? deg_to_rad(value) : value;
+        }
+        if (json.contains("may_touch")) {
+            set.may_touch = json.at("may_touch").get<std::vector<std::string>>();
+            for (const std::string& word : *set.may_touch)
+                if (std::find(touchable_groups.begin(), touchable_groups.end(), word) ==
+                    touchable_groups.end())
+                    throw std::invalid_argument(fmt::format("'may_touch' has '{}': write some of {}", word,
+                                                            fmt::join(touchable_groups, ", ")));
         }
         set.is_proposed = json.value("proposed", false);
     } catch (const Json::exception&) {

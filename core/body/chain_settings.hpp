@@ -38,6 +38,12 @@ struct ChainSettings {
     /// Of a run: 0 bends where the source does, 1 bends in its first joint alone, as a rod; its last bone points as
     /// the source's either way.
     std::optional<double> stiffness;
+    /// Of a limb or the neck: of what its joints go beyond people's ranges, the share that is kept from crossing, 0 .. 1.
+    std::optional<double> keep_within;
+    /// Of a limb: the height over the own skin that it keeps where it has it in the source, m; negative: it may sink in.
+    std::optional<double> margin_m;
+    /// Of a limb: what of the body it may lie in (`touchable_groups`).
+    std::optional<std::vector<std::string>> may_touch;
     bool is_proposed = false;  ///< by the program, and nobody has confirmed it
 
     bool operator==(const ChainSettings&) const = default;
@@ -48,13 +54,17 @@ inline constexpr double usual_soften_from = 0.97;
 /// How much of what an arm lacks its clavicle gives by itself. Legs have all of it from the hips.
 inline constexpr double usual_clavicle_gives = 0.3;
 
+/// The words of `ChainSettings::may_touch`: of an arm all, "arms" the other one; of a leg "legs".
+inline constexpr std::array<std::string_view, 4> touchable_groups{"trunk", "head", "legs", "arms"};
+
 /// All fields, for what goes over each of them.
 inline constexpr auto chain_fields =
     std::tuple{&ChainSettings::is_left_out,  &ChainSettings::driven_by,      &ChainSettings::ticks,
                &ChainSettings::first,        &ChainSettings::last,           &ChainSettings::source_first,
                &ChainSettings::source_last,  &ChainSettings::carry,          &ChainSettings::tip_share,
                &ChainSettings::soften_from,  &ChainSettings::pole_rad,       &ChainSettings::start_gives,
-               &ChainSettings::length_share, &ChainSettings::shoulder_share, &ChainSettings::stiffness};
+               &ChainSettings::length_share, &ChainSettings::shoulder_share, &ChainSettings::stiffness,
+               &ChainSettings::keep_within,  &ChainSettings::margin_m,       &ChainSettings::may_touch};
 
 /// What holds for a chain where no level says anything: angles, nothing turned, no lengths.
 ChainSettings usual_settings(const std::string& chain);

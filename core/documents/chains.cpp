@@ -10,10 +10,11 @@
 namespace nb {
 
 Shape chain_table_shape() {
-    return table_of(object_of({"left_out", "driven_by", "ticks", "first", "last", "source_first",
-                               "source_last", "carry", "tip_share", "soften_from", "pole_deg", "start_gives",
-                               "give", "shoulder_share", "stiffness", "proposed"},
-                              {{"ticks", list_of(object_of({}), {"source", "target"})}}));
+    return table_of(
+        object_of({"left_out", "driven_by", "ticks", "first", "last", "source_first", "source_last", "carry",
+                   "tip_share", "soften_from", "pole_deg", "start_gives", "give", "shoulder_share",
+                   "stiffness", "keep_within", "margin_m", "may_touch", "proposed"},
+                  {{"ticks", list_of(object_of({}), {"source", "target"})}}));
 }
 
 void put_chains(Json& document, const std::string& key, const ChainTable& table) {

@@ -43,7 +43,8 @@ bool is_given(const Json& fill, const std::string& role, const std::string& plan
            is_role_of(role, plan);
 }
 
-/// As its own file has it, without bones that came along from others.
+}  // namespace
+
 std::string own_signature(const Rig& rig) {
     if (rig.facts.along.empty()) return rig.skeleton.signature();
     const auto& along = rig.facts.along;
@@ -60,8 +61,6 @@ std::string own_signature(const Rig& rig) {
     }
     return own.signature();
 }
-
-}  // namespace
 
 bool is_rig_of_document(const Json& document, const std::string& rig_path) {
     const auto rig = document.find("rig");

@@ -12,6 +12,8 @@ Json character_document(const Character& character);
 /// is told and kept. Throws FileError when hips or legs are not among what fits.
 void apply_character_document(const Json& document, const std::string& path, Character& character,
                               const Take* take, std::vector<std::string>& notes);
+/// The skeleton's signature as the rig's own file has it, without bones and things that came along.
+std::string own_signature(const Rig& rig);
 /// True when the document was made for the file of that name; what it says of unit and axes holds for it
 /// alone.
 bool is_rig_of_document(const Json& document, const std::string& rig_path);

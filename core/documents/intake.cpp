@@ -10,9 +10,10 @@
 namespace nb {
 
 Shape intake_shape() {
-    return object_of({"tree", "reference", "on_floor", "over_origin", "set_down", "give_travel",
-                      "bridge_breaks", "fps", "lengths", "without_meshes", "along", "sound", "starts_at_s"},
-                     {{"lengths", table_of({})}, {"sound", object_of({})}});
+    return object_of(
+        {"tree", "reference", "on_floor", "over_origin", "set_down", "give_travel", "bridge_breaks", "fps",
+         "lengths", "without_meshes", "along", "sound", "things", "starts_at_s"},
+        {{"lengths", table_of({})}, {"sound", object_of({})}});
 }
 
 Json intake_document(const LoadOptions& options) {
@@ -34,6 +35,18 @@ Json intake_document(const LoadOptions& options) {
     }
     if (!options.sound.file.empty())
         intake["sound"] = {{"file", options.sound.file}, {"offset_s", canonical(options.sound.offset_s)}};
+    for (const StageThing& thing : options.things) {
+        Json one{{"file", thing.file},
+                 {"at_m", {canonical(thing.at_m.x()), canonical(thing.at_m.y()), canonical(thing.at_m.z())}}};
+        if (!thing.name.empty()) one["name"] = thing.name;
+        if (thing.turn_deg != 0.0) one["turn_deg"] = canonical(thing.turn_deg);
+        if (!thing.held_by.empty()) {
+            one["held_by"] = thing.held_by;
+            one["from_s"] = canonical(thing.from_s);
+            if (thing.to_s > thing.from_s) one["to_s"] = canonical(thing.to_s);
+        }
+        intake["things"].push_back(one);
+    }
     if (options.starts_at_s != 0.0) intake["starts_at_s"] = canonical(options.starts_at_s);
     return intake;
 }
@@ -62,6 +75,19 @@ void read_intake(const Json& document, const std::string& path, LoadOptions& opt
     }
     const Json& sound = object_or_none(intake, "sound", path);
     options.sound = {text_in(sound, "file", "", path), number_in(sound, "offset_s", -1e5, 1e5, 0.0, path)};
+    options.things.clear();
+    for (const Json& one : list_or_none(intake, "things", path)) {
+        StageThing thing;
+        thing.file = text_in(one, "file", path);
+        thing.name = text_in(one, "name", "", path);
+        const auto at = numbers_in(one, "at_m", 3, -1e6, 1e6, path);
+        thing.at_m = {at[0], at[1], at[2]};
+        thing.turn_deg = number_in(one, "turn_deg", -1e4, 1e4, 0.0, path);
+        thing.held_by = text_in(one, "held_by", "", path);
+        thing.from_s = number_in(one, "from_s", -1e7, 1e7, 0.0, path);
+        thing.to_s = number_in(one, "to_s", -1e7, 1e7, thing.from_s, path);
+        options.things.push_back(std::move(thing));
+    }
     options.starts_at_s = number_in(intake, "starts_at_s", -1e7, 1e7, 0.0, path);
     options.lengths.clear();
     for (const auto& [part, factor] : object_or_none(intake, "lengths", path).items()) {

@@ -276,6 +276,12 @@ std::string path_along(const std::string& of, const std::string& file) {
     return (there.is_absolute() ? there : fs::path(of).parent_path() / there).lexically_normal().string();
 }
 
+std::string kept_along(const std::string& of, const std::string& file) {
+    const fs::path there = fs::absolute(file).lexically_normal();
+    const fs::path folder = fs::absolute(of).lexically_normal().parent_path();
+    return there.parent_path() == folder ? there.filename().string() : there.string();
+}
+
 namespace {
 
 void put_part(SkeletonFile& file, const LoadedFile& body, const std::string& path, const TakePart& asked) {

@@ -20,6 +20,8 @@ namespace nb {
 const std::vector<std::string>& along_parts();
 /// A file seen from the folder `of` lies in.
 std::string path_along(const std::string& of, const std::string& file);
+/// As it is kept: by its name when it lies beside the file `of`, else where it is.
+std::string kept_along(const std::string& of, const std::string& file);
 
 /// Into `file` (its own unit and axes, names already unique). `body`: the same, loaded without parts; `path`: of it.
 /// Bones that come new are named in `file.facts.along`, what was done is told in `file.notes`. Throws FileError for a

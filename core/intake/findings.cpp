@@ -8,11 +8,13 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <filesystem>
 #include <functional>
 #include <optional>
 #include <set>
 
 #include "core/body/measures.hpp"
+#include "core/intake/along.hpp"
 #include "core/intake/repair.hpp"
 #include "core/intake/take_faults.hpp"
 #include "core/rig/units.hpp"
@@ -555,7 +557,13 @@ class Finder {
         if (const auto& away = rig_.facts.away; !away.empty()) {
             Finding& without = add("along", Finding::State::open, away.front(), some(away));
             without.repair = "do without what goes along";
-            without.repaired = with([](LoadOptions& o) { o.along.clear(); });
+            without.repaired = with([this](LoadOptions& o) {
+                o.along.clear();
+                std::erase_if(o.things, [this](const StageThing& thing) {
+                    std::error_code error;
+                    return !std::filesystem::exists(path_along(rig_.path, thing.file), error);
+                });
+            });
         }
         faults(take);
     }

@@ -23,6 +23,7 @@
 #include "core/files/what_is.hpp"
 #include "core/intake/along.hpp"
 #include "core/intake/repair.hpp"
+#include "core/intake/things.hpp"
 #include "core/intake/travel.hpp"
 #include "core/motion/edit.hpp"
 #include "core/motion/kinematics.hpp"
@@ -436,6 +437,8 @@ LoadedFile load_parsed(SkeletonFile file, const std::string& path, const std::st
     loaded.file_frames = take.frames;
     loaded.file_fps = take.frames > 0 ? take.nominal_fps() : 0.0;
     if (take.frames > 0) repair_take(take, options, path, loaded.bridged);
+    add_things(rig, take, options.things);
+    if (!options.things.empty()) update_role_lists(rig.skeleton, character.roles);
     std::string why_not;
     if (can_be_transferred(character.roles, why_not)) {
         if (!options.lengths.empty())
@@ -463,6 +466,7 @@ LoadedFile load_parsed(SkeletonFile file, const std::string& path, const std::st
         if (take.frames > 0 && options.give_travel) give_travel(character, take);
     }
     if (take.frames > 0) loaded.take = std::move(take);
+    carry_things(loaded, options.is_by_hand);
     return loaded;
 }
 

@@ -213,6 +213,7 @@ LibraryEntry add_take(const Library& library, const LoadedFile& file, const std:
     };
     for (TakePart& part : own.character.rig.options.along) from_here(part.file);
     from_here(own.character.rig.options.sound.file);
+    for (StageThing& thing : own.character.rig.options.things) from_here(thing.file);
     const std::string from_folder = fs::path(file.take_document.path).parent_path().string();
     Json document = changed_take_document(own, file.take_document.path);
     TakeDocument take = read_take_document(document, file.take_document.path);

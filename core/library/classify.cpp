@@ -54,7 +54,12 @@ SortedFile look_at(const std::string& path, const std::vector<std::string>& docu
         }
         if (is_document) sorted.motion = file.character.rig.path;
         sorted.animation = file.character.rig.options.animation;
-        sorted.as = file.take && file.take->frames > 1 ? Taken::take : Taken::rig;
+        constexpr int fewest_of_body = 7;  // hips and two legs
+        const Rig& rig = file.character.rig;
+        sorted.as = file.take && file.take->frames > 1                            ? Taken::take
+                    : !rig.meshes.empty() && rig.skeleton.size() < fewest_of_body ? Taken::thing
+                                                                                  : Taken::rig;
+        if (sorted.as == Taken::thing) sorted.holds = "a mesh without a body";
         if (sorted.as == Taken::take && !is_document)
             sorted.character = find_character_for(file.character.rig.skeleton, documents, sorted.why);
     } catch (const std::exception& fault) {

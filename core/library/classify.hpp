@@ -8,7 +8,8 @@
 
 namespace nb {
 
-enum class Taken { rig, take, library, nothing };
+/// `thing`: a mesh without a body.
+enum class Taken { rig, take, thing, library, nothing };
 
 struct SortedFile {
     std::string path;

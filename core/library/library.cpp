@@ -14,6 +14,7 @@
 #include "core/documents/roles.hpp"
 #include "core/documents/take.hpp"
 #include "core/files/scene/scene.hpp"
+#include "core/intake/things.hpp"
 #include "core/library/moves.hpp"
 #include "core/surface/surface.hpp"
 
@@ -145,6 +146,7 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
     if (!document.empty())
         apply_character_document(read, document, loaded.character, loaded.take ? &*loaded.take : nullptr,
                                  notes);
+    carry_things(loaded, options.is_by_hand);  // by the hands as they are now
     loaded.character_document = {document, text};
     if (loaded.character.rig.meshes.empty() && !document.empty())
         loaded.character.skin = skin_of_own_rig(read, document, rig_path);

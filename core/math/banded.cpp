@@ -54,4 +54,23 @@ bool solve_banded(std::vector<double>& band, int half, std::vector<double>& b) {
     return solve(band.data(), half, b.data(), n);
 }
 
+FrameSystem::FrameSystem(int frames, int width) : frames_(frames), width_(width) {
+    clear();
+}
+
+void FrameSystem::clear() {
+    const size_t unknowns = size_t(frames_) * size_t(width_);
+    band_.assign(unknowns * size_t(half() + 1), 0.0);
+    b_.assign(unknowns, 0.0);
+}
+
+void FrameSystem::add_smoothness(double smooth) {
+    constexpr double second[3] = {1.0, -2.0, 1.0};
+    for (int t = 1; t + 1 < frames_; ++t)
+        for (int k = 0; k < width_; ++k)
+            for (int i = 0; i < 3; ++i)
+                for (int j = 0; j <= i; ++j)
+                    add(width_ * (t - 1 + i) + k, width_ * (t - 1 + j) + k, smooth * second[i] * second[j]);
+}
+
 }  // namespace nb

@@ -11,4 +11,28 @@ namespace nb {
 /// use.
 bool solve_banded(std::vector<double>& band, int half, std::vector<double>& b);
 
+/// Such a system of `width` unknowns a frame that go together over two frames at most: filled entry by entry, then solved.
+class FrameSystem {
+  public:
+    FrameSystem(int frames, int width);
+    int half() const { return 3 * width_ - 1; }
+    /// A := 0, b := 0.
+    void clear();
+    /// To A; `column` <= `row`, in the band.
+    void add(int row, int column, double value) {
+        band_[size_t(row) * size_t(half()) + size_t(column) + size_t(half())] += value;
+    }
+    /// To b.
+    void pull(int row, double value) { b_[size_t(row)] += value; }
+    /// Of smooth * sum_t |x_(t-1) - 2 x_t + x_(t+1)|^2 (Whittaker 1923; from memory).
+    void add_smoothness(double smooth);
+    /// As `solve_banded`; then `at` is x.
+    bool solve() { return solve_banded(band_, half(), b_); }
+    const double* at(int frame) const { return &b_[size_t(frame) * size_t(width_)]; }
+
+  private:
+    int frames_, width_;
+    std::vector<double> band_, b_;
+};
+
 }  // namespace nb

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "core/base/watch.hpp"
 #include "core/body/carried.hpp"
@@ -314,14 +315,13 @@ class Reviewer {
     void ranges() {
         review_.over_range = range_excess(target_, T_, first_);
         if (!review_.over_range.empty()) review_.source_over_range = range_excess(source_, S_, first_);
+        std::map<std::string, std::vector<float>> rows;
         for (const RangeExcess& over : review_.over_range) {
-            if (!review_.find_series(ReviewMeasure::range, over.role))
-                add_series(ReviewMeasure::range, over.role);
-            for (ReviewSeries& series : review_.series)
-                if (series.measure == ReviewMeasure::range && series.row == over.role)
-                    for (size_t f = 0; f < series.values.size(); ++f)
-                        series.values[f] = std::max(series.values[f], over.over_deg[f]);
+            std::vector<float>& row = rows[over.role];
+            row.resize(over.over_deg.size(), 0.0F);
+            for (size_t f = 0; f < row.size(); ++f) row[f] = std::max(row[f], over.over_deg[f]);
         }
+        for (auto& [role, row] : rows) add_series(ReviewMeasure::range, role) = std::move(row);
     }
 
     void touching() {

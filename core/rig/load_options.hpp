@@ -5,6 +5,8 @@
 #include <string>
 #include <vector>
 
+#include "core/math/rotation.hpp"
+
 namespace nb {
 
 /// A part of the body that was captured along, in a file of its own (core/intake/along.hpp).
@@ -20,6 +22,18 @@ struct TakeSound {
     std::string file;       ///< seen from the folder of the body's file; empty: there is none
     double offset_s = 0.0;  ///< it begins so long after the body's first frame
     bool operator==(const TakeSound&) const = default;
+};
+
+/// A thing put on the take's stage by hand (core/intake/things.hpp).
+struct StageThing {
+    std::string file;          ///< of its mesh, seen from the folder of the body's file
+    std::string name;          ///< empty: that of the file
+    Vec3 at_m = Vec3::Zero();  ///< where it stands, in the take's world
+    double turn_deg = 0.0;     ///< about up
+    std::string held_by;       ///< "left", "right", "both"; empty: it stands still
+    double from_s = 0.0;       ///< taken, on the clock of the take's file
+    double to_s = 0.0;         ///< let go; not after `from_s`: never
+    bool operator==(const StageThing&) const = default;
 };
 
 /// What is said by hand about a file, where it is silent or wrong; the repairs of the intake. The file itself
@@ -46,6 +60,7 @@ struct LoadOptions {
     std::vector<std::string> without_meshes;  ///< meshes of these names are left out
     std::vector<TakePart> along;
     TakeSound sound;
+    std::vector<StageThing> things;
     double starts_at_s = 0.0;  ///< the file's first frame on the clock of the shoot
     bool is_by_hand = false;   ///< chosen now: no document speaks beside it
 

@@ -53,8 +53,10 @@ struct FileFacts {
     double key_rate_fps = 0.0;       ///< that of the closest keys, as it was; 0 for formats with a frame time
     int announced_frames = 0;        ///< by a header; 0: it says none
     std::vector<std::string> along;  ///< bones that came from files of their own (core/intake/along.hpp)
-    std::vector<std::string> away;   ///< such files that could not be used, with the reason; a sentence each
-    std::string encoding;            ///< of its names, guessed; empty: UTF-8 (core/base/text_encoding.hpp)
+    std::vector<std::string>
+        things;  ///< joints of `LoadOptions::things`, in their order (core/intake/things.hpp)
+    std::vector<std::string> away;  ///< such files that could not be used, with the reason; a sentence each
+    std::string encoding;           ///< of its names, guessed; empty: UTF-8 (core/base/text_encoding.hpp)
 };
 
 struct Rig {

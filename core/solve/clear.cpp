@@ -30,12 +30,24 @@ std::optional<ClearGroup> group_of(const std::string& role) {
     if (is_trunk(role)) return ClearGroup::trunk;
     if (part == "head" || part == "neck") return ClearGroup::head;
     if (is_of_leg(role)) return is_left ? ClearGroup::leg_left : ClearGroup::leg_right;
-    if (part == "upperarm" || part == "forearm" || part == "hand") return ClearGroup::other_arm;
+    if (is_of_arm(role, role_side(role))) return ClearGroup::other_arm;
     return {};
 }
 
-Side other_side(Side side) {
-    return side == Side::left ? Side::right : Side::left;
+/// Of `touchable_groups`.
+std::string_view group_word(ClearGroup group) {
+    switch (group) {
+        case ClearGroup::trunk:
+            return "trunk";
+        case ClearGroup::head:
+            return "head";
+        case ClearGroup::leg_left:
+        case ClearGroup::leg_right:
+            return "legs";
+        case ClearGroup::other_arm:
+            return "arms";
+    }
+    return {};
 }
 
 ClearBody body_of(const Character& character, const BodySurface& surface) {
@@ -43,7 +55,7 @@ ClearBody body_of(const Character& character, const BodySurface& surface) {
     body.surface = surface;
     for (size_t i = 0; i < surface.parts.size(); ++i)
         if (const auto group = group_of(surface.parts[i].role))
-            body.parts.push_back({i, surface.parts[i].joint, *group, capsule_of(surface.parts[i])});
+            body.parts.push_back({i, *group, capsule_of(surface.parts[i])});
     for (size_t limb = 0; limb < limb_count; ++limb) {
         const bool is_arm = limb >= 2;
         const Side side = role_side(limb_names[limb]);
@@ -72,7 +84,7 @@ ClearBody body_of(const Character& character, const BodySurface& surface) {
         own.tip = character.roles.joint((is_arm ? "hand" : "foot") + suffix);
         if (own.tip < 0) own.bones.clear();
         if (own.bones.empty()) continue;
-        const RestAlignment& rest = character.rest;
+        const RestAlignment& rest = rest_of_skin(character);
         const auto place = [&](int joint, const Vec3& p_J) {
             return Vec3(rest.p_WJ0[size_t(joint)] + rest.R_WJ0[size_t(joint)] * p_J);
         };
@@ -81,12 +93,10 @@ ClearBody body_of(const Character& character, const BodySurface& surface) {
                 own.long_m = std::max(own.long_m,
                                       (place(bone.joint, point.at_J) - rest.p_WJ0[size_t(own.tip)]).norm());
         for (size_t i = 0; i < body.parts.size(); ++i) {
-            const std::string& role = surface.parts[body.parts[i].surface].role;
-            const bool is_of_an_arm = body.parts[i].group == ClearGroup::other_arm;
-            if (is_arm && !is_of_an_arm) own.by_skin.push_back(i);
-            if (is_arm && is_of_an_arm && role_side(role) == other_side(side)) own.by_capsule.push_back(i);
-            if (!is_arm && is_of_leg(role) && role_side(role) == other_side(side))
-                own.by_capsule.push_back(i);
+            const std::string& role = body.role(body.parts[i]);
+            const bool is_alike = is_arm ? body.parts[i].group == ClearGroup::other_arm : is_of_leg(role);
+            if (is_alike && role_side(role) != side) own.by_capsule.push_back(i);
+            if (is_arm && !is_alike) own.by_skin.push_back(i);
         }
     }
     return body;
@@ -103,16 +113,29 @@ void compile_clear(const PairedBodies& bodies, const BodySurface& S_surface, con
     clear->S = body_of(bodies.S, S_surface);
     clear->T = body_of(bodies.T, T_surface);
     clear->by_stature = T_surface.stature_m / std::max(0.01, S_surface.stature_m);
+    clear->size = std::max(0.01, T_surface.stature_m) / 1.75;
     // A limb is moved by what reaches.
     for (size_t limb = 0; limb < limb_count; ++limb)
         if (std::none_of(program.limbs.begin(), program.limbs.end(),
                          [&](const LimbOp& op) { return op.limb == limb; }))
             clear->T.limbs[limb].bones.clear();
-    const Pose rest = aligned_pose(bodies.T.rest);
+    for (size_t limb = 0; limb < limb_count; ++limb) {
+        const ChainSettings& set = bodies.set(limb_names[limb]);
+        clear->margin_m[limb] = set.margin_m.value_or(0.0);
+        const auto may_touch = [&](size_t part) {
+            const std::vector<std::string> words = set.may_touch.value_or(std::vector<std::string>());
+            return std::find(words.begin(), words.end(), group_word(clear->T.parts[part].group)) !=
+                   words.end();
+        };
+        std::erase_if(clear->T.limbs[limb].by_skin, may_touch);
+        std::erase_if(clear->T.limbs[limb].by_capsule, may_touch);
+    }
+    const Pose rest = aligned_pose(rest_of_skin(bodies.T));
     std::vector<ClearHeight> found;
     for (size_t limb = 0; limb < limb_count; ++limb) {
-        clear->at_rest_m[limb].fill(0.0);
-        heights_under(clear->T, limb, {rest.R, rest.p}, 0.0, found);
+        const double margin = clear->margin_m[limb];
+        clear->at_rest_m[limb].fill(margin);
+        heights_under(clear->T, limb, {rest.R, rest.p}, margin, found);
         for (const ClearHeight& height : found) {
             double& least = clear->at_rest_m[limb][size_t(clear->T.parts[height.part].group)];
             least = std::min(least, height.height_m);
@@ -158,7 +181,7 @@ void heights_under(const ClearBody& body, size_t limb, const SourceFrame& frame,
     for (size_t b = 0; b < own.bones.size(); ++b) {
         const Capsule bone = at(own.bones[b].joint) * own.bones[b].capsule_J;
         for (const size_t i : own.by_capsule) {
-            const CapsuleGap gap = gap_between(bone, at(body.parts[i].joint) * body.parts[i].capsule_J);
+            const CapsuleGap gap = gap_between(bone, at(body.joint(body.parts[i])) * body.parts[i].capsule_J);
             if (gap.height_m < below_m)
                 found.push_back(
                     {b, i, gap.height_m, own.bones[b].is_end ? 1.0 : gap.t, bone.at(gap.t), gap.out, true});
@@ -172,6 +195,10 @@ Vec3 skin_normal(const ClearBody& body, const ClearHeight& height, const SourceF
     return X.R * Vec3(part.lie(part.place(inverse(X) * height.at)).col(0));
 }
 
+bool clears(const Program& program) {
+    return program.passes.clear && program.passes.reach && program.clear != nullptr;
+}
+
 double clear_turn_rad(const LimbClear& clear, double length_m) {
     // A quarter of the limb: as far as a bent elbow stands off.
     return most_clear_turn_rad * std::tanh(clear.aside_m / (0.25 * length_m * most_clear_turn_rad));
@@ -180,7 +207,7 @@ double clear_turn_rad(const LimbClear& clear, double length_m) {
 namespace {
 
 bool has_clear(const Program& program, const FrameCorrection* held) {
-    return program.passes.clear && program.clear && held && held->has_clear;
+    return clears(program) && held && held->has_clear;
 }
 
 }  // namespace
@@ -188,10 +215,9 @@ bool has_clear(const Program& program, const FrameCorrection* held) {
 void clear_holding(const Program& program, const SourceFrame& source, TargetFrame& target,
                    const FrameCorrection* held) {
     if (!has_clear(program, held)) return;
-    for (size_t i = 0; i < program.limbs.size(); ++i) {
-        const LimbOp& limb = program.limbs[i];
+    for (const LimbOp& limb : program.limbs) {
         const Vec3& by = held->clear[limb.limb].by_m;
-        if (by != Vec3::Zero() && holds_thing(program, i, source.t_s))
+        if (by != Vec3::Zero() && holds_thing(program, limb.limb, source.t_s))
             bring_arm(program, limb, by, source, target);
     }
 }
@@ -199,8 +225,7 @@ void clear_holding(const Program& program, const SourceFrame& source, TargetFram
 void pass_clear(const Program& program, const SourceFrame& source, TargetFrame& target,
                 const FrameCorrection* held) {
     if (!has_clear(program, held)) return;
-    for (size_t i = 0; i < program.limbs.size(); ++i) {
-        const LimbOp& limb = program.limbs[i];
+    for (const LimbOp& limb : program.limbs) {
         const LimbClear& clear = held->clear[limb.limb];
         if (clear.is_none()) continue;
         const Vec3 start = target.p[size_t(limb.T_start)];
@@ -213,7 +238,8 @@ void pass_clear(const Program& program, const SourceFrame& source, TargetFrame& 
         turn_joint(target, limb.T_mid, turn);
         follow_anew(program, source, target, false);
         if (limb.limb >= 2) {
-            if (!holds_thing(program, i, source.t_s)) bring_arm(program, limb, clear.by_m, source, target);
+            if (!holds_thing(program, limb.limb, source.t_s))
+                bring_arm(program, limb, clear.by_m, source, target);
         } else if (clear.by_m != Vec3::Zero()) {
             move_tip(program, limb, clear.by_m, source, target);
             follow_anew(program, source, target, false);

@@ -1,22 +1,21 @@
 // Pass clear: forearms and hands stay out of trunk, head, legs and the other arm, shins and feet out of the other leg.
 //
-// What is wanted, for every part of the body a limb can run into: height at least min(0, k h_S, h_0), with h_S the least
+// What is wanted, for every part of the body a limb can run into: height at least min(m, k h_S, h_0), with h_S the least
 // height of the source's own limb over that group of parts (trunk, head, a leg, the other arm), k the statures,
-// h_0 that of the target at its aligned rest. So nobody is put farther out than skin on skin, what sinks in in the source may
+// h_0 that of the target at its aligned rest, m the limb's margin, by itself 0. Groups that it may touch are left out. So nobody is put farther out than skin on skin, what sinks in in the source may
 // sink in as deep, and a body whose rest lies in itself keeps that.
 //
-// Heights: points all over hand and forearm over the radial surfaces (core/surface/surface.hpp); arm to arm and leg to leg by capsules with unlike ends (core/surface/capsule.hpp).
+// Heights: points all over hand and forearm over the radial surfaces (core/surface/surface.hpp); arm to arm and leg to
+// leg by capsules with unlike ends (core/surface/capsule.hpp).
 //
 // What a limb does where it is deeper: its middle joint turns about start -> tip by theta, which leaves hand and foot where they
 // are; what that lacks the tip goes out of the skin, d (feet along the floor only). Found over the take, smooth in time
 // (core/solve/clear_way.hpp). A foot that is held and a hand that touches do not move: there knee and elbow alone give.
 // Hands that hold a thing take it along; two of them not along the line between them. Where nothing meets nothing changes, to
-// the bit. A target whose skin is guessed by breadths is left alone,
-// and so is a limb for the span of a touch-up by hand.
+// the bit. A target whose skin is guessed by breadths is left alone. What touch-ups place goes on from there.
 #pragma once
 #include <array>
-#include <functional>
-#include <optional>
+#include <string>
 #include <vector>
 
 #include "core/solve/frames.hpp"
@@ -25,10 +24,8 @@
 
 namespace nb {
 
-struct LimbOp;
 struct PairedBodies;
 struct Program;
-struct SolvedMotion;
 
 /// What a limb may run into, by groups of parts.
 enum class ClearGroup : size_t { trunk, head, leg_left, leg_right, other_arm };
@@ -38,7 +35,6 @@ inline constexpr size_t clear_groups = 5;
 struct ClearBody {
     struct Part {
         size_t surface = 0;  ///< of `surface.parts`
-        int joint = -1;
         ClearGroup group = ClearGroup::trunk;
         Capsule capsule_J;  ///< in its joint's frame
     };
@@ -62,6 +58,8 @@ struct ClearBody {
     };
     BodySurface surface;
     std::vector<Part> parts;
+    int joint(const Part& part) const { return surface.parts[part.surface].joint; }
+    const std::string& role(const Part& part) const { return surface.parts[part.surface].role; }
     std::array<Limb, limb_count> limbs;  ///< by `limb_names`; without bones: it is not looked at
 };
 
@@ -78,12 +76,16 @@ struct ClearHeight {
 struct ClearProgram {
     ClearBody S, T;
     std::array<std::array<double, clear_groups>, limb_count> at_rest_m{};  ///< h_0
-    double by_stature = 1.0;
+    double by_stature = 1.0, size = 1.0;        ///< of the target beside the source, beside 175 cm
+    std::array<double, limb_count> margin_m{};  ///< m
 };
 
 /// For bodies on two legs. After `compile_limbs`.
 void compile_clear(const PairedBodies& bodies, const BodySurface& S_surface, const BodySurface& T_surface,
                    Program& program);
+
+/// Whether the pass acts at all: it is on, as is the reach it goes by, and skins are known.
+bool clears(const Program& program);
 
 /// Heights under `below_m` of a limb over all it can run into: the least of each ring of points over each part.
 void heights_under(const ClearBody& body, size_t limb, const SourceFrame& frame, double below_m,

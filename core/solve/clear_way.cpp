@@ -7,6 +7,7 @@
 
 #include "core/base/parallel.hpp"
 #include "core/math/banded.hpp"
+#include "core/math/hermite.hpp"
 #include "core/solve/clear.hpp"
 #include "core/solve/motion.hpp"
 #include "core/solve/near.hpp"
@@ -16,24 +17,31 @@ namespace nb {
 
 namespace {
 
-constexpr int way_band = 11;  // four a frame, two frames away
 constexpr int most_newton = 40;
 constexpr double apart_s = 1.2;  // beyond that spans do not feel each other
 
 constexpr double elbow_costs = 0.1, knee_costs = 1.0;
 constexpr double held_costs = 1e8;
 constexpr int way_rounds = 6;
-constexpr double is_there_m = 1e-4;   // what changes less from one round to the next stays
-constexpr double slack_m = 0.007;     // as exact as surfaces are: less deep, nothing meets
-constexpr double near_m = 0.03;       // rows are made of what is as near as that to where it should be
-constexpr double most_way_m = 0.1;    // asked at most: an arm that lies deeper is not cured by more
+// Of a body of 175 cm:
+constexpr double is_there_m = 2e-4;  // what changes less from one round to the next stays
+constexpr double slack_m = 0.007;    // as exact as surfaces are: less deep, nothing meets
+constexpr double near_m = 0.03;      // rows are made of what is as near as that to where it should be
+// A limb that lies deeper is asked less and less, beyond the second not at all: no way out cures it.
+constexpr double deep_m = 0.08, too_deep_m = 0.14;
+
 constexpr double moves_m = 1e-7;      // of x
 constexpr double turns_enough = 0.3;  // of a tip that is held: less does the elbow for it
 
 class Way {
   public:
     Way(std::span<const ClearVec> weights, double smooth, int first, std::span<const ClearRow> rows)
-        : weights_(weights), smooth_(smooth), first_(first), n_(int(weights.size())), rows_(rows) {}
+        : weights_(weights),
+          smooth_(smooth),
+          first_(first),
+          n_(int(weights.size())),
+          rows_(rows),
+          system_(n_, 4) {}
 
     std::vector<ClearVec> solve() {
         std::vector<ClearVec> now(size_t(n_), ClearVec::Zero());
@@ -45,7 +53,7 @@ class Way {
                 std::vector<ClearVec> next = now;
                 moved = 0.0;
                 for (int t = 0; t < n_; ++t) {
-                    const ClearVec by = share * (ClearVec(&b_[4 * size_t(t)]) - now[size_t(t)]);
+                    const ClearVec by = share * (ClearVec(system_.at(t)) - now[size_t(t)]);
                     next[size_t(t)] += by;
                     moved = std::max(moved, by.cwiseAbs().maxCoeff());
                 }
@@ -67,7 +75,7 @@ class Way {
     double smooth_;
     int first_, n_;
     std::span<const ClearRow> rows_;
-    std::vector<double> band_, b_;
+    FrameSystem system_;
 
     const ClearVec& at(const std::vector<ClearVec>& x, const ClearRow& row) const {
         return x[size_t(row.frame - first_)];
@@ -85,28 +93,20 @@ class Way {
     }
 
     bool step(const std::vector<ClearVec>& x) {
-        band_.assign(4 * size_t(n_) * (way_band + 1), 0.0);
-        b_.assign(4 * size_t(n_), 0.0);
-        const auto add = [&](int i, int j, double value) {
-            band_[size_t(i) * way_band + size_t(j) + way_band] += value;
-        };
+        system_.clear();
         for (int t = 0; t < n_; ++t)
-            for (int k = 0; k < 4; ++k) add(4 * t + k, 4 * t + k, weights_[size_t(t)][k]);
-        constexpr double second[3] = {1.0, -2.0, 1.0};
-        for (int t = 1; t + 1 < n_; ++t)
-            for (int k = 0; k < 4; ++k)
-                for (int i = 0; i < 3; ++i)
-                    for (int j = 0; j <= i; ++j)
-                        add(4 * (t - 1 + i) + k, 4 * (t - 1 + j) + k, smooth_ * second[i] * second[j]);
+            for (int k = 0; k < 4; ++k) system_.add(4 * t + k, 4 * t + k, weights_[size_t(t)][k]);
+        system_.add_smoothness(smooth_);
         for (const ClearRow& row : rows_) {
             if (row.b <= row.a.dot(at(x, row))) continue;
             const int from = 4 * (row.frame - first_);
             for (int r = 0; r < 4; ++r) {
-                for (int c = 0; c <= r; ++c) add(from + r, from + c, clear_penalty * row.a[r] * row.a[c]);
-                b_[size_t(from) + size_t(r)] += clear_penalty * row.b * row.a[r];
+                for (int c = 0; c <= r; ++c)
+                    system_.add(from + r, from + c, clear_penalty * row.a[r] * row.a[c]);
+                system_.pull(from + r, clear_penalty * row.b * row.a[r]);
             }
         }
-        return solve_banded(band_, way_band, b_);
+        return system_.solve();
     }
 };
 
@@ -148,20 +148,9 @@ std::vector<ClearVec> clear_way(const std::vector<ClearVec>& weights, double fra
 
 namespace {
 
-SourceFrame seen(const WorldMotion& motion, int frame) {
-    return frame_of(motion, frame);
-}
-
-/// What of a limb is not to be moved at a frame.
-bool is_tip_held(const Program& program, size_t limb, double t_s) {
-    for (size_t i = 0; i < program.limbs.size(); ++i)
-        if (program.limbs[i].limb == limb) return limb >= 2 && touches_skin(program, i, t_s);
-    return true;
-}
-
 class Clearing {
   public:
-    Clearing(const Program& program, const WorldMotion& source, int threads, SolvedMotion& solved)
+    Clearing(const Program& program, const WorldMotion& source, int threads, const SolvedMotion& solved)
         : program_(program), clear_(*program.clear), source_(source), threads_(threads), solved_(solved) {}
 
     /// Rows of a limb in frames in which it moves already, or `is_first` in all.
@@ -174,8 +163,8 @@ class Clearing {
             for (int f = first; f < last; ++f) {
                 const ClearVec now = x.empty() ? ClearVec::Zero() : x[size_t(f)];
                 const bool is_moved = !now.isZero(0.0);
-                add_rows(limb, *op, f, now, is_first || !is_moved ? 0.0 : near_m, T_heights, S_heights,
-                         by_frame[size_t(f)]);
+                add_rows(limb, *op, f, now, is_first || !is_moved ? 0.0 : near_m * clear_.size, T_heights,
+                         S_heights, by_frame[size_t(f)]);
             }
         });
         std::vector<ClearRow> rows;
@@ -194,22 +183,15 @@ class Clearing {
     const ClearProgram& clear_;
     const WorldMotion& source_;
     int threads_;
-    SolvedMotion& solved_;
+    const SolvedMotion& solved_;
 
     /// 1 where the tip is not to be moved.
     double hold_of(size_t limb, int frame) const {
-        if (is_tip_held(program_, limb, source_.time_s(frame))) return 1.0;
+        if (touches_skin(program_, limb, source_.time_s(frame))) return 1.0;
         const std::vector<double>& hold = solved_.corrections.limbs[limb].hold;
-        return size_t(frame) < hold.size() ? hold[size_t(frame)] : 0.0;
-    }
-
-    /// Where a person moved it for a span it stays.
-    bool is_asked(size_t limb, double t_s) const {
-        for (const AskedTouch& asked : program_.touch.asked)
-            if (!asked.when.is_whole && asked.when.weight(t_s) > 0.0 &&
-                std::find(asked.rows.begin(), asked.rows.end(), limb_names[limb]) != asked.rows.end())
-                return true;
-        return false;
+        const LimbOp* op = op_of(limb);
+        return std::max(size_t(frame) < hold.size() ? hold[size_t(frame)] : 0.0,
+                        op && limb >= 2 && op->is_placed ? op->share : 0.0);
     }
 
     /// From one hand to the other, unit, where both hold one thing; else zero.
@@ -234,12 +216,13 @@ class Clearing {
     void add_rows(size_t limb, const LimbOp& op, int f, const ClearVec& x, double over_wanted_m,
                   std::vector<ClearHeight>& T_heights, std::vector<ClearHeight>& S_heights,
                   std::vector<ClearRow>& rows) const {
-        if (is_asked(limb, source_.time_s(f))) return;
-        const SourceFrame T = seen(solved_.target, f);
-        heights_under(clear_.T, limb, T, over_wanted_m, T_heights);
+        const SourceFrame T = frame_of(solved_.target, f);
+        const double margin = clear_.margin_m[limb];
+        heights_under(clear_.T, limb, T, margin + over_wanted_m, T_heights);
         if (T_heights.empty()) return;
-        std::array<double, clear_groups> wanted{};
-        heights_under(clear_.S, limb, seen(source_, f), 0.0, S_heights);
+        std::array<double, clear_groups> wanted;
+        wanted.fill(margin);
+        heights_under(clear_.S, limb, frame_of(source_, f), margin / clear_.by_stature, S_heights);
         for (const ClearHeight& S : S_heights) {
             double& least = wanted[size_t(clear_.S.parts[S.part].group)];
             least = std::min(least, clear_.by_stature * S.height_m);
@@ -250,28 +233,32 @@ class Clearing {
         const double length = (T.p[size_t(op.T_mid)] - start).norm() + (tip - T.p[size_t(op.T_mid)]).norm();
         if (length < 1e-6 || (tip - start).norm() < 1e-6) return;
         const bool is_held = hold_of(limb, f) > 0.5;
+        const Vec3 between = between_hands(limb, f, T);
         const double theta = clear_turn_rad({x[0], Vec3::Zero()}, length);
         const double share = theta / most_clear_turn_rad;
         const double by_q = (1.0 - share * share) / (0.25 * length);
         for (const ClearHeight& height : T_heights) {
             const double lacks =
-                wanted[size_t(clear_.T.parts[height.part].group)] - slack_m - height.height_m;
+                wanted[size_t(clear_.T.parts[height.part].group)] - slack_m * clear_.size - height.height_m;
             if (lacks < -over_wanted_m) continue;
             const Vec3 out = height.is_capsule ? height.out : skin_normal(clear_.T, height, T);
             ClearRow row;
             row.frame = f;
             if (!clear_.T.limbs[limb].bones[height.bone].is_end)
                 row.a[0] = by_q * (tip - start).normalized().cross(height.at - start).dot(out);
-            if (!is_held) row.a.tail<3>() = (0.5 + 0.5 * height.along) * out;
-            if (limb < 2) row.a[2] = 0.0;
-            if (!is_held) {
-                const Vec3 between = between_hands(limb, f, T);
-                row.a.tail<3>() -= between.dot(row.a.tail<3>()) * between;
-            }
             if (is_held && std::abs(row.a[0]) < turns_enough) continue;
+            if (!is_held) {
+                Vec3 by_tip = (0.5 + 0.5 * height.along) * out;
+                if (limb < 2) by_tip.y() = 0.0;
+                row.a.tail<3>() = by_tip - between.dot(by_tip) * between;
+            }
             // Of two limbs that meet each gives half.
             row.b = (height.is_capsule && lacks > 0.0 ? 0.5 * lacks : lacks) + row.a.dot(x);
-            row.b = std::min(row.b, most_way_m);
+            const double deep = (row.b / clear_.size - deep_m) / (too_deep_m - deep_m);
+            const double asked = std::sqrt(1.0 - smooth_step(std::clamp(deep, 0.0, 1.0)));
+            if (asked <= 0.0) continue;
+            row.a *= asked;
+            row.b *= asked;
             rows.push_back(row);
         }
     }
@@ -279,13 +266,14 @@ class Clearing {
 
 }  // namespace
 
-void clear_motion(const Program& program, const WorldMotion& source, int threads, SolvedMotion& solved,
-                  const std::function<void(int frame)>& pose) {
-    if (!program.passes.clear || !program.clear) return;
+void clear_motion(const Program& program, const WorldMotion& source, int threads, const Watch& watch,
+                  SolvedMotion& solved, const std::function<void(int frame)>& pose) {
+    if (!clears(program)) return;
     const Clearing clearing(program, source, threads, solved);
     std::array<std::vector<ClearVec>, limb_count> x;
     std::array<std::vector<ClearVec>, limb_count> weights;
     for (int round = 0; round < way_rounds; ++round) {
+        watch.look(double(round) / way_rounds);
         bool is_any = false;
         std::vector<char> is_changed(size_t(source.frames), 0);
         std::array<std::vector<ClearVec>, limb_count> next;
@@ -299,13 +287,15 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
             next[limb] = clear_way(weights[limb], source.frame_time_s, rows);
         }
         for (size_t limb = 0; limb < limb_count; ++limb)
-            for (size_t f = 0; f < x[limb].size(); ++f)
-                if ((next[limb][f] - x[limb][f]).cwiseAbs().maxCoeff() > is_there_m) {
-                    is_any = true;
-                    is_changed[f] = 1;
-                } else {
-                    next[limb][f] = x[limb][f];
-                }
+            for (size_t f = 0; f < x[limb].size(); ++f) {
+                const ClearVec by = next[limb][f] - x[limb][f];
+                const double share =
+                    smooth_step(std::clamp(by.norm() / (is_there_m * program.clear->size) - 1.0, 0.0, 1.0));
+                next[limb][f] = x[limb][f] + share * by;
+                if (share <= 0.0) continue;
+                is_any = true;
+                is_changed[f] = 1;
+            }
         if (!is_any) return;
         x = std::move(next);
         for (size_t limb = 0; limb < limb_count; ++limb) {

@@ -5,7 +5,7 @@
 //   minimise  sum_t x_t' W_t x_t  +  (tau / dt)^4 sum_t |x_(t-1) - 2 x_t + x_(t+1)|^2
 //   so that   a_i x_f(i) >= b_i   for every height i at its frame, linear about where the limb is
 //
-// W is small for q, 1 for d, and large for the d of what is held. The rows enter as a one-sided quadratic penalty, so the
+// W is small for q, 1 for d, and large for the d of what is held or placed by number. The rows enter as a one-sided quadratic penalty, so the
 // whole is convex; Newton's method on its active rows, a banded Cholesky solve a round (Nocedal & Wright, Numerical
 // Optimization; from memory). Heights are not linear: the frames are posed anew and the rows made anew, until they
 // stay, six times at most.
@@ -14,6 +14,7 @@
 #include <functional>
 #include <vector>
 
+#include "core/base/watch.hpp"
 #include "core/math/rotation.hpp"
 
 namespace nb {
@@ -38,8 +39,8 @@ std::vector<ClearVec> clear_way(const std::vector<ClearVec>& weights, double fra
                                 const std::vector<ClearRow>& rows);
 
 /// Finds it for a take that is solved but for this pass, writes `SolvedMotion::corrections.clear`, and poses the frames that
-/// it changes anew with `pose`.
-void clear_motion(const Program& program, const WorldMotion& source, int threads, SolvedMotion& solved,
-                  const std::function<void(int frame)>& pose);
+/// it changes anew with `pose`. Throws what `watch` throws.
+void clear_motion(const Program& program, const WorldMotion& source, int threads, const Watch& watch,
+                  SolvedMotion& solved, const std::function<void(int frame)>& pose);
 
 }  // namespace nb

@@ -15,13 +15,12 @@ namespace nb {
 namespace {
 
 constexpr double first_penalty = 10.0;
-constexpr int half_band = 8;  // three axes a frame, two frames away
 
 /// One span of frames, solved by itself: beyond its ends x is as good as zero.
 class Span {
   public:
     Span(int first, int last, double smooth, std::span<const HeldReach> reaches, const GiveWay& how)
-        : first_(first), n_(last - first), smooth_(smooth), reaches_(reaches), how_(how) {}
+        : first_(first), n_(last - first), smooth_(smooth), reaches_(reaches), how_(how), system_(n_, 3) {}
 
     GiveSpan solve(std::vector<Vec3>& x) {
         GiveSpan ended;
@@ -72,13 +71,10 @@ class Span {
     double smooth_;
     std::span<const HeldReach> reaches_;
     const GiveWay& how_;
-    std::vector<double> band_, b_;
+    FrameSystem system_;
     double penalty_ = 0.0;
 
-    Vec3 step_at(int t) const {
-        const size_t at = 3 * size_t(t);
-        return {b_[at], b_[at + 1], b_[at + 2]};
-    }
+    Vec3 step_at(int t) const { return Vec3(system_.at(t)); }
 
     double cost_of(const std::vector<Vec3>& x) const {
         double cost = 0.0;
@@ -92,20 +88,11 @@ class Span {
         return cost;
     }
 
-    /// Where the quadratic model at `x` is least, in b_. False where numbers broke.
+    /// Where the quadratic model at `x` is least, in system_. False where numbers broke.
     bool step(const std::vector<Vec3>& x) {
-        band_.assign(3 * size_t(n_) * (half_band + 1), 0.0);
-        b_.assign(3 * size_t(n_), 0.0);
-        const auto add = [&](int i, int j, double value) {
-            band_[size_t(i) * half_band + size_t(j) + half_band] += value;
-        };
-        for (int i = 0; i < 3 * n_; ++i) add(i, i, 1.0);
-        constexpr double second[3] = {1.0, -2.0, 1.0};
-        for (int t = 1; t + 1 < n_; ++t)
-            for (int axis = 0; axis < 3; ++axis)
-                for (int i = 0; i < 3; ++i)
-                    for (int j = 0; j <= i; ++j)
-                        add(3 * (t - 1 + i) + axis, 3 * (t - 1 + j) + axis, smooth_ * second[i] * second[j]);
+        system_.clear();
+        for (int i = 0; i < 3 * n_; ++i) system_.add(i, i, 1.0);
+        system_.add_smoothness(smooth_);
         for (const HeldReach& reach : reaches_) {
             const Vec3& here = x[size_t(reach.frame) - size_t(first_)];
             const Vec3 left = reach.to - here;
@@ -118,11 +105,11 @@ class Span {
             const Vec3 pull = H * here + penalty_ * (length - reach.limit_m) * u;
             const int at = 3 * (reach.frame - first_);
             for (int r = 0; r < 3; ++r) {
-                for (int c = 0; c <= r; ++c) add(at + r, at + c, H(r, c));
-                b_[size_t(at) + size_t(r)] += pull[r];
+                for (int c = 0; c <= r; ++c) system_.add(at + r, at + c, H(r, c));
+                system_.pull(at + r, pull[r]);
             }
         }
-        return solve_banded(band_, half_band, b_);
+        return system_.solve();
     }
 };
 

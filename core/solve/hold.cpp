@@ -68,12 +68,13 @@ Rigid by_hands(const Program& program, const HeldThing& thing, const SourceFrame
 
 }  // namespace
 
-bool holds_thing(const Program& program, size_t limb, double t_s) {
-    if (!program.passes.hold) return false;
+double hold_led(const Program& program, size_t limb, double t_s) {
+    double most = 0.0;
+    if (!program.passes.hold) return most;
     for (const HeldThing& thing : program.things)
         for (const HeldThing::Hand& hand : thing.hands)
-            if (program.limbs[hand.limb].limb == limb && hand.when.led(t_s, hold_lead_s) > 0.0) return true;
-    return false;
+            if (program.limbs[hand.limb].limb == limb) most = std::max(most, hand.when.led(t_s, hold_lead_s));
+    return most;
 }
 
 void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks& marks,

@@ -37,8 +37,11 @@ struct HeldThing {
     std::vector<Hand> hands;
 };
 
-/// Whether a limb's hand is led to a thing at a time, at all.
-bool holds_thing(const Program& program, size_t limb, double t_s);
+/// How far a limb's hand is led to a thing at a time, 0..1; and whether it is at all.
+double hold_led(const Program& program, size_t limb, double t_s);
+inline bool holds_thing(const Program& program, size_t limb, double t_s) {
+    return hold_led(program, limb, t_s) > 0.0;
+}
 
 void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
                    const BodySurface& T_surface, Program& program);

@@ -1,10 +1,13 @@
 #include "core/solve/motion.hpp"
 
+#include <algorithm>
 #include <atomic>
+#include <optional>
 #include <stdexcept>
 #include <utility>
 
 #include "core/base/parallel.hpp"
+#include "core/solve/clear.hpp"
 #include "core/solve/clear_way.hpp"
 #include "core/solve/hand_shifts.hpp"
 #include "core/solve/passes.hpp"
@@ -13,10 +16,72 @@
 
 namespace nb {
 
+namespace {
+
+void pose_frame(const Program& program, const WorldMotion& motion, SolvedMotion& solved, int f) {
+    const FrameCorrection held = solved.corrections.at(f);
+    TargetFrame T = frame_of(solved.target, f);
+    run_passes(program, frame_of(motion, f), T,
+               held.is_held || held.has_hands || held.has_clear ? &held : nullptr);
+}
+
+/// Without what moves tips, middle joints and head after all else: seen from there what touches and clear found stays.
+Program without_places(const Program& program) {
+    Program before = program;
+    std::erase_if(before.touch.places, [](const PlaceOp& op) { return op.part != PlaceOp::Part::hips; });
+    return before;
+}
+
+/// Once it is known what holds along time: hands that touch, all passes, limbs out of the body. Throws
+/// std::runtime_error("cancelled").
+void carry_frames(const Program& program, const WorldMotion& motion, int threads,
+                  const std::function<bool(double)>& tell, SolvedMotion& solved) {
+    solved.corrections.clear = {};
+    const bool is_standing = !solved.corrections.is_empty();
+    solved.corrections.hands =
+        hand_shifts(program, motion, solved.target, threads, [&](int f, TargetFrame& T) {
+            const FrameCorrection held = solved.corrections.at(f);
+            HeldFrame standing{is_standing ? &held : nullptr, {}};
+            stand_passes(program, frame_of(motion, f), T, standing);
+        });
+    // A wrist that is held somewhere is not led elsewhere.
+    for (size_t limb = 0; limb < limb_count; ++limb) {
+        const std::vector<double>& hold = solved.corrections.limbs[limb].hold;
+        std::vector<HandShift>& hand = solved.corrections.hands[limb];
+        for (size_t f = 0; f < std::min(hold.size(), hand.size()); ++f) {
+            hand[f].by_m *= 1.0 - hold[f];
+            hand[f].turn *= 1.0 - hold[f];
+        }
+    }
+    std::atomic<bool> is_cancelled{false};
+    const bool is_placed = std::any_of(program.touch.places.begin(), program.touch.places.end(),
+                                       [](const PlaceOp& op) { return op.part != PlaceOp::Part::hips; });
+    const Program before = is_placed ? without_places(program) : Program();
+    const Program& run = is_placed ? before : program;
+    const auto pose_all = [&](const Program& with, double from, double share) {
+        std::atomic<int> done{0};
+        for_each_frame(motion.frames, threads, [&](int first, int last) {
+            for (int f = first; f < last && !is_cancelled; ++f) pose_frame(with, motion, solved, f);
+            if (!tell(from + share * (done += last - first) / motion.frames)) is_cancelled = true;
+        });
+        if (is_cancelled) throw std::runtime_error("cancelled");
+    };
+    const double posing = clears(program) ? 0.4 : 1.0;
+    const double last = is_placed ? 0.9 : 1.0;
+    pose_all(run, 0.0, posing * last);
+    clear_motion(run, motion, threads,
+                 Watch([&](double share) { return tell(last * (posing + (1.0 - posing) * share)); }), solved,
+                 [&](int f) { pose_frame(run, motion, solved, f); });
+    if (is_placed) pose_all(program, last, 1.0 - last);
+}
+
+}  // namespace
+
 SolvedMotion solve_motion(const MotionSolve& how, const WorldMotion& motion, const Contacts& contacts,
                           int first_frame) {
     const Program& program = how.program;
     SolvedMotion solved;
+    std::optional<Corrections> held_without;
     solved.target.resize(motion.frames, int(program.body.parents.size()));
     solved.target.start_s = motion.start_s;
     solved.target.frame_time_s = motion.frame_time_s;
@@ -64,45 +129,30 @@ SolvedMotion solve_motion(const MotionSolve& how, const WorldMotion& motion, con
                 return run_held(run, solved.contacts, motion, solved.target, motion.frame_time_s, first_frame,
                                 watch(from, part), kept);
             };
-            const HeldRun without = hold(plain, first_share, nullptr);
+            HeldRun without = hold(plain, first_share, nullptr);
             for_each_frame(motion.frames, how.threads, [&](int first, int last) {
                 for (int f = first; f < last && !is_cancelled; ++f)
                     if (is_keyed[size_t(f)]) stand(program, f);
             });
             const KeptTo kept{is_keyed, motion.frame_time_s, without};
             solved.corrections = std::move(hold(program, first_share + part, &kept).corrections);
-        }
-        done = 0;
-    }
-    const bool is_standing = !solved.corrections.is_empty();
-    solved.corrections.hands =
-        hand_shifts(program, motion, solved.target, how.threads, [&](int f, TargetFrame& T) {
-            const FrameCorrection held = solved.corrections.at(f);
-            HeldFrame standing{is_standing ? &held : nullptr, {}};
-            stand_passes(program, frame_of(motion, f), T, standing);
-        });
-    // A wrist that is held somewhere is not led elsewhere.
-    for (size_t limb = 0; limb < limb_count; ++limb) {
-        const std::vector<double>& hold = solved.corrections.limbs[limb].hold;
-        std::vector<HandShift>& hand = solved.corrections.hands[limb];
-        for (size_t f = 0; f < std::min(hold.size(), hand.size()); ++f) {
-            hand[f].by_m *= 1.0 - hold[f];
-            hand[f].turn *= 1.0 - hold[f];
+            held_without = std::move(without.corrections);
         }
     }
-    const auto pose = [&](int f) {
-        const FrameCorrection held = solved.corrections.at(f);
-        TargetFrame T = frame_of(solved.target, f);
-        run_passes(program, frame_of(motion, f), T,
-                   is_standing || held.has_hands || held.has_clear ? &held : nullptr);
-    };
+    const double from = first_share + held_share;
+    const KeyedWeights keyed = keyed_weights(program, motion);
+    const double share = (keyed.all.empty() ? 1.0 : 0.5) * (1.0 - from);
+    carry_frames(
+        program, motion, how.threads, [&](double part) { return tell(from + share * part); }, solved);
+    if (keyed.all.empty()) return solved;
+    SolvedMotion without{solved.target, {}, held_without ? std::move(*held_without) : solved.corrections};
+    carry_frames(
+        without_keyed(program), motion, how.threads,
+        [&](double part) { return tell(from + share * (1.0 + part)); }, without);
+    keep_free(keyed, without.corrections, solved.corrections);
     for_each_frame(motion.frames, how.threads, [&](int first, int last) {
-        for (int f = first; f < last && !is_cancelled; ++f) pose(f);
-        tell(first_share + held_share +
-             (1.0 - first_share - held_share) * (done += last - first) / motion.frames);
+        for (int f = first; f < last; ++f) pose_frame(program, motion, solved, f);
     });
-    if (is_cancelled) throw std::runtime_error("cancelled");
-    clear_motion(program, motion, how.threads, solved, pose);
     return solved;
 }
 

@@ -41,7 +41,7 @@ double touch_share(double h_m) {
 
 /// How far up between the hip centre and the neck a part's beginning and end lie at the aligned rest.
 std::array<double, 2> shares_up(const Character& body, const PartSurface& part) {
-    const RestAlignment& rest = body.rest;
+    const RestAlignment& rest = rest_of_skin(body);
     const auto joint = [&](const char* role) { return body.roles.joint(role); };
     const int top = joint("neck.1") >= 0 ? joint("neck.1") : joint("head");
     const int thigh = joint("thigh.left");
@@ -122,11 +122,12 @@ double NearHand::led(double t_s, size_t point, size_t S_part) const {
     return most;
 }
 
-bool touches_skin(const Program& program, size_t limb, double t_s) {
-    if (!program.near || !program.passes.touch) return false;
+double touch_led(const Program& program, size_t limb, double t_s) {
+    double most = 0.0;
+    if (!program.near || !program.passes.touch) return most;
     for (const NearHand& hand : program.near->hands)
-        if (program.limbs[hand.limb].limb == limb && hand.led(t_s) > 0.0) return true;
-    return false;
+        if (program.limbs[hand.limb].limb == limb) most = std::max(most, hand.led(t_s));
+    return most;
 }
 
 void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
@@ -161,8 +162,8 @@ void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks&
             if (is_of_arm(near->S.parts[s].role, side)) continue;
             if (const auto pair = same_part(bodies, near->S, s, near->T)) hand.parts.push_back(*pair);
         }
-        hand.S_long_m = long_of(hand.S_skin, bodies.S.rest, hand.S_hand);
-        hand.T_long_m = long_of(hand.T_skin, bodies.T.rest, hand.T_hand);
+        hand.S_long_m = long_of(hand.S_skin, rest_of_skin(bodies.S), hand.S_hand);
+        hand.T_long_m = long_of(hand.T_skin, rest_of_skin(bodies.T), hand.T_hand);
         for (int j = 0; j < bodies.T_tree.size(); ++j)
             if (bodies.T_tree.is_ancestor(hand.T_hand, j)) hand.T_below.push_back(j);
         for (const Contact& touch : marks.touches) {

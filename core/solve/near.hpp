@@ -72,8 +72,11 @@ struct NearProgram {
     double to_reference = 1.0;  ///< source's metres to those at 175 cm
 };
 
-/// Whether a limb's hand is led to the skin at a time, at all.
-bool touches_skin(const Program& program, size_t limb, double t_s);
+/// How far a limb's hand is led to the skin at a time, 0..1; and whether it is at all.
+double touch_led(const Program& program, size_t limb, double t_s);
+inline bool touches_skin(const Program& program, size_t limb, double t_s) {
+    return touch_led(program, limb, t_s) > 0.0;
+}
 
 /// Hands of bodies on two legs that touch in a take. After `compile_limbs`.
 void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks& marks,

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/solve/clear.hpp"
+#include "core/solve/keep_within.hpp"
 #include "core/solve/near.hpp"
 
 namespace nb {
@@ -83,6 +84,7 @@ void run_passes(const Program& program, const SourceFrame& source, TargetFrame& 
     clear_holding(program, source, target, held);
     pass_hold(program, source, target);
     pass_clear(program, source, target, held);
+    keep_within(program, source, target, standing.by);
     if (!program.touch.is_empty()) touch_places(program, source, target, standing.by);
     pass_twist(program, source, target);
 }

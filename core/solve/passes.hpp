@@ -56,7 +56,7 @@ inline constexpr std::array<PassRow, 9> pass_table{{
     {"clear", &Passes::clear,
      "Forearms and hands stay out of the body, shins and feet out of the other leg, where they are not in it "
      "in the take",
-     nullptr, nullptr, "a body's skin is not known", has_skins},
+     &Passes::reach, nullptr, "a body's skin is not known", has_skins},
     {"twist", &Passes::twist,
      "Roll is spread along the limbs by their twist bones, so that skin does not wring", nullptr, is_twisted,
      "no twist bones"},

@@ -41,6 +41,7 @@ Plan compile_plan(const Character& source, const Character& target, const Pairin
     compile_root(bodies, program);
     compile_angles(bodies, program);
     compile_limbs(bodies, program);
+    compile_ranges(bodies, program);
     if (take) {
         const HandMarks found = marks ? HandMarks() : hand_marks(source, *take);
         const HandMarks& of_hands = marks ? *marks : found;

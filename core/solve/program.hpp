@@ -10,6 +10,7 @@
 #include "core/solve/angles.hpp"
 #include "core/solve/body.hpp"
 #include "core/solve/hold.hpp"
+#include "core/solve/keep_within.hpp"
 #include "core/solve/lengths.hpp"
 #include "core/solve/limb.hpp"
 #include "core/solve/root.hpp"
@@ -36,6 +37,7 @@ struct Program {
     std::vector<LengthOp> lengths;
     std::vector<int> length_of;  ///< a target joint: index in `lengths`, -1 for none; empty when none follows
     std::vector<TwistOp> twists;
+    std::vector<RangeOp> ranges;         ///< joints that are kept within people's
     std::array<EndOp, limb_count> ends;  ///< by `limb_names`
     TouchProgram touch;
     std::vector<Contact> hand_touches;          ///< of the take, those that are unsure, too

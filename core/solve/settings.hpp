@@ -19,7 +19,7 @@ struct Passes {
     bool contacts = true;
     bool touch = true;
     bool hold = true;
-    bool clear = false;  ///< moves hands that are placed by number, too: asked for
+    bool clear = true;
     bool twist = true;
     bool operator==(const Passes&) const = default;
 };

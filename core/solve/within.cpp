@@ -5,6 +5,7 @@
 #include <variant>
 
 #include "core/math/curves.hpp"
+#include "core/solve/clear.hpp"
 
 namespace nb {
 
@@ -206,6 +207,74 @@ void keep_all(const Program& program, const KeptTo& kept, HeldRun& run) {
     for (const Deficit& one : beside.deficits)
         if (is_outside[size_t(one.worst_frame)]) c.deficits.push_back(one);
     c.summaries.insert(c.summaries.end(), beside.summaries.begin(), beside.summaries.end());
+}
+
+KeyedWeights keyed_weights(const Program& program, const WorldMotion& motion) {
+    KeyedWeights weights;
+    if (!clears(program) && !(program.passes.touch && program.near)) return weights;
+    std::vector<const TouchSpan*> spans;
+    std::array<std::vector<const TouchSpan*>, limb_count> of_limb;
+    for (const auto& one : program.touch.turns) {
+        const auto* turn = std::get_if<TurnOp>(&one);
+        if (!turn || turn->when.is_whole || turn->joints.empty()) continue;
+        spans.push_back(&turn->when);
+        for (const LimbOp& limb : program.limbs)
+            if (const int joint = turn->joints.front();
+                joint == limb.T_start || joint == limb.T_mid || joint == limb.T_tip)
+                of_limb[limb.limb].push_back(&turn->when);
+    }
+    for (const PlaceOp& op : program.touch.places)
+        if (op.part == PlaceOp::Part::hips && !op.when.is_whole) spans.push_back(&op.when);
+    if (spans.empty()) return weights;
+    const auto strongest = [&](const std::vector<const TouchSpan*>& of, std::vector<double>& out) {
+        for (int f = 0; f < motion.frames && !of.empty(); ++f) {
+            double most = 0.0;
+            for (const TouchSpan* when : of) most = std::max(most, when->weight(motion.time_s(f)));
+            out.push_back(most);
+        }
+    };
+    strongest(spans, weights.all);
+    for (size_t limb = 0; limb < limb_count; ++limb) strongest(of_limb[limb], weights.of_limb[limb]);
+    return weights;
+}
+
+namespace {
+
+HandShift mix(const HandShift& with, const HandShift& without, double w) {
+    return {w * with.by_m + (1.0 - w) * without.by_m, w * with.turn + (1.0 - w) * without.turn};
+}
+LimbClear mix(const LimbClear& with, const LimbClear& without, double w) {
+    return {w * with.aside_m + (1.0 - w) * without.aside_m, w * with.by_m + (1.0 - w) * without.by_m};
+}
+
+/// `weight_of`: of `with`, at a limb and a frame.
+template <typename ByLimb, typename WeightOf>
+void keep_by_limb(size_t frames, const ByLimb& without, ByLimb& with, const WeightOf& weight_of) {
+    for (size_t limb = 0; limb < limb_count; ++limb) {
+        auto& own = with[limb];
+        const auto& other = without[limb];
+        if (own.empty() && other.empty()) continue;
+        own.resize(frames);
+        for (size_t f = 0; f < frames; ++f) {
+            const auto kept = other.empty() ? typename ByLimb::value_type::value_type() : other[f];
+            const double w = weight_of(limb, f);
+            if (w <= 0.0)
+                own[f] = kept;
+            else if (w < 1.0)
+                own[f] = mix(own[f], kept, w);
+        }
+    }
+}
+
+}  // namespace
+
+void keep_free(const KeyedWeights& weights, const Corrections& without, Corrections& with) {
+    const size_t frames = weights.all.size();
+    keep_by_limb(frames, without.hands, with.hands, [&](size_t, size_t f) { return weights.all[f]; });
+    keep_by_limb(frames, without.clear, with.clear, [&](size_t limb, size_t f) {
+        const std::vector<double>& own = weights.of_limb[limb];
+        return weights.all[f] * (own.empty() ? 1.0 : 1.0 - own[f]);
+    });
 }
 
 }  // namespace nb

@@ -10,6 +10,7 @@
 // between them by how far it is held. What hips are asked by themselves stays whole. Inside the span of one touch-up
 // others may still be felt.
 #pragma once
+#include <array>
 #include <vector>
 
 #include "core/contact/contacts.hpp"
@@ -36,5 +37,17 @@ void keep_led(const Problem& problem, const KeptTo& kept, const std::array<Asked
               Goals& goals);
 /// At the end: `run` inside, `without` to the bit outside.
 void keep_all(const Program& program, const KeptTo& kept, HeldRun& run);
+
+/// How far the strongest of the keyed touch-ups that turn bones or place the hips acts, 0..1, by frame.
+struct KeyedWeights {
+    std::vector<double> all;  ///< empty: there is none, or nothing is found over the take afterwards
+    std::array<std::vector<double>, limb_count>
+        of_limb;  ///< of those that turn the limb's own bones; empty: none
+};
+/// Of what is found over the take: hands that touch, limbs that are kept out of the body.
+KeyedWeights keyed_weights(const Program& program, const WorldMotion& motion);
+/// Of what is found then: `with` by these weights, `without` for the rest, to the bit where they are 0. A limb whose own
+/// bones are turned is not kept out of the body otherwise than without: it lies where it was turned to.
+void keep_free(const KeyedWeights& weights, const Corrections& without, Corrections& with);
 
 }  // namespace nb

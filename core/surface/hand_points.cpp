@@ -13,7 +13,7 @@ std::vector<Vec3> hand_points(const Character& character, const BodySurface& sur
     const std::string suffix(side_suffix(side));
     const PartSurface* hand = surface.part("hand" + suffix);
     if (!hand) return {};
-    const RestAlignment& rest = character.rest;
+    const RestAlignment& rest = rest_of_skin(character);
     const Rigid X = hand->frame(rest.R_WJ0[size_t(hand->joint)], rest.p_WJ0[size_t(hand->joint)]);
     // At the aligned rest palms look down.
     const Vec3 down = X.R.conjugate() * Vec3(-Vec3::UnitY());

@@ -1,6 +1,7 @@
 #include "core/surface/surface.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <optional>
 
@@ -273,12 +274,29 @@ void read_breadths(PartSurface& part, double stature_m) {
     }
 }
 
-/// Points as far from each other as can be (Gonzalez 1985, from memory).
+/// Each place once, in an order of their own: what writes a mesh anew splits its vertices and orders them otherwise.
+void keep_distinct(std::vector<Vec3>& points) {
+    constexpr double same_m = 1e-4;
+    const auto key = [](const Vec3& p) {
+        return std::array<long, 3>{std::lround(p.x() / same_m), std::lround(p.y() / same_m),
+                                   std::lround(p.z() / same_m)};
+    };
+    std::sort(points.begin(), points.end(), [&](const Vec3& a, const Vec3& b) { return key(a) < key(b); });
+    points.erase(std::unique(points.begin(), points.end(),
+                             [&](const Vec3& a, const Vec3& b) { return key(a) == key(b); }),
+                 points.end());
+}
+
+/// Points as far from each other as can be (Gonzalez 1985, from memory), from the one nearest to their middle.
 std::vector<Vec3> spread_over(const std::vector<Vec3>& points, size_t most) {
     std::vector<Vec3> chosen;
     if (points.empty()) return chosen;
     std::vector<double> apart(points.size(), 1e30);
+    Vec3 middle = Vec3::Zero();
+    for (const Vec3& p : points) middle += p / double(points.size());
     size_t next = 0;
+    for (size_t i = 1; i < points.size(); ++i)
+        if ((points[i] - middle).norm() < (points[next] - middle).norm() - 1e-9) next = i;
     while (chosen.size() < std::min(most, points.size())) {
         chosen.push_back(points[next]);
         for (size_t i = 0; i < points.size(); ++i)
@@ -383,9 +401,16 @@ void add_beside(const std::vector<PartSurface>& parts, size_t index, const Pose&
 
 }  // namespace
 
+const RestAlignment& rest_of_skin(const Character& character) {
+    const RestAlignment& own = character.rest;
+    const bool is_t =
+        own.is_of_stance && own.stance.kind == Stance::Kind::arms && own.stance.arms_down_rad == 0.0;
+    return is_t || !own.is_there() || !character.solved.is_there() ? own : character.solved;
+}
+
 BodySurface surface_of(const Character& character) {
     BodySurface body;
-    const RestAlignment& rest = character.rest;
+    const RestAlignment& rest = rest_of_skin(character);
     const RoleMap& roles = character.roles;
     if (!rest.is_there() || roles.joint("hips") < 0) return body;
     const Pose pose = aligned_pose(rest);
@@ -434,6 +459,7 @@ BodySurface surface_of(const Character& character) {
             for (const Vec3& p : skin.of_joint[j]) points[size_t(part_of[j])].push_back(X_FW * p);
         }
     }
+    for (std::vector<Vec3>& own : points) keep_distinct(own);
     for (size_t i = 0; i < body.parts.size(); ++i)
         if (is_open[i] || goes_on_past_its_bone(body.parts[i].role)) take_in(body.parts[i], points[i]);
     for (size_t i = 0; i < body.parts.size(); ++i)

@@ -88,6 +88,10 @@ bool is_trunk(std::string_view role);
 /// Whether it is of the arm of that side: upper arm, forearm, hand.
 bool is_of_arm(std::string_view role, Side side);
 
+/// The alignment in which skins are read: the one in force when that is a T, else the T as it was found, so that a body
+/// has the same skin whatever stance it was aligned in.
+const RestAlignment& rest_of_skin(const Character& character);
+
 /// From its meshes, else by `Character::skin` (parts of the same role, by stature), else by breadths. Needs the aligned
 /// rest; empty without one, or for a body without hips. Of large meshes about 20,000 vertices are looked at.
 BodySurface surface_of(const Character& character);

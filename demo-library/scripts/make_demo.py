@@ -168,7 +168,7 @@ def touched(library, character, take, layer, touches):
     write_json(os.path.join(library, 'pairings', f'performer-{character}.json'),
                {'format': 'nimble-bone/pairing', 'version': 1, 'id': fixed_uuid('performer onto ' + character),
                 'source': {'id': fixed_uuid('performer'), 'path': 'rig.glb'}, 'target': {'id': fixed_uuid(character), 'path': 'rig.glb'},
-                'scale': 'legs', 'about': 'first place', 'passes': dict.fromkeys(('gather', 'root', 'angles', 'reach', 'contacts', 'touch', 'hold', 'clear', 'twist'), True) | {'clear': False},
+                'scale': 'legs', 'about': 'first place', 'passes': dict.fromkeys(('gather', 'root', 'angles', 'reach', 'contacts', 'touch', 'hold', 'clear', 'twist'), True),
                 'take_touches': {fixed_uuid(take): [{'name': layer, 'touches': touches}]}})
 
 

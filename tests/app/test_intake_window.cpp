@@ -1,8 +1,10 @@
 // The Intake station: what is in the files, repairs by a click and their undo, trimming by handle and by
 // typed frames, re-proportioning, the limbering take; kept with the take, through a crash.
 #include <fmt/format.h>
+#include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QPushButton>
+#include <QToolButton>
 
 #include <QSpinBox>
 #include <map>
@@ -10,6 +12,7 @@
 #include "app/stations/intake/along_form.hpp"
 #include "app/stations/intake/intake_panel.hpp"
 #include "app/stations/intake/intake_sheet.hpp"
+#include "app/stations/intake/things_form.hpp"
 #include "app/stations/roles/rails_view.hpp"
 #include "app/stations/roles/roles_panel.hpp"
 #include "app/window/notice_bar.hpp"
@@ -20,6 +23,7 @@
 #include "core/base/files.hpp"
 #include "core/body/measures.hpp"
 #include "core/files/bvh.hpp"
+#include "core/solve/hold.hpp"
 #include "tests/app/window_fixture.hpp"
 
 using namespace nb;
@@ -298,6 +302,96 @@ class IntakeWindowTest : public test::WindowFixture {
         QVERIFY(options().along.empty() && options().sound.file.empty());
         QCOMPARE(w().workspace().source()->file.character.rig.skeleton.names.size(), bones);
         QVERIFY(!player.sound());
+    }
+
+    /// A mesh is dropped on the window, brought into the hand, dragged by its arms, and carried by the target; all undone.
+    void a_thing_is_put_on_the_stage_and_given_to_a_hand() {
+        QVERIFY(choose_take("Quay walk"));
+        QVERIFY(settled());
+        w().playback().go_to(90);
+        const auto things = [this]() -> const std::vector<StageThing>& {
+            return source().character.rig.options.things;
+        };
+        const auto read = [this] {
+            QTest::qWait(100);
+            return QTest::qWaitFor([this] { return !w().workspace().is_busy(); }, 20000) && settled();
+        };
+        const auto button = [this](const QString& text) -> QToolButton* {
+            for (auto* one : w().part<ThingsForm>().findChildren<QToolButton*>())
+                if (one->text() == text && one->isVisible()) return one;
+            return nullptr;
+        };
+        const size_t shown = w().workspace().source()->props.size();
+        w().open_files({library() + "/set/crate.glb"});
+        QVERIFY(read());
+        QCOMPARE(things().size(), size_t(1));
+        QVERIFY2(w().part<IntakePanel>().isVisible() && w().part<ThingsForm>().isVisible(),
+                 "the station goes to where it is placed");
+        QCOMPARE(w().workspace().source()->props.size(), shown + 1);
+        QVERIFY(things()[0].held_by.empty());
+        const int joint = source().character.rig.skeleton.find("crate");
+        QVERIFY(joint >= 0);
+        QCOMPARE(w().stage().selected_joint(), joint);
+
+        // By an arm upward; it follows the pointer before it is let go.
+        const auto place = [&] {
+            Pose S, T;
+            w().workspace().poses_at(w().playback().frame(), S, T);
+            return Vec3(S.p[size_t(joint)]);
+        };
+        const Vec3 stood = place();
+        const auto arms = w().stage().place_handle();
+        QVERIFY(arms.has_value());
+        QVERIFY((arms->centre_m - stood).y() < 1e-6);
+        const QPoint up = arms->grip(w().stage().camera(), w().stage().size(), 1).toPoint();
+        drag(w().stage(), up, up - QPoint(0, 30));
+        QVERIFY(read());
+        const Vec3 raised = place();
+        QVERIFY2(raised.y() > stood.y() + 0.03 && std::abs(raised.x() - stood.x()) < 1e-6,
+                 qPrintable(QString("%1 %2").arg(stood.y()).arg(raised.y())));
+
+        // The right hand takes it, here.
+        QComboBox* who = nullptr;
+        for (auto* one : w().part<ThingsForm>().findChildren<QComboBox*>())
+            if (one->isVisible()) who = one;
+        QVERIFY(who);
+        who->setFocus();
+        QTest::keyClick(who, Qt::Key_Down);
+        QTest::keyClick(who, Qt::Key_Down);
+        QVERIFY(read());
+        QCOMPARE(things()[0].held_by, std::string("right"));
+        QVERIFY(button("into the hand here"));
+        QTest::mouseClick(button("into the hand here"), Qt::LeftButton);
+        QVERIFY(read());
+        const double dt = source().take->frame_time_s;
+        QVERIFY(std::abs(things()[0].from_s - source().take->start_s - 90 * dt) < 1e-6);
+        const Vec3 hand = [&] {
+            Pose S, T;
+            w().workspace().poses_at(90, S, T);
+            return Vec3(S.p[size_t(source().character.roles.joint("hand.right"))]);
+        }();
+        QVERIFY((place() - hand).norm() < 0.6);
+        // On the target the hand lies on it: a hundred frames on as now.
+        const Plan& plan = *w().workspace().plan();
+        const int own = w().workspace().target()->file.character.roles.joint("hand.right");
+        const auto in_thing = [&](int f) {
+            Pose S, T;
+            w().workspace().poses_at(f, S, T);
+            return Vec3(inverse(thing_beside(plan.program, joint, {S.R, S.p, w().workspace().time_s(f)},
+                                             {T.R, T.p})) *
+                        T.p[size_t(own)]);
+        };
+        QVERIFY((in_thing(150) - in_thing(200)).norm() < 2e-3);
+        // Gone with the arms' button unticked: nothing to drag; off the stage; and back by undo.
+        QTest::mouseClick(button("arms on the stage"), Qt::LeftButton);
+        QTest::qWait(50);
+        QVERIFY(!w().stage().place_handle());
+        while (w().undo_stack().canUndo()) {
+            w().undo_stack().undo();
+            QVERIFY(read());
+        }
+        QVERIFY(things().empty());
+        QVERIFY(source().character.rig.skeleton.find("crate") < 0);
     }
 };
 

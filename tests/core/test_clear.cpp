@@ -12,6 +12,8 @@
 #include "core/solve/clear_way.hpp"
 #include "core/solve/engine.hpp"
 #include "core/solve/hold.hpp"
+#include "core/solve/near.hpp"
+#include "core/solve/program.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -246,6 +248,63 @@ class ClearTest : public QObject {
         }
         QCOMPARE(changed > 0, meets);
         QVERIFY(changed < with.target.frames);
+    }
+
+    /// What may touch all is left alone, to the bit.
+    void what_may_touch_is_left_alone() {
+        const LoadedFile source = test::demo_take("lantern-signal");
+        const LoadedFile target = test::demo_body("lamp-child");
+        PairingSettings settings;
+        for (const std::string limb : {"arm.left", "arm.right", "leg.left", "leg.right"})
+            settings.chains[limb].may_touch = {"trunk", "head", "legs", "arms"};
+        const TransferResult with = transfer(source.character, *source.take, target.character, settings, 2);
+        settings.passes.clear = false;
+        const TransferResult without =
+            transfer(source.character, *source.take, target.character, settings, 2);
+        QVERIFY(with.target.p == without.target.p);
+        // The other arm alone: clear still acts at the trunk.
+        for (auto& [limb, set] : settings.chains) set.may_touch = {"arms"};
+        settings.passes.clear = true;
+        const TransferResult some = transfer(source.character, *source.take, target.character, settings, 2);
+        QVERIFY(some.target.p != without.target.p);
+    }
+
+    /// With a margin arms stay so far off as they do in the take; by heights over the skin that the pass knows, by group.
+    void a_margin_is_kept() {
+        constexpr double margin_m = 0.03;
+        const LoadedFile source = load_file(test::capture("01_01.bvh"));
+        const LoadedFile target = test::demo_body("net-mender");
+        const auto low_share = [&](double margin) {
+            PairingSettings settings;
+            for (const std::string limb : {"arm.left", "arm.right"}) settings.chains[limb].margin_m = margin;
+            const TransferResult result =
+                transfer(source.character, *source.take, target.character, settings, 2);
+            const ClearProgram& clear = *result.plan.program.clear;
+            std::vector<ClearHeight> found;
+            int looks = 0, low = 0;
+            const auto least = [&](const ClearBody& body, size_t limb, const SourceFrame& frame) {
+                heights_under(body, limb, frame, 0.1, found);
+                double lowest = 0.1;
+                for (const ClearHeight& one : found)
+                    if (body.parts[one.part].group == ClearGroup::trunk)
+                        lowest = std::min(lowest, one.height_m);
+                return lowest;
+            };
+            for (int f = result.take.first_motion_frame; f < result.target.frames; f += 5)
+                for (const size_t limb : {size_t(2), size_t(3)}) {
+                    if (clear.by_stature * least(clear.S, limb, frame_of(std::as_const(result.source), f)) <
+                            margin_m ||
+                        touches_skin(result.plan.program, limb, result.target.time_s(f)))
+                        continue;
+                    ++looks;
+                    low += least(clear.T, limb, frame_of(std::as_const(result.target), f)) < margin_m - 0.012;
+                }
+            qInfo("margin %.0f mm: nearer in %d of %d", 1e3 * margin, low, looks);
+            return double(low) / std::max(1, looks);
+        };
+        const double without = low_share(0.0);
+        QVERIFY(without > 0.05);
+        QVERIFY(low_share(margin_m) < 0.25 * without);
     }
 
     void bodies_stay_outside_themselves_data() {

@@ -4,6 +4,7 @@
 #include "core/review/bars.hpp"
 #include "core/review/events.hpp"
 #include "core/review/ranges.hpp"
+#include "core/solve/keep_within.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -132,6 +133,96 @@ class RangesTest : public QObject {
         QVERIFY(told->text.find("left knee bends forward") != std::string::npos);
         QVERIFY(told->first >= 55 && told->last <= 125);
         QCOMPARE(told->owner, Owner::take);
+    }
+
+    void what_is_softly_within_never_passes_the_end() {
+        for (const double most : {10.0, 60.0, 150.0}) {
+            const double from = most - soft_range_deg;
+            QCOMPARE(softly_within(0.5 * from, most), 0.5 * from);
+            QCOMPARE(softly_within(from, most), from);
+            double before = from;
+            for (double a = from + 0.25; a < 300.0; a += 0.25) {
+                const double now = softly_within(a, most);
+                QVERIFY(now >= before && now - before <= 0.25 + 1e-12 && now <= most);
+                before = now;
+            }
+            // Without a kink where it begins.
+            QVERIFY(std::abs(softly_within(from + 1e-4, most) - from - 1e-4) < 1e-9);
+        }
+    }
+
+    /// Captures of another maker, in which joints go over: what is set so stays within, the rest is as without.
+    void what_is_set_so_is_kept_within() {
+        const LoadedFile take = load_file(test::capture("Boxing_Toes.bvh"));
+        const LoadedFile target = test::demo_body("net-mender");
+        const auto most_over = [&](const TransferResult& result, const std::string& part) {
+            double most = 0.0;
+            for (const RangeExcess& one :
+                 range_excess(target.character, result.target, result.take.first_motion_frame))
+                if (role_part(one.role) == part)
+                    for (const float over : one.over_deg) most = std::max(most, double(over));
+            return most;
+        };
+        PairingSettings settings;
+        settings.passes.touch = settings.passes.hold = false;
+        const TransferResult without = transfer(take.character, *take.take, target.character, settings, 2);
+        for (const char* chain : {"arm.left", "arm.right", "neck"}) settings.chains[chain].keep_within = 1.0;
+        const TransferResult with = transfer(take.character, *take.take, target.character, settings, 2);
+        for (const char* chain : {"arm.left", "arm.right", "neck"}) settings.chains[chain].keep_within = 0.5;
+        const TransferResult half = transfer(take.character, *take.take, target.character, settings, 2);
+        double over = 0.0;
+        for (const char* part : {"upperarm", "forearm", "hand", "head"}) {
+            qInfo("%s: over by %.1f, half %.1f, kept within %.2f deg", part, most_over(without, part),
+                  most_over(half, part), most_over(with, part));
+            over = std::max(over, most_over(without, part));
+            QVERIFY(most_over(with, part) < 0.5);
+            QVERIFY(most_over(half, part) < 0.75 * most_over(without, part) + 0.5);
+        }
+        QVERIFY(over > 5.0);
+        // Legs, hips and trunk are not touched; no frame jumps.
+        const int foot = target.character.roles.joint("foot.left"),
+                  chest = target.character.roles.joint("chest");
+        const int hand = target.character.roles.joint("hand.left");
+        double step_m = 0.0, step_without_m = 0.0;
+        for (int f = 1; f < with.target.frames; ++f) {
+            for (const int j : {foot, chest})
+                QVERIFY(with.target.p[with.target.at(f, j)] == without.target.p[without.target.at(f, j)]);
+            const auto step = [&](const TransferResult& of) {
+                return (of.target.p[of.target.at(f, hand)] - of.target.p[of.target.at(f - 1, hand)]).norm();
+            };
+            step_m = std::max(step_m, step(with));
+            step_without_m = std::max(step_without_m, step(without));
+        }
+        QVERIFY2(step_m < 1.5 * step_without_m,
+                 qPrintable(QString("%1 beside %2").arg(step_m).arg(step_without_m)));
+    }
+
+    /// A foot that stands goes first: it does not move for a knee.
+    void feet_that_stand_do_not_give() {
+        const LoadedFile take = load_file(test::capture("01_03.bvh"));
+        const LoadedFile target = test::demo_body("ferrier");
+        PairingSettings settings;
+        const TransferResult without = transfer(take.character, *take.take, target.character, settings, 2);
+        for (const char* chain : {"leg.left", "leg.right"}) settings.chains[chain].keep_within = 1.0;
+        const TransferResult with = transfer(take.character, *take.take, target.character, settings, 2);
+        int held = 0, moved = 0;
+        for (size_t limb = 0; limb < 2; ++limb) {
+            const int foot = target.character.roles.joint(limb == 0 ? "foot.left" : "foot.right");
+            const auto& hold = with.corrections.limbs[limb].hold;
+            for (size_t f = 0; f < hold.size(); ++f) {
+                const double by = (with.target.p[with.target.at(int(f), foot)] -
+                                   without.target.p[without.target.at(int(f), foot)])
+                                      .norm();
+                if (hold[f] >= 1.0) {
+                    ++held;
+                    QVERIFY(by < 1e-9);
+                } else {
+                    moved += by > 1e-3;
+                }
+            }
+        }
+        QVERIFY(held > 100);
+        qInfo("%d frames held, in %d others a foot gave", held, moved);
     }
 };
 

@@ -5,7 +5,10 @@
 #include <QDoubleSpinBox>
 #include <QGridLayout>
 #include <QLabel>
+#include <QMenu>
+#include <QToolButton>
 #include <QVBoxLayout>
+#include <algorithm>
 
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
@@ -123,6 +126,29 @@ ChainForm::ChainForm(Workspace& workspace, ChainEdits& edits, QWidget* parent)
         tr("0 %: bends where the source does. 100 %: bends in its first joint alone, as a rod. Its last "
            "bone points as the source's either way"),
         &ChainSettings::stiffness, 0.01, 0, 100, " %");
+    add_number(*grid, tr("kept in people's ranges"),
+               tr("Of what shoulder, elbow and wrist, hip and knee, or the head go beyond people's ranges "
+                  "(AAOS), how much "
+                  "does not cross; soft over the last 10°. Feet that stand and hands that touch go first"),
+               &ChainSettings::keep_within, 0.01, 0, 100, " %");
+    add_number(*grid, tr("margin over the skin"),
+               tr("How far forearm and hand (shin and foot) stay off the own body where they do in the take; "
+                  "negative: "
+                  "so deep they may sink in"),
+               &ChainSettings::margin_m, 0.01, -10, 20, " cm");
+    may_touch_ = new QToolButton(this);
+    may_touch_->setPopupMode(QToolButton::InstantPopup);
+    may_touch_->setToolTip(
+        tr("What of the body it may lie in: the pass clear lets it be there, as with crossed arms"));
+    auto* menu = new QMenu(may_touch_);
+    for (const std::string_view word : touchable_groups) {
+        QAction* group = menu->addAction(QString::fromUtf8(word.data(), qsizetype(word.size())));
+        group->setCheckable(true);
+        connect(group, &QAction::triggered, this, &ChainForm::set_may_touch);
+    }
+    may_touch_->setMenu(menu);
+    may_touch_row_ = rows_.size();
+    add_row(*grid, chain_field(tr("may lie in"), &ChainSettings::may_touch), may_touch_);
     grid->setColumnStretch(0, 1);
     grid->setColumnMinimumWidth(2, 34);
     column->addLayout(grid);
@@ -167,6 +193,15 @@ void ChainForm::connect_fields() {
         edits_.drive_by(chain_, driver_->currentData().toString().toStdString());
         take_in_hand(driver_field());
     });
+}
+
+void ChainForm::set_may_touch() {
+    std::vector<std::string> words;
+    for (const QAction* group : may_touch_->menu()->actions())
+        if (group->isChecked() && group->isVisible()) words.push_back(group->text().toStdString());
+    edits_.set(chain_, rows_[may_touch_row_].setting, tr("what it may lie in"), -1,
+               [words](ChainSettings& set) { set.may_touch = words; });
+    take_in_hand(rows_[may_touch_row_].setting);
 }
 
 void ChainForm::take_in_hand(const ChainField& field) {
@@ -244,6 +279,15 @@ void ChainForm::refresh_numbers(const ChainSettings& now, bool is_run, bool is_l
     };
     show(rows_[0], is_run);
     show(rows_[1], is_run || is_limb);
+    show(rows_[may_touch_row_], is_limb);
+    QStringList words;
+    for (QAction* group : may_touch_->menu()->actions()) {
+        group->setVisible(is_arm || group->text() == "legs");
+        group->setChecked(std::find(now.may_touch->begin(), now.may_touch->end(),
+                                    group->text().toStdString()) != now.may_touch->end());
+        if (group->isChecked()) words << group->text();
+    }
+    may_touch_->setText(words.isEmpty() ? tr("nothing") : words.join(", "));
     for (const Number& number : numbers_) {
         const auto setting = number.setting;
         const bool is_of_tip = setting == &ChainSettings::tip_share || setting == &ChainSettings::soften_from;
@@ -252,6 +296,8 @@ void ChainForm::refresh_numbers(const ChainSettings& now, bool is_run, bool is_l
                   : setting == &ChainSettings::start_gives  ? is_limb && (!is_arm || by_tip)
                   : setting == &ChainSettings::pole_rad     ? is_limb
                   : setting == &ChainSettings::stiffness    ? is_run
+                  : setting == &ChainSettings::margin_m     ? is_limb
+                  : setting == &ChainSettings::keep_within  ? is_limb || chain_ == "neck"
                   : is_of_tip                               ? (is_run || is_limb) && by_tip
                                                             : is_run || is_limb);
         if (setting == &ChainSettings::pole_rad)

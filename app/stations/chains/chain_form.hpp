@@ -53,6 +53,8 @@ class ChainForm : public QWidget {
     QComboBox *carry_, *driver_;
     std::vector<Row> rows_;  ///< driven by, what crosses, then the numbers
     std::vector<Number> numbers_;
+    QToolButton* may_touch_;
+    size_t may_touch_row_ = 0;
     const ChainField* in_hand_ = nullptr;
     QLabel* kept_;
     std::array<QToolButton*, 3> levels_{};  ///< character, pairing, take
@@ -64,6 +66,7 @@ class ChainForm : public QWidget {
                     const QString& suffix);
     QHBoxLayout* make_level_line();
     void connect_fields();
+    void set_may_touch();
     void refresh_numbers(const ChainSettings& now, bool is_run, bool is_limb);
     void refresh_marks();
     void refresh_level_line();

@@ -7,7 +7,6 @@
 #include <QLabel>
 #include <QToolButton>
 #include <QVBoxLayout>
-#include <filesystem>
 
 #include "app/look/flow.hpp"
 #include "app/look/labels.hpp"
@@ -23,13 +22,6 @@ QString part_word(const std::string& what) {
     if (what == "fingers.left") return QObject::tr("fingers L");
     if (what == "fingers.right") return QObject::tr("fingers R");
     return what == "face" ? QObject::tr("face") : QObject::tr("fingers");
-}
-
-/// As it is kept: by its name when it lies beside the body's file, else where it is.
-std::string kept_path(const std::string& of, const QString& file) {
-    const std::filesystem::path there = std::filesystem::absolute(file.toStdString()).lexically_normal();
-    const auto folder = std::filesystem::absolute(of).lexically_normal().parent_path();
-    return there.parent_path() == folder ? there.filename().string() : there.string();
 }
 
 }  // namespace
@@ -94,14 +86,14 @@ void AlongForm::change(const QString& text, const std::function<void(LoadOptions
 void AlongForm::add_part(const QString& file) {
     change(tr("a part that goes along"), [&](LoadOptions& options) {
         TakePart part;
-        part.file = kept_path(path_, file);
+        part.file = kept_along(path_, file.toStdString());
         options.along.push_back(part);
     });
 }
 
 void AlongForm::set_sound(const QString& file) {
     change(tr("the sound of the take"), [&](LoadOptions& options) {
-        options.sound = {kept_path(path_, file), options.sound.offset_s};
+        options.sound = {kept_along(path_, file.toStdString()), options.sound.offset_s};
     });
 }
 

@@ -21,6 +21,7 @@
 #include "app/stage/stage_view.hpp"
 #include "app/stations/body_switch.hpp"
 #include "app/stations/intake/along_form.hpp"
+#include "app/stations/intake/things_form.hpp"
 #include "app/work/commands.hpp"
 #include "app/work/playback.hpp"
 #include "core/body/measures.hpp"
@@ -118,6 +119,13 @@ IntakePanel::IntakePanel(Workspace& workspace, StageView& stage, Playback& playb
     along_ = new AlongForm(this);
     connect(along_, &AlongForm::changed, this, &IntakePanel::change);
     column->addWidget(along_);
+    things_ = new ThingsForm(playback_, this);
+    connect(things_, &ThingsForm::changed, this, &IntakePanel::change);
+    connect(things_, &ThingsForm::in_hand_changed, this, &IntakePanel::show_arms);
+    connect(&stage_, &StageView::place_begun, this, [this] { dragged_m_ = Vec3::Zero(); });
+    connect(&stage_, &StageView::placed, this, [this](int, const Vec3& by_m) { dragged_m_ = by_m; });
+    connect(&stage_, &StageView::place_ended, this, &IntakePanel::end_drag);
+    column->addWidget(things_);
     for (auto* box : {first_, last_})
         connect(box, &QSpinBox::editingFinished, this, &IntakePanel::set_by_hand);
     for (auto* box : {fps_, legs_, arms_, trunk_, part_length_})
@@ -226,6 +234,9 @@ void IntakePanel::refresh() {
     const bool has_take = loaded && loaded->file.take && !is_of_target_;
     take_box_->setVisible(has_take);
     along_->setVisible(has_take);
+    things_->setVisible(has_take);
+    things_->show_take(has_take ? loaded : nullptr);
+    show_arms();
     take_heading_->setVisible(has_take);
     if (!loaded) {
         holds_->setText(is_of_target_ ? tr("There is no target yet: drop a rig on the window.")
@@ -262,6 +273,39 @@ void IntakePanel::refresh() {
          ++i)
         if (length_percent(options, part_->itemData(i).toString()) != 100.0) part_->setCurrentIndex(i);
     show_part();
+}
+
+void IntakePanel::put_thing(const QString& path) {
+    show_body(false);
+    things_->add(path);
+}
+
+void IntakePanel::set_entered(bool on) {
+    is_entered_ = on;
+    if (on) return show_arms();
+    stage_.cancel_turn();
+    stage_.set_place_handle(false);
+}
+
+void IntakePanel::show_arms() {
+    const LoadedPtr take = workspace_.body(false);
+    const int thing = is_entered_ && !is_of_target_ && take ? things_->in_hand() : -1;
+    const auto& things = take ? take->file.character.rig.facts.things : std::vector<std::string>();
+    const bool has_arms = thing >= 0 && thing < int(things.size());
+    if (has_arms) stage_.select(false, take->file.character.rig.skeleton.find(things[size_t(thing)]));
+    if (has_arms || is_entered_) stage_.set_place_handle(has_arms, Quat::Identity(), !has_arms);
+}
+
+void IntakePanel::end_drag(bool is_kept) {
+    const LoadedPtr take = workspace_.body(false);
+    if (!is_entered_ || !is_kept || things_->in_hand() < 0 || !take) return;
+    // In a hand it is dragged where that is now: where it was taken is told in the axes of then.
+    const LoadOptions& options = take->file.character.rig.options;
+    const Pose pose = pose_at(take->file.character.rig.skeleton, *take->file.take, playback_.frame());
+    const size_t joint = size_t(stage_.selected_joint());
+    const StageThing& thing = options.things[size_t(things_->in_hand())];
+    const Quat taken = exp_rotation(deg_to_rad(thing.turn_deg) * Vec3::UnitY());
+    things_->move_by(taken * (pose.R[joint].conjugate() * dragged_m_));
 }
 
 void IntakePanel::show_part() {

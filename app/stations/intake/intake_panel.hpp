@@ -23,6 +23,7 @@ class Playback;
 class StageView;
 
 class AlongForm;
+class ThingsForm;
 
 class IntakePanel : public QWidget {
     Q_OBJECT
@@ -35,6 +36,10 @@ class IntakePanel : public QWidget {
     const std::vector<Finding>& findings() const { return findings_; }
     /// Open points of both files.
     int open_points() const;
+    /// Puts the mesh of a file on the take's stage.
+    void put_thing(const QString& path);
+    /// The station is come to and left: arms of a thing stand on the stage only there.
+    void set_entered(bool on);
     /// Makes a change of how the file is read, undoable.
     void change(const LoadOptions& options, const QString& text);
 
@@ -61,11 +66,16 @@ class IntakePanel : public QWidget {
     QDoubleSpinBox *fps_, *legs_, *arms_, *trunk_, *part_length_;
     QComboBox* part_;
     AlongForm* along_;
+    ThingsForm* things_;
+    bool is_entered_ = false;
+    Vec3 dragged_m_ = Vec3::Zero();
     QPushButton* limber_;
     QLabel* opened_heading_;
     QListWidget* opened_;  ///< files beside the library, with what each holds
 
     void refresh();
+    void show_arms();
+    void end_drag(bool is_kept);
     QWidget* card_of(const Finding& finding);
     void set_by_hand();
     void show_part();

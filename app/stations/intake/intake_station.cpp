@@ -1,5 +1,7 @@
 #include "app/stations/intake/intake_station.hpp"
 
+#include <QFileInfo>
+
 #include "app/stations/intake/intake_panel.hpp"
 #include "app/stations/intake/intake_sheet.hpp"
 
@@ -15,6 +17,20 @@ IntakeStation::IntakeStation(const StationContext& c)
     show_in_window(panel_, sheet_);
     sheet_->set_panel(panel_);
     connect(panel_, &IntakePanel::body_shown, sheet_, qOverload<>(&QWidget::update));
+    connect(&c.workspace, &Workspace::thing_opened, this, [this](const QString& path) {
+        emit wanted(about().id, {});
+        panel_->put_thing(path);
+        emit said(tr("%1 stands on the take's stage: drag it by its arms, say which hand takes it and when.")
+                      .arg(QFileInfo(path).fileName()));
+    });
+}
+
+void IntakeStation::enter() {
+    panel_->set_entered(true);
+}
+
+void IntakeStation::leave() {
+    panel_->set_entered(false);
 }
 
 int IntakeStation::open_points() const {

@@ -13,6 +13,8 @@ class IntakeStation : public Station {
   public:
     explicit IntakeStation(const StationContext& context);
     int open_points() const override;
+    void enter() override;
+    void leave() override;
 
   private:
     IntakeSheet* sheet_;

@@ -48,13 +48,15 @@ struct Corrections {
     std::vector<std::string> ignored;  ///< points of contacts by hand that this target cannot hold, each once
     int held_frames = 0;               ///< over all ends
     bool is_empty() const { return hips_m.empty(); }
-    bool has_hands() const {
-        return std::any_of(hands.begin(), hands.end(), [](const auto& one) { return !one.empty(); });
-    }
-    bool has_clear() const {
-        return std::any_of(clear.begin(), clear.end(), [](const auto& one) { return !one.empty(); });
-    }
+    bool has_hands() const { return is_any(hands); }
+    bool has_clear() const { return is_any(clear); }
     FrameCorrection at(int frame) const;
+
+  private:
+    template <typename ByLimb>
+    static bool is_any(const ByLimb& by_limb) {
+        return std::any_of(by_limb.begin(), by_limb.end(), [](const auto& one) { return !one.empty(); });
+    }
 };
 
 }  // namespace nb

@@ -55,11 +55,11 @@ FrameCorrection Corrections::at(int frame) const {
     const size_t f = size_t(frame);
     result.is_held = !is_empty();
     result.has_hands = has_hands();
-    for (size_t i = 0; i < limb_count; ++i)
-        if (!hands[i].empty()) result.hands[i] = hands[i][f];
     result.has_clear = has_clear();
-    for (size_t i = 0; i < limb_count; ++i)
+    for (size_t i = 0; i < limb_count; ++i) {
+        if (!hands[i].empty()) result.hands[i] = hands[i][f];
         if (!clear[i].empty()) result.clear[i] = clear[i][f];
+    }
     if (is_empty()) return result;
     result.hips_m = hips_m[f];
     if (!touched_m.empty()) result.touched_m = touched_m[f];

@@ -1,0 +1,99 @@
+#include "core/solve/keep_within.hpp"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+
+#include "core/solve/near.hpp"
+#include "core/solve/paired.hpp"
+#include "core/solve/program.hpp"
+
+namespace nb {
+
+double softly_within(double angle_deg, double most_deg) {
+    const double from = most_deg - soft_range_deg;
+    if (angle_deg <= from) return angle_deg;
+    return from + soft_range_deg * std::tanh((angle_deg - from) / soft_range_deg);
+}
+
+void compile_ranges(const PairedBodies& bodies, Program& program) {
+    if (bodies.T.roles.is_four_legged()) return;
+    const auto add = [&](const std::string& chain, const std::string& role, size_t limb) {
+        const double share = bodies.set(chain).keep_within.value_or(0.0);
+        const auto joint = share > 0.0 ? ranged_joint(bodies.T, role) : std::nullopt;
+        if (!joint) return;
+        RangeOp op{*joint, share, limb, {}};
+        for (int j = 0; j < bodies.T_tree.size(); ++j)
+            if (bodies.T_tree.is_ancestor(joint->joint, j)) op.below.push_back(j);
+        program.ranges.push_back(std::move(op));
+    };
+    add("neck", "head", limb_count);
+    for (size_t limb = 0; limb < limb_count; ++limb) {
+        const std::string suffix(side_suffix(role_side(limb_names[limb])));
+        const bool is_arm = limb >= 2;
+        for (const std::string part :
+             is_arm ? std::array{"upperarm", "forearm", "hand"} : std::array{"thigh", "shin", ""})
+            if (!part.empty()) add(limb_names[limb], part + suffix, limb);
+    }
+}
+
+namespace {
+
+/// The turn, world, that brings every way of a joint to its goal.
+Quat turn_within(const RangedJoint& joint, const Quat& above, const Quat& R) {
+    constexpr int most_ways = 6;
+    constexpr double step_rad = 1e-4;
+    const JointAngles was = joint_angles_deg(joint, above, R);
+    std::array<size_t, most_ways> ways;
+    int count = 0;
+    for (size_t i = 0; i < was.size() && count < most_ways; ++i)
+        if (was[i] > 0.0 && softly_within(was[i], joint_ranges[i].most_deg) < was[i])
+            ways[size_t(count++)] = i;
+    Quat turn = Quat::Identity();
+    if (count == 0) return turn;
+    Eigen::Matrix<double, Eigen::Dynamic, 3, 0, most_ways, 3> J(count, 3);
+    Eigen::Matrix<double, Eigen::Dynamic, 1, 0, most_ways, 1> off(count);
+    for (int round = 0; round < 3; ++round) {
+        const JointAngles now = joint_angles_deg(joint, above, turn * R);
+        for (int i = 0; i < count; ++i) {
+            const size_t way = ways[size_t(i)];
+            off[i] = deg_to_rad(softly_within(was[way], joint_ranges[way].most_deg) - now[way]);
+        }
+        for (int k = 0; k < 3; ++k) {
+            const JointAngles beside =
+                joint_angles_deg(joint, above, exp_rotation(step_rad * Vec3(Vec3::Unit(k))) * turn * R);
+            for (int i = 0; i < count; ++i)
+                J(i, k) = deg_to_rad(beside[ways[size_t(i)]] - now[ways[size_t(i)]]) / step_rad;
+        }
+        const Eigen::MatrixXd JJ = J * J.transpose() + 1e-6 * Eigen::MatrixXd::Identity(count, count);
+        const Vec3 by = J.transpose() * JJ.ldlt().solve(off);
+        turn = (exp_rotation(by) * turn).normalized();
+    }
+    return turn;
+}
+
+}  // namespace
+
+void keep_within(const Program& program, const SourceFrame& source, TargetFrame& target,
+                 const FrameCorrection* held) {
+    for (const RangeOp& op : program.ranges) {
+        double share = op.share;
+        if (op.limb < limb_count) {
+            if (held) share *= 1.0 - held->limbs[op.limb].hold;
+            share *= 1.0 - std::max(touch_led(program, op.limb, source.t_s),
+                                    hold_led(program, op.limb, source.t_s));
+        }
+        if (share <= 0.0) continue;
+        const size_t joint = size_t(op.joint.joint);
+        const Quat whole = turn_within(op.joint, target.R[size_t(op.joint.above)], target.R[joint]);
+        if (whole.vec().isZero(0.0)) continue;
+        const Quat turn = Quat::Identity().slerp(share, whole);
+        const Vec3 about = target.p[joint];
+        for (const int j : op.below) {
+            turn_joint(target, j, turn);
+            target.p[size_t(j)] = about + turn * (target.p[size_t(j)] - about);
+        }
+    }
+}
+
+}  // namespace nb
