@@ -4,6 +4,7 @@
 // NB_LOOK=paper, NB_TEXT=150 (percent), NB_SIZE=1000x640.
 #include <QApplication>
 #include <QCheckBox>
+#include <QComboBox>
 #include <QDir>
 #include <QElapsedTimer>
 #include <QLineEdit>
@@ -27,6 +28,7 @@
 #include "app/stations/hand_over/join_strip.hpp"
 #include "app/stations/intake/along_form.hpp"
 #include "app/stations/intake/intake_panel.hpp"
+#include "app/stations/intake/things_form.hpp"
 #include "app/stations/rest/rest_panel.hpp"
 #include "app/stations/rest/rest_sheet.hpp"
 #include "app/stations/roles/rails_view.hpp"
@@ -317,6 +319,22 @@ int main(int argc, char** argv) {
                  QTest::qWait(400);
                  settle_down(window);
                  shoot("intake-along");
+                 while (window.undo_stack().canUndo()) window.undo_stack().undo();
+                 settle_down(window);
+                 window.playback().go_to(150);
+                 window.open_files({window.workspace().library_folder() + "/set/crate.glb"});
+                 QTest::qWait(400);
+                 settle_down(window);
+                 auto* who = window.part<ThingsForm>().findChild<QComboBox*>();
+                 who->setCurrentIndex(2);
+                 emit who->activated(2);
+                 QTest::qWait(400);
+                 settle_down(window);
+                 for (auto* button : window.part<ThingsForm>().findChildren<QToolButton*>())
+                     if (button->text() == "into the hand here" && button->isVisible()) button->click();
+                 QTest::qWait(400);
+                 settle_down(window);
+                 shoot("intake-things");
                  while (window.undo_stack().canUndo()) window.undo_stack().undo();
                  settle_down(window);
              }
