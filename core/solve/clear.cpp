@@ -81,6 +81,12 @@ ClearBody body_of(const Character& character, const BodySurface& surface) {
                     bone.points.push_back(
                         {part->X_JF * part->point({s, 2.0 * pi * k / ring_points, 0.0, 0.0}), s});
         }
+        for (ClearBody::Bone& bone : own.bones) {
+            for (const ClearBody::SkinPoint& point : bone.points)
+                bone.middle_J += point.at_J / double(bone.points.size());
+            for (const ClearBody::SkinPoint& point : bone.points)
+                bone.around_m = std::max(bone.around_m, (point.at_J - bone.middle_J).norm());
+        }
         own.tip = character.roles.joint((is_arm ? "hand" : "foot") + suffix);
         if (own.tip < 0) own.bones.clear();
         if (own.bones.empty()) continue;
@@ -158,6 +164,7 @@ void heights_under(const ClearBody& body, size_t limb, const SourceFrame& frame,
         for (size_t b = 0; b < own.bones.size(); ++b) {
             const ClearBody::Bone& bone = own.bones[b];
             const Rigid X_FJ = X_FW * at(bone.joint);
+            if (part.at_least_over(X_FJ * bone.middle_J) > below_m + bone.around_m) continue;
             // Of every ring of points the lowest.
             const ClearBody::SkinPoint* lowest = nullptr;
             double least = below_m;

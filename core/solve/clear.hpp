@@ -48,6 +48,8 @@ struct ClearBody {
         bool is_end = false;
         Capsule capsule_J;
         std::vector<SkinPoint> points;
+        Vec3 middle_J = Vec3::Zero();  ///< of the points
+        double around_m = 0.0;         ///< no point is farther from it
     };
     struct Limb {
         std::vector<Bone> bones;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <span>
 #include <utility>
 
@@ -24,7 +25,7 @@ constexpr double elbow_costs = 0.1, knee_costs = 1.0;
 constexpr double held_costs = 1e8;
 constexpr int way_rounds = 6;
 // Of a body of 175 cm:
-constexpr double is_there_m = 2e-4;  // what changes less from one round to the next stays
+constexpr double is_there_m = 5e-4;  // what changes less from one round to the next stays
 constexpr double slack_m = 0.007;    // as exact as surfaces are: less deep, nothing meets
 constexpr double near_m = 0.03;      // rows are made of what is as near as that to where it should be
 // A limb that lies deeper is asked less and less, beyond the second not at all: no way out cures it.
@@ -153,22 +154,29 @@ class Clearing {
     Clearing(const Program& program, const WorldMotion& source, int threads, const SolvedMotion& solved)
         : program_(program), clear_(*program.clear), source_(source), threads_(threads), solved_(solved) {}
 
-    /// Rows of a limb in frames in which it moves already, or `is_first` in all.
-    std::vector<ClearRow> rows_of(size_t limb, const std::vector<ClearVec>& x, bool is_first) const {
-        std::vector<std::vector<ClearRow>> by_frame(size_t(source_.frames));
+    /// Makes the rows of a limb anew in the frames that have changed; at first in all.
+    void look(size_t limb, const std::vector<ClearVec>& x, const std::vector<char>& is_changed) {
         const LimbOp* op = op_of(limb);
-        if (!op || clear_.T.limbs[limb].bones.empty()) return {};
+        if (!op || clear_.T.limbs[limb].bones.empty()) return;
+        Seen& seen = seen_[limb];
+        const bool is_first = seen.rows.empty();
+        seen.rows.resize(size_t(source_.frames));
+        seen.wanted.resize(size_t(source_.frames));
         for_each_frame(source_.frames, threads_, [&](int first, int last) {
-            std::vector<ClearHeight> T_heights, S_heights;
+            std::vector<ClearHeight> heights;
             for (int f = first; f < last; ++f) {
+                if (!is_first && !is_changed[size_t(f)]) continue;
                 const ClearVec now = x.empty() ? ClearVec::Zero() : x[size_t(f)];
-                const bool is_moved = !now.isZero(0.0);
-                add_rows(limb, *op, f, now, is_first || !is_moved ? 0.0 : near_m * clear_.size, T_heights,
-                         S_heights, by_frame[size_t(f)]);
+                seen.rows[size_t(f)].clear();
+                add_rows(limb, *op, f, now, now.isZero(0.0) ? 0.0 : near_m * clear_.size, heights,
+                         seen.wanted[size_t(f)], seen.rows[size_t(f)]);
             }
         });
+    }
+
+    std::vector<ClearRow> rows_of(size_t limb) const {
         std::vector<ClearRow> rows;
-        for (const auto& one : by_frame) rows.insert(rows.end(), one.begin(), one.end());
+        for (const auto& one : seen_[limb].rows) rows.insert(rows.end(), one.begin(), one.end());
         return rows;
     }
 
@@ -184,6 +192,12 @@ class Clearing {
     const WorldMotion& source_;
     int threads_;
     const SolvedMotion& solved_;
+    using Wanted = std::array<double, clear_groups>;
+    struct Seen {
+        std::vector<std::vector<ClearRow>> rows;    ///< by frame
+        std::vector<std::optional<Wanted>> wanted;  ///< by frame, once it was asked for: the source stays
+    };
+    std::array<Seen, limb_count> seen_;
 
     /// 1 where the tip is not to be moved.
     double hold_of(size_t limb, int frame) const {
@@ -213,21 +227,28 @@ class Clearing {
         return nullptr;
     }
 
-    void add_rows(size_t limb, const LimbOp& op, int f, const ClearVec& x, double over_wanted_m,
-                  std::vector<ClearHeight>& T_heights, std::vector<ClearHeight>& S_heights,
-                  std::vector<ClearRow>& rows) const {
-        const SourceFrame T = frame_of(solved_.target, f);
+    Wanted wanted_at(size_t limb, int f) const {
         const double margin = clear_.margin_m[limb];
-        heights_under(clear_.T, limb, T, margin + over_wanted_m, T_heights);
-        if (T_heights.empty()) return;
-        std::array<double, clear_groups> wanted;
+        Wanted wanted;
         wanted.fill(margin);
-        heights_under(clear_.S, limb, frame_of(source_, f), margin / clear_.by_stature, S_heights);
-        for (const ClearHeight& S : S_heights) {
+        std::vector<ClearHeight> heights;
+        heights_under(clear_.S, limb, frame_of(source_, f), margin / clear_.by_stature, heights);
+        for (const ClearHeight& S : heights) {
             double& least = wanted[size_t(clear_.S.parts[S.part].group)];
             least = std::min(least, clear_.by_stature * S.height_m);
         }
-        for (size_t g = 0; g < clear_groups; ++g) wanted[g] = std::min(wanted[g], clear_.at_rest_m[limb][g]);
+        for (size_t g = 0; g < clear_groups; ++g)
+            wanted[g] = std::min(wanted[g], clear_.at_rest_m[limb][g]) - slack_m * clear_.size;
+        return wanted;
+    }
+
+    void add_rows(size_t limb, const LimbOp& op, int f, const ClearVec& x, double over_wanted_m,
+                  std::vector<ClearHeight>& heights, std::optional<Wanted>& wanted,
+                  std::vector<ClearRow>& rows) const {
+        const SourceFrame T = frame_of(solved_.target, f);
+        heights_under(clear_.T, limb, T, clear_.margin_m[limb] + over_wanted_m, heights);
+        if (heights.empty()) return;
+        if (!wanted) wanted = wanted_at(limb, f);
         const Vec3& start = T.p[size_t(op.T_start)];
         const Vec3& tip = T.p[size_t(op.T_tip)];
         const double length = (T.p[size_t(op.T_mid)] - start).norm() + (tip - T.p[size_t(op.T_mid)]).norm();
@@ -237,9 +258,8 @@ class Clearing {
         const double theta = clear_turn_rad({x[0], Vec3::Zero()}, length);
         const double share = theta / most_clear_turn_rad;
         const double by_q = (1.0 - share * share) / (0.25 * length);
-        for (const ClearHeight& height : T_heights) {
-            const double lacks =
-                wanted[size_t(clear_.T.parts[height.part].group)] - slack_m * clear_.size - height.height_m;
+        for (const ClearHeight& height : heights) {
+            const double lacks = (*wanted)[size_t(clear_.T.parts[height.part].group)] - height.height_m;
             if (lacks < -over_wanted_m) continue;
             const Vec3 out = height.is_capsule ? height.out : skin_normal(clear_.T, height, T);
             ClearRow row;
@@ -269,16 +289,17 @@ class Clearing {
 void clear_motion(const Program& program, const WorldMotion& source, int threads, const Watch& watch,
                   SolvedMotion& solved, const std::function<void(int frame)>& pose) {
     if (!clears(program)) return;
-    const Clearing clearing(program, source, threads, solved);
+    Clearing clearing(program, source, threads, solved);
     std::array<std::vector<ClearVec>, limb_count> x;
     std::array<std::vector<ClearVec>, limb_count> weights;
+    std::vector<char> is_changed;
     for (int round = 0; round < way_rounds; ++round) {
         watch.look(double(round) / way_rounds);
         bool is_any = false;
-        std::vector<char> is_changed(size_t(source.frames), 0);
         std::array<std::vector<ClearVec>, limb_count> next;
         for (size_t limb = 0; limb < limb_count; ++limb) {
-            const std::vector<ClearRow> rows = clearing.rows_of(limb, x[limb], round == 0);
+            clearing.look(limb, x[limb], is_changed);
+            const std::vector<ClearRow> rows = clearing.rows_of(limb);
             next[limb] = x[limb];
             if (rows.empty()) continue;
             x[limb].resize(size_t(source.frames), ClearVec::Zero());
@@ -286,6 +307,7 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
                 for (int f = 0; f < source.frames; ++f) weights[limb].push_back(clearing.weight_of(limb, f));
             next[limb] = clear_way(weights[limb], source.frame_time_s, rows);
         }
+        is_changed.assign(size_t(source.frames), 0);
         for (size_t limb = 0; limb < limb_count; ++limb)
             for (size_t f = 0; f < x[limb].size(); ++f) {
                 const ClearVec by = next[limb][f] - x[limb][f];

@@ -66,7 +66,7 @@ double cap_radius(double r, double depth, double cap) {
 
 SurfacePlace PartSurface::place(const Vec3& u_F) const {
     SurfacePlace place;
-    const double rho = std::hypot(u_F.x(), u_F.y());
+    const double rho = u_F.head<2>().norm();
     place.phi = std::atan2(u_F.y(), u_F.x());
     place.s = std::clamp(u_F.z() / length_m, 0.0, 1.0);
     const double r = radius(place.s, place.phi);
@@ -76,7 +76,7 @@ SurfacePlace PartSurface::place(const Vec3& u_F) const {
         return place;
     }
     place.cap = std::atan2(beyond, rho);
-    place.h = std::hypot(rho, beyond) - cap_radius(r, cap_m[place.s > 0.5 ? 1 : 0], place.cap);
+    place.h = std::sqrt(rho * rho + beyond * beyond) - cap_radius(r, cap_m[place.s > 0.5 ? 1 : 0], place.cap);
     return place;
 }
 
@@ -108,7 +108,7 @@ Mat3 PartSurface::lie(const SurfacePlace& place) const {
 
 double PartSurface::at_least_over(const Vec3& u_F) const {
     const double along = std::max({0.0, -u_F.z(), u_F.z() - length_m});
-    return std::hypot(std::hypot(u_F.x(), u_F.y()), along) - widest_m;
+    return std::sqrt(u_F.head<2>().squaredNorm() + along * along) - widest_m;
 }
 
 bool is_trunk(std::string_view role) {
