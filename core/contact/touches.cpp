@@ -195,6 +195,7 @@ std::vector<std::string> touchable(const Character& source, const Take& take, Si
     for (const PartSurface& part : surface_of(source).parts)
         if (!is_of_arm(part.role, side)) names.push_back(part.role);
     for (const int thing : things_of(source, take)) names.push_back(source.rig.skeleton.names[size_t(thing)]);
+    names.emplace_back(Contact::place);
     return names;
 }
 
@@ -210,6 +211,42 @@ std::vector<Contact> find_touches(const Character& source, const WorldMotion& mo
         toucher.look(hand);
         const auto touches = toucher.touches(hand);
         found.insert(found.end(), touches.begin(), touches.end());
+    }
+    return found;
+}
+
+std::vector<Contact> find_places(const Character& source, const WorldMotion& motion, int first_frame) {
+    constexpr double still_m_s = 0.04, moves_m_s = 0.1, least_s = 0.4, reach_s = 0.025;
+    std::vector<Contact> found;
+    const double tall = stature(source.rig.skeleton, source.roles);
+    if (tall <= 0.0) return found;
+    const double to_reference = reference_stature_m / tall;
+    const int reach = std::max(1, int(std::lround(reach_s / motion.frame_time_s)));
+    const auto speed = [&](int joint, int f) {
+        const int a = std::max(first_frame, f - reach), b = std::min(motion.frames - 1, f + reach);
+        const Vec3 way = motion.p[motion.at(b, joint)] - motion.p[motion.at(a, joint)];
+        return b > a ? to_reference * way.norm() / ((b - a) * motion.frame_time_s) : 0.0;
+    };
+    for (const char* side : {".left", ".right"}) {
+        const int hand = source.roles.joint(std::string("hand") + side);
+        if (hand < 0) continue;
+        for (int first = first_frame; first < motion.frames; ++first) {
+            int last = first;
+            while (last < motion.frames && speed(hand, last) < still_m_s) ++last;
+            if ((last - first) * motion.frame_time_s >= least_s) {
+                double fastest = 0.0;
+                for (const char* role : {"hips", "foot.left", "foot.right"}) {
+                    const int joint = source.roles.joint(role);
+                    double mean = 0.0;
+                    for (int f = first; f < last && joint >= 0; ++f) mean += speed(joint, f) / (last - first);
+                    fastest = std::max(fastest, mean);
+                }
+                if (fastest > moves_m_s)
+                    found.push_back({std::string("palm") + side, first, last, ContactKind::stay, 0.0,
+                                     std::string(Contact::place), true});
+            }
+            first = std::max(first, last);
+        }
     }
     return found;
 }
@@ -248,6 +285,13 @@ HandMarks hand_marks(const Character& source, const Take& take) {
     Contacts found;
     found.list = find_touches(source, motion, surface, take.first_motion_frame);
     for (const Grip& grip : marks.grips) found.list.push_back(touch_of(grip, skeleton));
+    // A hand that lies on something stays there for that.
+    for (Contact& place : find_places(source, motion, take.first_motion_frame))
+        if (std::none_of(found.list.begin(), found.list.end(), [&](const Contact& other) {
+                return role_side(other.point) == role_side(place.point) && other.first < place.last &&
+                       other.last > place.first;
+            }))
+            found.list.push_back(std::move(place));
     tidy_contacts(found, take.frames);
     marks.touches = std::move(found.list);
     return marks;
@@ -262,7 +306,7 @@ Contacts with_hands(const Character& source, const Take& take, const Contacts& c
         Take found = take;
         found.contacts = {};
         for (const Contact& touch : hand_marks(source, found).touches)
-            if ((source.roles.joint(touch.on) >= 0) == (what == HandsDo::touch_body))
+            if (!touch.is_place() && (source.roles.joint(touch.on) >= 0) == (what == HandsDo::touch_body))
                 result.list.push_back(touch);
     }
     tidy_contacts(result, take.frames);
@@ -273,7 +317,8 @@ std::optional<HandsDo> hands_do(const Character& source, const Contacts& contact
     if (!contacts.are_touches_by_hand) return HandsDo::as_found;
     int on_things = 0, on_body = 0;
     for (const Contact& contact : contacts.list)
-        if (contact.is_touch()) ++(source.roles.joint(contact.on) >= 0 ? on_body : on_things);
+        if (contact.is_touch() && !contact.is_place())
+            ++(source.roles.joint(contact.on) >= 0 ? on_body : on_things);
     if (on_things == 0 && on_body == 0) return HandsDo::free;
     if (on_things > 0 && on_body > 0) return {};
     return on_things > 0 ? HandsDo::hold_things : HandsDo::touch_body;

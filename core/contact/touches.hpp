@@ -42,8 +42,13 @@ std::optional<HandsDo> hands_do(const Character& source, const Contacts& contact
 /// own body it is nearest to. Empty for a body without that hand.
 std::string nearest_to(const Character& source, const Take& take, const std::string& point, int first,
                        int last);
-/// What a hand could touch: parts of the own body but its own arm, and things.
+/// What a hand could touch: parts of the own body but its own arm, things, and a place in the world.
 std::vector<std::string> touchable(const Character& source, const Take& take, Side side);
+
+/// Hands that stay at a place in the world while the body moves: the wrist slower than 4 cm/s for 0.4 s at least, hip centre
+/// or a foot by 10 cm/s in the mean (at 175 cm). A hand on a wall does, and one that merely waits: all are unsure, held once a
+/// person says so.
+std::vector<Contact> find_places(const Character& source, const WorldMotion& motion, int first_frame);
 
 /// Touches of the own body, found.
 std::vector<Contact> find_touches(const Character& source, const WorldMotion& motion,

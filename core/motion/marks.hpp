@@ -25,8 +25,12 @@ struct Contact {
     int last = 0;  ///< not included
     ContactKind kind = ContactKind::stay;
     double level_m = 0.0;  ///< height of its support in the take's world; of touches 0
-    std::string on = {};   ///< of touches: a role of the own body, else the name of a thing; empty: the floor
+    std::string on =
+        {};  ///< of touches: a role of the own body, "place", else the name of a thing; empty: the floor
     bool is_unsure = false;  ///< a touch that is proposed only: nothing is held by it
+    /// `on` of a hand that stays at a place in the world.
+    static constexpr std::string_view place = "place";
+    bool is_place() const { return on == place; }
     bool is_touch() const { return !on.empty(); }
     bool is_sure_touch() const { return is_touch() && !is_unsure; }
     bool operator==(const Contact&) const = default;

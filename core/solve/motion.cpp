@@ -75,6 +75,26 @@ void carry_frames(const Program& program, const WorldMotion& motion, int threads
     if (is_placed) pose_all(program, last, 1.0 - last);
 }
 
+/// With a wrist that is held for each hand that stays at a place in the world, where the source's is then.
+Contacts with_places(const Program& program, const WorldMotion& motion, const Contacts& contacts) {
+    Contacts held = contacts;
+    for (const Contact& touch : contacts.list) {
+        if (!touch.is_place() || touch.is_unsure || !program.passes.touch) continue;
+        Contact wrist;
+        wrist.point = "wrist" + std::string(side_suffix(role_side(touch.point)));
+        wrist.first = touch.first;
+        wrist.last = touch.last;
+        const auto point = contact_point(wrist.point);
+        const int limb = point ? program.ends[point->limb].limb : -1;
+        if (limb < 0) continue;
+        const int middle = std::clamp((touch.first + touch.last) / 2, 0, motion.frames - 1);
+        wrist.level_m = motion.p[motion.at(middle, program.limbs[size_t(limb)].S_tip)].y();
+        held.list.push_back(std::move(wrist));
+    }
+    if (held.list.size() > contacts.list.size()) tidy_contacts(held, motion.frames);
+    return held;
+}
+
 }  // namespace
 
 SolvedMotion solve_motion(const MotionSolve& how, const WorldMotion& motion, const Contacts& contacts,
@@ -112,7 +132,8 @@ SolvedMotion solve_motion(const MotionSolve& how, const WorldMotion& motion, con
                               : find_contacts(how.source, motion, motion.frame_time_s, first_frame);
         solved.contacts.are_touches_by_hand = contacts.are_touches_by_hand;
         put_touches(solved.contacts, program.hand_touches);
-        const std::vector<char> is_keyed = keyed_frames(program, solved.contacts, motion);
+        const Contacts held = with_places(program, motion, solved.contacts);
+        const std::vector<char> is_keyed = keyed_frames(program, held, motion);
         const Program plain = is_keyed.empty() ? Program() : without_keyed(program);
         const Program& first_run = is_keyed.empty() ? program : plain;
         for_each_frame(motion.frames, how.threads, [&](int first, int last) {
@@ -122,11 +143,11 @@ SolvedMotion solve_motion(const MotionSolve& how, const WorldMotion& motion, con
         if (is_cancelled) throw std::runtime_error("cancelled");
         const double part = is_keyed.empty() ? held_share : 0.5 * held_share;
         if (is_keyed.empty()) {
-            solved.corrections = hold_contacts(program, solved.contacts, motion, solved.target,
-                                               motion.frame_time_s, first_frame, watch(first_share, part));
+            solved.corrections = hold_contacts(program, held, motion, solved.target, motion.frame_time_s,
+                                               first_frame, watch(first_share, part));
         } else {
             const auto hold = [&](const Program& run, double from, const KeptTo* kept) {
-                return run_held(run, solved.contacts, motion, solved.target, motion.frame_time_s, first_frame,
+                return run_held(run, held, motion, solved.target, motion.frame_time_s, first_frame,
                                 watch(from, part), kept);
             };
             HeldRun without = hold(plain, first_share, nullptr);

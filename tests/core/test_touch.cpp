@@ -4,6 +4,7 @@
 #include <QtTest>
 #include <nlohmann/json.hpp>
 
+#include "core/contact/contacts.hpp"
 #include "core/contact/touches.hpp"
 #include "core/review/bars.hpp"
 #include "core/review/events.hpp"
@@ -416,6 +417,76 @@ class TouchTest : public QObject {
                 QTest::newRow((std::string(take) + " " + body).c_str())
                     << take << thing << QString::fromStdString(body);
     }
+    /// A take is made in which a wrist stays in the world while the body sits down: it is proposed, unsure; held on another
+    /// body once that is said.
+    void a_hand_that_stays_at_a_place_is_held_once_it_is_said() {
+        const LoadedFile given = test::demo_take("bollard-sit");
+        const LoadedFile performer = test::demo_body("performer");
+        Take take = *given.take;
+        const double dt = take.frame_time_s;
+        // Where the hips go fast, within the arm's reach.
+        const WorldMotion motion = forward_kinematics(given.character.rig.skeleton, take);
+        const int hips = given.character.roles.joint("hips"), span = int(0.7 / dt);
+        int from = take.first_motion_frame;
+        double most = 0.0;
+        for (int f = from; f + span < take.frames; ++f)
+            if (const double way =
+                    (motion.p[motion.at(f + span, hips)] - motion.p[motion.at(f, hips)]).norm();
+                way > most && way < 0.2) {
+                most = way;
+                from = f;
+            }
+        QVERIFY2(most > 0.1, qPrintable(QString::number(most)));
+        take.contacts = find_contacts(given.character, motion, dt, take.first_motion_frame);
+        take.contacts.is_by_hand = true;
+        Contact wrist;
+        wrist.point = "wrist.left";
+        wrist.first = from;
+        wrist.last = from + span;
+        wrist.level_m = motion.p[motion.at(from, given.character.roles.joint("hand.left"))].y();
+        take.contacts.list.push_back(wrist);
+        PairingSettings settings;
+        settings.passes.touch = settings.passes.hold = settings.passes.clear = false;
+        const TransferResult made = transfer(given.character, take, performer.character, settings, 2);
+        LoadedFile still;
+        still.character = performer.character;
+        still.take = made.take;
+        const auto places =
+            find_places(still.character, forward_kinematics(still.character.rig.skeleton, *still.take),
+                        still.take->first_motion_frame);
+        const auto place = std::find_if(places.begin(), places.end(), [&](const Contact& one) {
+            return one.point == "palm.left" && one.first < from + span && one.last > from;
+        });
+        QVERIFY(place != places.end());
+        QVERIFY(place->is_unsure && place->is_place());
+        QVERIFY2(std::abs(place->first - from) * dt < 0.2 && std::abs(place->last - from - span) * dt < 0.2,
+                 qPrintable(QString("%1 to %2 beside %3 to %4")
+                                .arg(place->first)
+                                .arg(place->last)
+                                .arg(from)
+                                .arg(from + span)));
+        const LoadedFile ferrier = test::demo_body("ferrier");
+        const int hand = ferrier.character.roles.joint("hand.left");
+        const auto drift_mm = [&](bool is_sure) {
+            Contact touch = *place;
+            touch.is_unsure = !is_sure;
+            still.take->contacts.list = {touch};
+            still.take->contacts.are_touches_by_hand = true;
+            const TransferResult result = test::carry(still, ferrier);
+            double farthest = 0.0;
+            const int a = place->first + int(0.1 / dt), b = place->last - int(0.1 / dt);
+            for (int f = a; f < b; ++f)
+                farthest = std::max(farthest, 1e3 * (result.target.p[result.target.at(f, hand)] -
+                                                     result.target.p[result.target.at(a, hand)])
+                                                        .norm());
+            return farthest;
+        };
+        const double free = drift_mm(false), held = drift_mm(true);
+        qInfo("the hand drifts by %.1f mm, held by %.2f", free, held);
+        QVERIFY(held < 1.0);
+        QVERIFY(free > 10.0);
+    }
+
     /// The palm's place on the held thing, its slide there and the distance of both hands, in the core of a hold (100 ms
     /// from its ends); the thing where `thing_beside` has it. At 175 cm.
     void hands_hold_what_they_held() {

@@ -48,6 +48,7 @@ bool is_same_end(const std::string& point, const std::string& end) {
 
 /// "hips", "thigh L", "crate"
 QString support_name(const std::string& on) {
+    if (on == Contact::place) return QObject::tr("place where it is");
     const Side side = role_side(on);
     if (side == Side::none) return QString::fromStdString(on);
     return QString::fromStdString(role_part(on)) + (side == Side::left ? " L" : " R");
@@ -232,6 +233,12 @@ QString ContactLanes::why(int index) const {
                             : contact.is_unsure
                                 ? tr("found, but unsure: nothing is held by it until the menu says so")
                                 : tr("found in the take");
+        if (contact.is_place())
+            return tr("%1 stays where it is in the world in frames %2 to %3; %4.")
+                .arg(name)
+                .arg(contact.first)
+                .arg(contact.last - 1)
+                .arg(how);
         return tr("%1 lies on the %2 in frames %3 to %4; it %5; %6.")
             .arg(name, support_name(contact.on))
             .arg(contact.first)
