@@ -17,6 +17,8 @@
 #include "core/documents/pairing.hpp"
 #include "core/library/beside.hpp"
 #include "core/library/library.hpp"
+#include "core/solve/clear.hpp"
+#include "core/solve/program.hpp"
 #include "tests/app/window_fixture.hpp"
 
 using namespace nb;
@@ -87,6 +89,45 @@ class ChainsWindowTest : public test::WindowFixture {
         button("as the plan has it")->click();
         QVERIFY(settings() == plain());
         QVERIFY(settled());
+    }
+    /// Margin, ranges and what an arm may lie in: set by a field and a menu, in force in the program, undone.
+    void an_arm_keeps_off_the_skin_and_may_lie_in_the_trunk() {
+        enter("the ferrier");
+        ruler().choose("arm.right");
+        emit ruler().chain_chosen("arm.right");
+        auto* margin = named<QDoubleSpinBox>("margin over the skin");
+        auto* within = named<QDoubleSpinBox>("kept in people's ranges");
+        auto* may = named<QToolButton>("may lie in");
+        QVERIFY(margin && within && may && margin->isVisible() && within->isVisible() && may->isVisible());
+        QCOMPARE(may->text(), QString("nothing"));
+        margin->setValue(2.5);
+        QVERIFY(settled());
+        within->setValue(100.0);
+        QVERIFY(settled());
+        for (QAction* group : may->menu()->actions())
+            if (group->text() == "trunk") group->trigger();
+        QVERIFY(settled());
+        const ChainSettings& arm = settings().chains.at("arm.right");
+        QVERIFY(std::abs(*arm.margin_m - 0.025) < 1e-9 && std::abs(*arm.keep_within - 1.0) < 1e-9);
+        QCOMPARE(*arm.may_touch, std::vector<std::string>{"trunk"});
+        QCOMPARE(may->text(), QString("trunk"));
+        const Program& program = w().workspace().plan()->program;
+        QCOMPARE(program.clear->margin_m[3], 0.025);
+        QCOMPARE(program.ranges.size(), size_t(3));
+        for (const size_t part : program.clear->T.limbs[3].by_skin)
+            QVERIFY(program.clear->T.parts[part].group != ClearGroup::trunk);
+        // Of a leg the other one alone is offered; a spine has none of it.
+        ruler().choose("leg.left");
+        emit ruler().chain_chosen("leg.left");
+        int offered = 0;
+        for (const QAction* group : may->menu()->actions()) offered += group->isVisible();
+        QCOMPARE(offered, 1);
+        ruler().choose("spine");
+        emit ruler().chain_chosen("spine");
+        QVERIFY(!margin->isVisible() && !within->isVisible() && !may->isVisible());
+        while (w().undo_stack().canUndo()) w().undo_stack().undo();
+        QVERIFY(settled());
+        QVERIFY(settings() == plain());
     }
     void a_run_is_cut_and_whole_again() {
         enter("the ferrier");
