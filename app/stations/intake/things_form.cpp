@@ -163,6 +163,8 @@ QWidget* ThingsForm::row_of(size_t i) {
     out->setAccessibleName(tr("take the thing off the stage"));
     out->setFocusPolicy(Qt::TabFocus);
     connect(out, &QToolButton::clicked, this, [this, i] {
+        // Those behind it move up.
+        if (in_hand_ >= int(i)) in_hand_ = in_hand_ == int(i) ? -1 : in_hand_ - 1;
         change(tr("a thing off the stage"), [i](LoadOptions& options) {
             options.things.erase(options.things.begin() + std::ptrdiff_t(i));
         });
