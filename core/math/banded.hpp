@@ -1,5 +1,6 @@
 // Linear systems with a symmetric positive definite band matrix.
 #pragma once
+#include <cstddef>
 #include <vector>
 
 namespace nb {
