@@ -1,5 +1,7 @@
 #include "app/look/labels.hpp"
 
+#include <QHBoxLayout>
+
 namespace nb {
 
 QLabel* heading_label(const QString& text, QWidget* parent) {
@@ -15,6 +17,18 @@ QLabel* dim_label(const QString& text, QWidget* parent) {
     label->setProperty("dim", true);
     label->setWordWrap(true);
     return label;
+}
+
+QWidget* labelled(const QString& word, QWidget* field, QWidget* parent) {
+    auto* both = new QWidget(parent);
+    auto* line = new QHBoxLayout(both);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(4);
+    QLabel* label = dim_label(word, both);
+    label->setWordWrap(false);
+    line->addWidget(label);
+    line->addWidget(field);
+    return both;
 }
 
 QToolButton* word_button(const QString& text, const QString& tip, QWidget* parent, bool is_switch) {

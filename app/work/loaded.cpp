@@ -88,7 +88,7 @@ LoadedPtr load_choice(const Choice& choice, bool as_target, const LoadOptions* o
     }
     if (before) keep_from(*loaded, *before);
     if (unsaved) apply_change(*unsaved, choice.path.toStdString(), loaded->file);
-    carry_things(loaded->file, false);  // by the hands as they are now
+    if (before || unsaved) carry_things(loaded->file, false);  // by the hands as they are now
     std::string why;
     if (!can_be_transferred(character.roles, why)) {
         if (!as_target)

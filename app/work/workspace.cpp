@@ -235,7 +235,17 @@ void Workspace::open_files(const QStringList& given) {
     jobs_.run(
         tr("Looking at %1 files").arg(paths.size()), opening(),
         [all, library = library_now()](const Progress&) { return sort_files(all, library); },
-        [this](const std::vector<SortedFile>& files) {
+        [this](std::vector<SortedFile> files) {
+            // A thing goes onto the take that is there; one that comes with it is not read yet.
+            const bool has_its_take =
+                source() && std::none_of(files.begin(), files.end(), [](const auto& file) {
+                    return file.as == Taken::take || file.as == Taken::library;
+                });
+            for (SortedFile& file : files)
+                if (file.as == Taken::thing && !has_its_take) {
+                    file.as = Taken::nothing;
+                    file.holds += ": drop it by itself once its take is on the stage";
+                }
             int take = -1;
             int target = -1;
             for (const SortedFile& file : files) {

@@ -58,10 +58,6 @@ class Holder {
     bool is_both_;
 };
 
-int frame_at(const Take& take, double t_s) {
-    return std::clamp(int(std::lround((t_s - take.start_s) / take.frame_time_s)), 0, take.frames - 1);
-}
-
 template <typename Value>
 std::vector<Value> widened(const std::vector<Value>& all, size_t row, size_t by, const Value& with) {
     std::vector<Value> wider;
@@ -80,6 +76,10 @@ std::vector<Value> widened(const std::vector<Value>& all, size_t row, size_t by,
 const std::vector<std::string>& thing_holders() {
     static const std::vector<std::string> holders{"", "left", "right", "both"};
     return holders;
+}
+
+int frame_at(const Take& take, double t_s) {
+    return std::clamp(int(std::lround((t_s - take.start_s) / take.frame_time_s)), 0, take.frames - 1);
 }
 
 void add_things(Rig& rig, Take& take, const std::vector<StageThing>& things) {

@@ -18,6 +18,9 @@ namespace nb {
 /// The words for `StageThing::held_by`, in the order they are offered; the first: nobody.
 const std::vector<std::string>& thing_holders();
 
+/// The frame of a take that is nearest to a time on its clock.
+int frame_at(const Take& take, double t_s);
+
 /// Their joints, at the end of skeleton and take, at rest at the origin. Names in use get "_2" behind them.
 void add_things(Rig& rig, Take& take, const std::vector<StageThing>& things);
 /// Their motion over the take, by the hands as roles have them, and the pieces the stage shows. Once more where roles have

@@ -128,8 +128,8 @@ void compile_clear(const PairedBodies& bodies, const BodySurface& S_surface, con
     for (size_t limb = 0; limb < limb_count; ++limb) {
         const ChainSettings& set = bodies.set(limb_names[limb]);
         clear->margin_m[limb] = set.margin_m.value_or(0.0);
-        const auto may_touch = [&](size_t part) {
-            const std::vector<std::string> words = set.may_touch.value_or(std::vector<std::string>());
+        if (!set.may_touch) continue;
+        const auto may_touch = [&, &words = *set.may_touch](size_t part) {
             return std::find(words.begin(), words.end(), group_word(clear->T.parts[part].group)) !=
                    words.end();
         };

@@ -1,6 +1,6 @@
 #include "core/solve/keep_within.hpp"
 
-#include <Eigen/Dense>
+#include <Eigen/Cholesky>
 #include <algorithm>
 #include <cmath>
 
@@ -30,10 +30,10 @@ void compile_ranges(const PairedBodies& bodies, Program& program) {
     add("neck", "head", limb_count);
     for (size_t limb = 0; limb < limb_count; ++limb) {
         const std::string suffix(side_suffix(role_side(limb_names[limb])));
-        const bool is_arm = limb >= 2;
-        for (const std::string part :
-             is_arm ? std::array{"upperarm", "forearm", "hand"} : std::array{"thigh", "shin", ""})
-            if (!part.empty()) add(limb_names[limb], part + suffix, limb);
+        const std::vector<std::string> parts = limb >= 2
+                                                   ? std::vector<std::string>{"upperarm", "forearm", "hand"}
+                                                   : std::vector<std::string>{"thigh", "shin"};
+        for (const std::string& part : parts) add(limb_names[limb], part + suffix, limb);
     }
 }
 
@@ -41,32 +41,28 @@ namespace {
 
 /// The turn, world, that brings every way of a joint to its goal.
 Quat turn_within(const RangedJoint& joint, const Quat& above, const Quat& R) {
-    constexpr int most_ways = 6;
-    constexpr double step_rad = 1e-4;
+    constexpr double step_rad = 1e-4, damping = 1e-6;
     const JointAngles was = joint_angles_deg(joint, above, R);
-    std::array<size_t, most_ways> ways;
-    int count = 0;
-    for (size_t i = 0; i < was.size() && count < most_ways; ++i)
-        if (was[i] > 0.0 && softly_within(was[i], joint_ranges[i].most_deg) < was[i])
-            ways[size_t(count++)] = i;
+    JointAngles goal = was;
+    for (size_t i = 0; i < was.size(); ++i) goal[i] = softly_within(was[i], joint_ranges[i].most_deg);
     Quat turn = Quat::Identity();
-    if (count == 0) return turn;
-    Eigen::Matrix<double, Eigen::Dynamic, 3, 0, most_ways, 3> J(count, 3);
-    Eigen::Matrix<double, Eigen::Dynamic, 1, 0, most_ways, 1> off(count);
+    if (goal == was) return turn;
     for (int round = 0; round < 3; ++round) {
         const JointAngles now = joint_angles_deg(joint, above, turn * R);
-        for (int i = 0; i < count; ++i) {
-            const size_t way = ways[size_t(i)];
-            off[i] = deg_to_rad(softly_within(was[way], joint_ranges[way].most_deg) - now[way]);
-        }
-        for (int k = 0; k < 3; ++k) {
-            const JointAngles beside =
+        std::array<JointAngles, 3> beside;
+        for (int k = 0; k < 3; ++k)
+            beside[size_t(k)] =
                 joint_angles_deg(joint, above, exp_rotation(step_rad * Vec3(Vec3::Unit(k))) * turn * R);
-            for (int i = 0; i < count; ++i)
-                J(i, k) = deg_to_rad(beside[ways[size_t(i)]] - now[ways[size_t(i)]]) / step_rad;
+        Mat3 H = damping * Mat3::Identity();
+        Vec3 pull = Vec3::Zero();
+        for (size_t i = 0; i < was.size(); ++i) {
+            if (goal[i] == was[i]) continue;
+            Vec3 slope;
+            for (int k = 0; k < 3; ++k) slope[k] = deg_to_rad(beside[size_t(k)][i] - now[i]) / step_rad;
+            H += slope * slope.transpose();
+            pull += deg_to_rad(goal[i] - now[i]) * slope;
         }
-        const Eigen::MatrixXd JJ = J * J.transpose() + 1e-6 * Eigen::MatrixXd::Identity(count, count);
-        const Vec3 by = J.transpose() * JJ.ldlt().solve(off);
+        const Vec3 by = H.ldlt().solve(pull);
         turn = (exp_rotation(by) * turn).normalized();
     }
     return turn;

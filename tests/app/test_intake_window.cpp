@@ -392,6 +392,13 @@ class IntakeWindowTest : public test::WindowFixture {
         }
         QVERIFY(things().empty());
         QVERIFY(source().character.rig.skeleton.find("crate") < 0);
+
+        // With a take of its own it goes onto neither: which one is not said.
+        w().open_files({library() + "/set/crate.glb", library() + "/takes/haul-rope.bvh"});
+        QVERIFY(read());
+        QVERIFY2(w().workspace().take_name().contains("Haul rope"), qPrintable(w().workspace().take_name()));
+        QVERIFY(things().empty());
+        QVERIFY(w().part<NoticeBar>().line().contains("drop it by itself"));
     }
 };
 

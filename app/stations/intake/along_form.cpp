@@ -54,15 +54,7 @@ AlongForm::AlongForm(QWidget* parent) : QWidget(parent) {
     connect(starts_at_, &QDoubleSpinBox::valueChanged, this, [this](double value) {
         change(tr("when the take starts"), [value](LoadOptions& options) { options.starts_at_s = value; });
     });
-    // The word stays with its field.
-    auto* start = new QWidget(this);
-    auto* pair = new QHBoxLayout(start);
-    pair->setContentsMargins(0, 0, 0, 0);
-    auto* word = new QLabel(tr("its first frame was at"), start);
-    word->setProperty("dim", true);
-    pair->addWidget(word);
-    pair->addWidget(starts_at_);
-    head->addWidget(start);
+    head->addWidget(labelled(tr("its first frame was at"), starts_at_, this));
     column->addLayout(head);
     rows_ = new QVBoxLayout;
     rows_->setSpacing(4);

@@ -113,8 +113,7 @@ void ThingsForm::move_by(const Vec3& by_m) {
 }
 
 int ThingsForm::frame_at(double t_s) const {
-    const Take& take = *take_->file.take;
-    return std::clamp(int(std::lround((t_s - take.start_s) / take.frame_time_s)), 0, take.frames - 1);
+    return nb::frame_at(*take_->file.take, t_s);
 }
 double ThingsForm::time_at(int frame) const {
     return take_->file.take->start_s + frame * take_->file.take->frame_time_s;
@@ -175,21 +174,13 @@ QWidget* ThingsForm::row_of(size_t i) {
     auto* place = new Flow(6);
     const auto number = [&](const QString& label, const QString& tip, double least, double most, int decimals,
                             const QString& unit, double value, auto set) {
-        auto* pair = new QWidget(row);
-        auto* line = new QHBoxLayout(pair);
-        line->setContentsMargins(0, 0, 0, 0);
-        line->setSpacing(4);
-        auto* said = new QLabel(label, pair);
-        said->setProperty("dim", true);
-        line->addWidget(said);
-        auto* box = number_box(label, tip, least, most, decimals, unit, pair);
+        auto* box = number_box(label, tip, least, most, decimals, unit, row);
         when_scaled(box, [box] { box->setFixedWidth(scaled(74)); });
         box->setValue(value);
-        line->addWidget(box);
         connect(box, &QDoubleSpinBox::valueChanged, this, [this, i, set](double now) {
             change(tr("where a thing stands"), [&](LoadOptions& options) { set(options.things[i], now); });
         });
-        return pair;
+        return labelled(label, box, row);
     };
     const std::array<QString, 3> axes{tr("x"), tr("y"), tr("z")};
     for (int axis = 0; axis < 3; ++axis)
@@ -215,14 +206,7 @@ QWidget* ThingsForm::row_of(size_t i) {
     if (!thing.held_by.empty()) {
         const auto frame_box = [&](const QString& label, const QString& tip, int frame,
                                    double StageThing::*when) {
-            auto* pair = new QWidget(row);
-            auto* line = new QHBoxLayout(pair);
-            line->setContentsMargins(0, 0, 0, 0);
-            line->setSpacing(4);
-            auto* said = new QLabel(label, pair);
-            said->setProperty("dim", true);
-            line->addWidget(said);
-            auto* box = new QSpinBox(pair);
+            auto* box = new QSpinBox(row);
             box->setAccessibleName(label);
             box->setToolTip(tip);
             box->setButtonSymbols(QAbstractSpinBox::NoButtons);
@@ -230,12 +214,11 @@ QWidget* ThingsForm::row_of(size_t i) {
             box->setRange(0, take_->file.take->frames - 1);
             when_scaled(box, [box] { box->setFixedWidth(scaled(56)); });
             box->setValue(frame);
-            line->addWidget(box);
             connect(box, &QSpinBox::valueChanged, this, [this, i, when](int now) {
                 change(tr("when a thing is taken"),
                        [&](LoadOptions& options) { options.things[i].*when = time_at(now); });
             });
-            return pair;
+            return labelled(label, box, row);
         };
         held->addWidget(frame_box(tr("from frame"), tr("There it is taken, where it stands then"),
                                   frame_at(thing.from_s), &StageThing::from_s));
