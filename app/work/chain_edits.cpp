@@ -167,6 +167,29 @@ void ChainEdits::leave_out(const std::string& chain, bool on) {
         [on](ChainSettings& set) { set.is_left_out = on; });
 }
 
+void ChainEdits::set_bone(const std::string& bone, const BoneRule& rule) {
+    change_settings(workspace_, undo_, tr("rule of %1").arg(QString::fromStdString(bone)), -1,
+                    [&](PairingSettings& settings) {
+                        if (rule.is_usual())
+                            settings.bones.erase(bone);
+                        else
+                            settings.bones[bone] = rule;
+                    });
+}
+
+void ChainEdits::lose(const std::vector<std::string>& roles, bool on_purpose) {
+    const QString what = roles.size() == 1 ? QString::fromStdString(roles.front()) : tr("what is lost");
+    change_settings(workspace_, undo_,
+                    on_purpose ? tr("%1 on purpose").arg(what) : tr("%1 missed again").arg(what), -1,
+                    [&](PairingSettings& settings) {
+                        for (const std::string& role : roles)
+                            if (on_purpose)
+                                settings.lost.insert(role);
+                            else
+                                settings.lost.erase(role);
+                    });
+}
+
 void ChainEdits::withdraw(const std::string& chain) {
     if (workspace_.pairing_key().is_empty()) return;
     const auto clear = [&](ChainTable& table) {

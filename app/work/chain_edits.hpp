@@ -50,6 +50,10 @@ class ChainEdits {
     void set_end(const MatchedChain& chain, bool of_target, int bone, bool is_first);
     void drive_by(const std::string& chain, const std::string& source_chain);
     void leave_out(const std::string& chain, bool on);
+    /// What one bone of the target does otherwise than mapped, by its role, else its name; kept with the pair.
+    void set_bone(const std::string& bone, const BoneRule& rule);
+    /// Roles of the source whose motion is lost on purpose, or is missed again.
+    void lose(const std::vector<std::string>& roles, bool on_purpose);
     /// As the body plan has it: what is set on any level is taken back. Empty: of all chains.
     void withdraw(const std::string& chain);
     /// Proposes how runs are driven; takes back what nobody confirmed. Number of chains.

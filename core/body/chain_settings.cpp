@@ -25,15 +25,16 @@ struct NumberField {
     std::optional<double> ChainSettings::*field;
     double least, most;
 };
-constexpr std::array<NumberField, 9> numbers{{{"tip_share", &ChainSettings::tip_share, 0.0, 1.0},
-                                              {"soften_from", &ChainSettings::soften_from, 0.5, 1.0},
-                                              {"pole_deg", &ChainSettings::pole_rad, -180.0, 180.0},
-                                              {"start_gives", &ChainSettings::start_gives, 0.0, 1.0},
-                                              {"give", &ChainSettings::length_share, 0.0, 1.0},
-                                              {"shoulder_share", &ChainSettings::shoulder_share, 0.0, 1.0},
-                                              {"stiffness", &ChainSettings::stiffness, 0.0, 1.0},
-                                              {"keep_within", &ChainSettings::keep_within, 0.0, 1.0},
-                                              {"margin_m", &ChainSettings::margin_m, -0.1, 0.2}}};
+constexpr std::array<NumberField, 10> numbers{{{"tip_share", &ChainSettings::tip_share, 0.0, 1.0},
+                                               {"soften_from", &ChainSettings::soften_from, 0.5, 1.0},
+                                               {"pole_deg", &ChainSettings::pole_rad, -180.0, 180.0},
+                                               {"start_gives", &ChainSettings::start_gives, 0.0, 1.0},
+                                               {"give", &ChainSettings::length_share, 0.0, 1.0},
+                                               {"shoulder_share", &ChainSettings::shoulder_share, 0.0, 1.0},
+                                               {"stiffness", &ChainSettings::stiffness, 0.0, 1.0},
+                                               {"keep_within", &ChainSettings::keep_within, 0.0, 1.0},
+                                               {"margin_m", &ChainSettings::margin_m, -0.1, 0.2},
+                                               {"trunk_gives", &ChainSettings::trunk_gives, 0.0, 1.0}}};
 
 /// The roles a run starts and ends at.
 constexpr std::array<std::pair<const char*, std::optional<std::string> ChainSettings::*>, 4> ends{
@@ -74,7 +75,8 @@ ChainSettings usual_settings(const std::string& chain) {
     usual.tip_share = 1.0;
     usual.soften_from = usual_soften_from;
     usual.pole_rad = usual.length_share = usual.shoulder_share = usual.stiffness = 0.0;
-    usual.keep_within = usual.margin_m = 0.0;
+    usual.keep_within = usual.margin_m = usual.trunk_gives = 0.0;
+    usual.folds_hand = false;
     usual.may_touch.emplace();
     usual.start_gives = chain.starts_with("arm") ? usual_clavicle_gives : 1.0;
     return usual;
@@ -115,6 +117,7 @@ Json chain_settings_json(const ChainSettings& set) {
     for (const NumberField& number : numbers)
         if (const auto& value = set.*number.field)
             json[number.key] = canonical(is_angle(number) ? rad_to_deg(*value) : *value);
+    if (set.folds_hand) json["folds_hand"] = *set.folds_hand;
     if (set.may_touch) json["may_touch"] = *set.may_touch;
     if (set.is_proposed) json["proposed"] = true;
     return json;
@@ -124,6 +127,7 @@ ChainSettings parse_chain_settings(const Json& json) {
     ChainSettings set;
     try {
         if (json.contains("left_out")) set.is_left_out = json.at("left_out").get<bool>();
+        if (json.contains("folds_hand")) set.folds_hand = json.at("folds_hand").get<bool>();
         if (json.contains("driven_by")) set.driven_by = json.at("driven_by").get<std::string>();
         if (json.contains("ticks")) {
             set.ticks.emplace();

@@ -44,6 +44,10 @@ struct ChainSettings {
     std::optional<double> margin_m;
     /// Of a limb: what of the body it may lie in (`touchable_groups`).
     std::optional<std::vector<std::string>> may_touch;
+    /// Of an arm: of what clavicle and elbow cannot reach of a touch or a thing, the share by which the trunk leans, 0 .. 1.
+    std::optional<double> trunk_gives;
+    std::optional<bool>
+        folds_hand;            ///< of an arm without a hand: the source's hand is folded into the forearm
     bool is_proposed = false;  ///< by the program, and nobody has confirmed it
 
     bool operator==(const ChainSettings&) const = default;
@@ -64,7 +68,8 @@ inline constexpr auto chain_fields =
                &ChainSettings::source_last,  &ChainSettings::carry,          &ChainSettings::tip_share,
                &ChainSettings::soften_from,  &ChainSettings::pole_rad,       &ChainSettings::start_gives,
                &ChainSettings::length_share, &ChainSettings::shoulder_share, &ChainSettings::stiffness,
-               &ChainSettings::keep_within,  &ChainSettings::margin_m,       &ChainSettings::may_touch};
+               &ChainSettings::keep_within,  &ChainSettings::margin_m,       &ChainSettings::may_touch,
+               &ChainSettings::trunk_gives,  &ChainSettings::folds_hand};
 
 /// What holds for a chain where no level says anything: angles, nothing turned, no lengths.
 ChainSettings usual_settings(const std::string& chain);

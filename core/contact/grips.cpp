@@ -154,6 +154,17 @@ std::optional<Grip> grip_over(const Character& source, const WorldMotion& motion
     return grip;
 }
 
+bool moves_over(const WorldMotion& motion, int thing, int first, int last, double to_reference) {
+    constexpr double lies_m_s = 0.02;
+    const int reach = std::max(1, int(std::lround(still_reach_s / motion.frame_time_s)));
+    for (int f = std::max(first, 0); f < std::min(last, motion.frames); ++f) {
+        const int a = std::max(0, f - reach), b = std::min(motion.frames - 1, f + reach);
+        const double way = (motion.p[motion.at(b, thing)] - motion.p[motion.at(a, thing)]).norm();
+        if (b > a && to_reference * way / ((b - a) * motion.frame_time_s) >= lies_m_s) return true;
+    }
+    return false;
+}
+
 bool goes_along(const Grip& grip, double to_reference) {
     return grip.off_m * to_reference < off_m;
 }

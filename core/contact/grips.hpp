@@ -33,6 +33,9 @@ std::vector<int> things_of(const Character& source, const Take& take);
 std::optional<Grip> grip_over(const Character& source, const WorldMotion& motion, size_t limb, int thing,
                               const Vec3& palm_J, int first, int last);
 
+/// Whether a thing moves at all in [first, last): slower than 2 cm/s at 175 cm all along it lies.
+bool moves_over(const WorldMotion& motion, int thing, int first, int last, double to_reference);
+
 /// Whether the hand goes along with the thing as one that holds it does.
 bool goes_along(const Grip& grip, double to_reference);
 

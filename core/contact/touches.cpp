@@ -2,38 +2,28 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 
 #include "core/base/parallel.hpp"
 #include "core/body/measures.hpp"
+#include "core/contact/on_set.hpp"
+#include "core/contact/touch_spans.hpp"
 #include "core/surface/hand_points.hpp"
 
 namespace nb {
 
 namespace {
 
-constexpr double enter_m = 0.03;  // at 175 cm
-constexpr double leave_m = 0.05;
-constexpr double least_touch_s = 0.1;
-constexpr double end_over_least_m = 0.01;
-constexpr double lands_m_s = 0.03;
-constexpr double sure_m = 0.015;
+constexpr double sure_m = 0.015;  // at 175 cm
 constexpr double sure_s = 0.3;
-constexpr double stays_m = 0.03;
-constexpr double never_m = 1.0;
-constexpr std::array<const char*, 2> point_names{"palm", "tips"};
+constexpr double on_set_m = 0.05;
+constexpr const char* elbow_name = "elbow";
 
-/// The nearest of the body to a hand in a frame.
-struct Nearest {
-    double h_m = never_m;  ///< at 175 cm
-    int part = -1, point = 0;
-};
-
+/// A hand, or the elbow, along the take.
 struct HandAlong {
-    int hand = -1;
-    Side side = Side::left;
+    int hand = -1;  ///< the joint that carries its points
     std::vector<Vec3> points_J;
-    std::vector<size_t> parts;  ///< all but its own arm
+    std::vector<std::string> names;  ///< of the points, with the side
+    std::vector<size_t> parts;       ///< all but its own arm
     std::vector<Nearest> nearest;
 };
 
@@ -51,12 +41,14 @@ class Toucher {
 
     std::vector<Contact> touches(const HandAlong& hand) const {
         std::vector<Contact> found;
-        for (int f = first_; f < motion_.frames; ++f) {
-            if (hand.nearest[size_t(f)].h_m >= enter_m) continue;
-            int last = f + 1;
-            while (last < motion_.frames && hand.nearest[size_t(last)].h_m < leave_m) ++last;
-            if (const auto touch = touch_over(hand, f, last)) found.push_back(*touch);
-            f = last;
+        const auto place = [&](int part, int point, int f) {
+            return Vec3(to_reference_ * on_part(hand, surface_.parts[size_t(part)], point, f));
+        };
+        for (const TouchSpanFound& span : touch_spans(hand.nearest, first_, motion_.frame_time_s, place)) {
+            const PartSurface& on = surface_.parts[size_t(span.part)];
+            Contact touch{hand.names[size_t(span.point)], span.first, span.last, span.kind, 0.0, on.role};
+            touch.is_unsure = !on.is_from_mesh || span.least_m > sure_m || span.seconds < sure_s;
+            found.push_back(std::move(touch));
         }
         return found;
     }
@@ -91,46 +83,12 @@ class Toucher {
             const PartSurface& part = surface_.parts[p];
             for (int i = 0; i < int(hand.points_J.size()); ++i) {
                 const Vec3 u = on_part(hand, part, i, f);
-                if (part.at_least_over(u) * to_reference_ > std::min(leave_m, nearest.h_m)) continue;
+                if (part.at_least_over(u) * to_reference_ > std::min(TouchRules().leave_m, nearest.h_m))
+                    continue;
                 const double h = part.place(u).h * to_reference_;
                 if (h < nearest.h_m) nearest = {h, int(p), i};
             }
         }
-    }
-
-    std::optional<Contact> touch_over(const HandAlong& hand, int first, int last) const {
-        const auto h = [&](int f) { return hand.nearest[size_t(f)].h_m; };
-        double least = h(first);
-        for (int f = first; f < last; ++f) least = std::min(least, h(f));
-        const double most = std::max(least, 0.0) + end_over_least_m;
-        // A hand that still comes or already goes does not touch.
-        const auto is_on_its_way = [&](int f) {
-            const int a = std::max(f - 1, 0), b = std::min(f + 1, motion_.frames - 1);
-            return std::abs(h(b) - h(a)) > lands_m_s * (b - a) * motion_.frame_time_s;
-        };
-        while (first < last && (h(first) > most || is_on_its_way(first))) ++first;
-        while (last > first && (h(last - 1) > most || is_on_its_way(last - 1))) --last;
-        const double seconds = (last - first) * motion_.frame_time_s;
-        if (last - first < 2 || seconds < least_touch_s) return {};
-        std::map<std::pair<int, int>, int> count;
-        for (int f = first; f < last; ++f)
-            ++count[{hand.nearest[size_t(f)].part, hand.nearest[size_t(f)].point}];
-        const auto [part, point] =
-            std::max_element(count.begin(), count.end(), [](const auto& a, const auto& b) {
-                return a.second < b.second;
-            })->first;
-        const PartSurface& on = surface_.parts[size_t(part)];
-        Contact touch;
-        touch.point = point_names[size_t(point)] + std::string(side_suffix(hand.side));
-        touch.on = on.role;
-        touch.first = first;
-        touch.last = last;
-        const Vec3 begin = on_part(hand, on, point, first);
-        for (int f = first; f < last; ++f)
-            if ((on_part(hand, on, point, f) - begin).norm() * to_reference_ > stays_m)
-                touch.kind = ContactKind::slide;
-        touch.is_unsure = !on.is_from_mesh || least > sure_m || seconds < sure_s;
-        return touch;
     }
 };
 
@@ -155,37 +113,59 @@ Contact touch_of(const Grip& grip, const Skeleton& skeleton) {
 /// Without points for a body that lacks the hand.
 HandAlong hand_along(const Character& source, const BodySurface& surface, Side side) {
     HandAlong hand;
-    hand.side = side;
-    hand.hand = source.roles.joint("hand" + std::string(side_suffix(side)));
+    const std::string suffix(side_suffix(side));
+    hand.hand = source.roles.joint("hand" + suffix);
     if (hand.hand >= 0) hand.points_J = hand_points(source, surface, side);
+    for (const char* name : hand_point_names) hand.names.push_back(name + suffix);
     for (size_t p = 0; p < surface.parts.size(); ++p)
         if (!is_of_arm(surface.parts[p].role, side)) hand.parts.push_back(p);
     return hand;
 }
 
+/// The elbow over the legs: beside the trunk it hangs in every take.
+HandAlong elbow_along(const Character& source, const BodySurface& surface, Side side) {
+    HandAlong elbow;
+    const std::string suffix(side_suffix(side));
+    elbow.hand = source.roles.joint("forearm" + suffix);
+    if (const auto point = elbow_point(surface, side); point && elbow.hand >= 0) elbow.points_J = {*point};
+    elbow.names = {elbow_name + suffix};
+    for (size_t p = 0; p < surface.parts.size(); ++p)
+        if (const std::string part = role_part(surface.parts[p].role); part == "thigh" || part == "shin")
+            elbow.parts.push_back(p);
+    return elbow;
+}
+
 }  // namespace
 
 bool is_hand_point(std::string_view point) {
-    return role_side(point) != Side::none &&
-           std::find(point_names.begin(), point_names.end(), role_part(point)) != point_names.end();
+    const std::string part = role_part(point);
+    return role_side(point) != Side::none && (is_elbow(point) || hand_point_index(part).has_value());
+}
+
+bool is_elbow(std::string_view point) {
+    return role_part(point) == elbow_name;
 }
 
 std::string nearest_to(const Character& source, const Take& take, const std::string& point, int first,
                        int last) {
     const BodySurface surface = surface_of(source);
     const Side side = role_side(point);
-    HandAlong hand = hand_along(source, surface, side);
+    HandAlong hand = is_elbow(point) ? elbow_along(source, surface, side) : hand_along(source, surface, side);
     const double tall = stature(source.rig.skeleton, source.roles);
     if (hand.points_J.empty() || hand.parts.empty() || tall <= 0.0) return {};
     const WorldMotion motion = forward_kinematics(source.rig.skeleton, take);
     const double to_reference = reference_stature_m / tall;
-    for (const int thing : things_of(source, take)) {
+    for (const int thing : is_elbow(point) ? std::vector<int>() : things_of(source, take)) {
         const auto grip =
             grip_over(source, motion, side == Side::left ? 2 : 3, thing, hand.points_J.front(), first, last);
         if (grip && goes_along(*grip, to_reference)) return source.rig.skeleton.names[size_t(thing)];
     }
-    const size_t which = role_part(point) == point_names[0] ? 0 : hand.points_J.size() - 1;
-    hand.points_J = {hand.points_J[which]};
+    if (!is_elbow(point))
+        if (const std::string piece = nearest_piece(source, take, motion, hand.points_J.front(), side,
+                                                    (first + last) / 2, on_set_m / to_reference);
+            !piece.empty())
+            return piece;
+    hand.points_J = {hand.points_J[hand_point_index(role_part(point)).value_or(0)]};
     const Toucher toucher(motion, surface, to_reference, 0);
     return surface.parts[toucher.nearest_part(hand, (first + last) / 2)].role;
 }
@@ -195,6 +175,8 @@ std::vector<std::string> touchable(const Character& source, const Take& take, Si
     for (const PartSurface& part : surface_of(source).parts)
         if (!is_of_arm(part.role, side)) names.push_back(part.role);
     for (const int thing : things_of(source, take)) names.push_back(source.rig.skeleton.names[size_t(thing)]);
+    for (const SetPiece& piece : take.set)
+        if (std::find(names.begin(), names.end(), piece.name) == names.end()) names.push_back(piece.name);
     names.emplace_back(Contact::place);
     return names;
 }
@@ -206,11 +188,12 @@ std::vector<Contact> find_touches(const Character& source, const WorldMotion& mo
     if (tall <= 0.0) return found;
     const Toucher toucher(motion, surface, reference_stature_m / tall, first_frame);
     for (const Side side : {Side::left, Side::right}) {
-        HandAlong hand = hand_along(source, surface, side);
-        if (hand.points_J.empty() || hand.parts.empty()) continue;
-        toucher.look(hand);
-        const auto touches = toucher.touches(hand);
-        found.insert(found.end(), touches.begin(), touches.end());
+        for (HandAlong along : {hand_along(source, surface, side), elbow_along(source, surface, side)}) {
+            if (along.points_J.empty() || along.parts.empty()) continue;
+            toucher.look(along);
+            const auto touches = toucher.touches(along);
+            found.insert(found.end(), touches.begin(), touches.end());
+        }
     }
     return found;
 }
@@ -273,7 +256,8 @@ HandMarks hand_marks(const Character& source, const Take& take) {
             for (const size_t limb : {size_t(2), size_t(3)})
                 for (const Contact& touch : marks.touches) {
                     if (!touch.is_sure_touch() || touch.on != skeleton.names[size_t(thing)] ||
-                        role_side(touch.point) != (limb == 2 ? Side::left : Side::right))
+                        role_side(touch.point) != (limb == 2 ? Side::left : Side::right) ||
+                        !moves_over(motion, thing, touch.first, touch.last, 1.0))
                         continue;
                     if (const auto grip =
                             grip_over(source, motion, limb, thing, palms[limb - 2], touch.first, touch.last))
@@ -285,6 +269,8 @@ HandMarks hand_marks(const Character& source, const Take& take) {
     Contacts found;
     found.list = find_touches(source, motion, surface, take.first_motion_frame);
     for (const Grip& grip : marks.grips) found.list.push_back(touch_of(grip, skeleton));
+    for (Contact& touch : find_on_set(source, take, motion, surface, marks.grips))
+        found.list.push_back(std::move(touch));
     // A hand that lies on something stays there for that.
     for (Contact& place : find_places(source, motion, take.first_motion_frame))
         if (std::none_of(found.list.begin(), found.list.end(), [&](const Contact& other) {

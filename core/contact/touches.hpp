@@ -1,11 +1,12 @@
 // What hands touch in a take, found in the source alone: the own body, and the things they hold (core/contact/grips.hpp).
 //
-// For each hand the least height of its points (palm, tip) over each part of the body but its own arm, h, at 175 cm. It
+// For each hand the least height of its points (palm, tip, back) over each part of the body but its own arm, h, at 175 cm. It
 // touches from where h falls under 3 cm to where it has risen over 5 cm, and of that from where it has come within 1 cm
 // of its least and no faster than 3 cm/s to where it leaves so, for 0.1 s at least; what it touches is
 // the part it is nearest to in most of these frames. It stays when its place on the part moves by less than 3 cm, else
 // it glides. Sure are touches under 1.5 cm, for 0.3 s at least, on a skin that was read from a mesh; all else, such as hands
 // that hang beside thighs whose breadth is guessed, is unsure: told, and not held until a person says so.
+// An elbow touches legs in the same way. What stands beside the body (a rail, a rope): core/contact/on_set.hpp.
 // Thresholds are those of design and of this program (no published source).
 #pragma once
 #include <array>
@@ -19,8 +20,9 @@
 
 namespace nb {
 
-/// "palm.left", "tips.right": what of a hand can touch.
+/// "palm.left", "tips.right", "back.left", "elbow.right": what of an arm can touch.
 bool is_hand_point(std::string_view point);
+bool is_elbow(std::string_view point);
 
 struct HandMarks {
     std::vector<Contact> touches;  ///< of hands: `Contact::on` is not empty; sorted as contacts are

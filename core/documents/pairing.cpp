@@ -14,14 +14,14 @@ namespace {
 
 const Shape& pairing_shape() {
     // `carry`: where older documents had what crosses of a limb.
-    static const Shape shape =
-        object_of({"about", "chains", "takes", "root_track", "carry", "touches", "take_touches"},
-                  {{"source", object_of({})},
-                   {"target", object_of({})},
-                   {"passes", object_of({})},
-                   {"chains", chain_table_shape()},
-                   {"takes", table_of(chain_table_shape())},
-                   {"judged", judgements_shape()}});
+    static const Shape shape = object_of(
+        {"about", "chains", "takes", "root_track", "carry", "touches", "take_touches", "bones", "lost"},
+        {{"source", object_of({})},
+         {"target", object_of({})},
+         {"passes", object_of({})},
+         {"chains", chain_table_shape()},
+         {"takes", table_of(chain_table_shape())},
+         {"judged", judgements_shape()}});
     return shape;
 }
 
@@ -44,6 +44,13 @@ Json pairing_document(const Pairing& pairing) {
     for (const PassRow& pass : pass_table)
         document["passes"][pass.name] = pairing.settings.passes.*pass.is_on;
     if (pairing.settings.has_root_track) document["root_track"] = true;
+    for (const auto& [bone, rule] : pairing.settings.bones) {
+        if (rule.is_usual()) continue;
+        Json& own = document["bones"][bone];
+        if (!rule.follows.empty()) own["follows"] = rule.follows;
+        own["position"] = bone_position_name(rule.position);
+    }
+    if (!pairing.settings.lost.empty()) document["lost"] = pairing.settings.lost;
     put_chains(document, "chains", pairing.settings.chains);
     Json takes = Json::object();
     for (const auto& [take, table] : pairing.settings.takes) put_chains(takes, take, table);
@@ -73,6 +80,23 @@ MapCentre map_centre_in(const Json& document, const std::string& path) {
     return {MapCentre::Kind::place, Vec3(at[0], 0.0, at[1])};
 }
 
+std::map<std::string, BoneRule> bone_rules_in(const Json& document, const std::string& path) {
+    std::map<std::string, BoneRule> rules;
+    const Json& bones = object_or_none(document, "bones", path);
+    for (const auto& [bone, own] : bones.items()) {
+        BoneRule rule;
+        rule.follows = text_in(own, "follows", "", path);
+        const std::string word = text_in(own, "position", "kept", path);
+        const auto position = bone_position(word);
+        if (!position)
+            throw FileError(path, fmt::format("the position of bone '{}' is '{}'", bone, word),
+                            "write kept, scaled or taken");
+        rule.position = *position;
+        rules[bone] = rule;
+    }
+    return rules;
+}
+
 Pairing pairing_from(const Json& document, const std::string& path) {
     Pairing pairing;
     pairing.id = text_in(document, "id", path);
@@ -99,6 +123,12 @@ Pairing pairing_from(const Json& document, const std::string& path) {
                                                   : flag_in(passes, pass.name, Passes().*pass.is_on, path);
     }
     pairing.settings.has_root_track = flag_in(document, "root_track", false, path);
+    pairing.settings.bones = bone_rules_in(document, path);
+    for (const Json& role : list_or_none(document, "lost", path)) {
+        if (!role.is_string())
+            throw FileError(path, "'lost' has something that is no word", "write roles of the source");
+        pairing.settings.lost.insert(role.get<std::string>());
+    }
     pairing.settings.chains = read_chain_table(object_or_none(document, "chains", path), path);
     // As documents had it before chains had levels: every limb's carry, usual or not.
     const Json& carry_read = object_or_none(document, "carry", path);

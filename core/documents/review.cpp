@@ -95,6 +95,14 @@ Json review_document(const Review& review) {
                 {{"role", pop.role}, {"frame", pop.frame}, {"change_deg_s", canonical(pop.change_deg_s)}});
     document["bone_length_change"] = canonical(review.bone_length_change);
     document["hip_path_by_leg_length"] = canonical(review.hip_path);
+    if (const HoldReview& hold = review.holding; hold.holds > 0) {
+        Json& json = document["holding"];
+        json["holds"] = hold.holds;
+        json["slide_mm"] = stat_document(hold.slide_mm);
+        json["source_slide_mm"] = stat_document(hold.source_slide_mm);
+        json["off_mm"] = stat_document(hold.off_mm);
+    }
+    document["head_travel_cm"] = stat_document(review.head_cm);
     if (const TouchReview& touch = review.touching; touch.looked_at > 0) {
         Json& json = document["touching"];
         json["gap_mm"] = stat_document(touch.gap_mm);

@@ -96,6 +96,14 @@ BoneMap bone_map(const Character& source, const Character& target, const Plan& p
                 row.from_next = name_of(source, op.b);
                 row.share = op.u;
                 break;
+            case AngleOp::Kind::with:
+                row.how = Driven::alone;
+                row.from = name_of(source, op.a);
+                break;
+            case AngleOp::Kind::fold:
+                row.how = Driven::alone;
+                row.from = name_of(source, op.b);
+                break;
             case AngleOp::Kind::twist:
                 row.how = Driven::twist;
                 break;
@@ -105,16 +113,24 @@ BoneMap bone_map(const Character& source, const Character& target, const Plan& p
                                                                            : Driven::outside;
                 break;
         }
-        if (op.a >= 0) {
+        if (const auto rule = plan.report.bones.find(row.role.empty() ? row.bone : row.role);
+            rule != plan.report.bones.end())
+            row.rule = rule->second;
+        if (op.kind == AngleOp::Kind::with) {
+            taken.insert(op.a);
+            row.sure = 1.0;
+            row.evidence = "turns on the bone above as that one does, by hand";
+        } else if (op.a >= 0) {
             taken.insert(op.a);
             if (op.b >= 0) taken.insert(op.b);
             row.sure = std::min(sure_of(source, op.a), sure_of(target, j));
             const bool is_by_hand = chain && (has_ticks(plan.report.chains, chain->name) ||
                                               settings_of(plan.report.chains, chain->name).driven_by);
-            const char* how = is_by_hand                   ? "matched by hand"
-                              : row.how == Driven::between ? "matched by length"
-                              : chain && !chain->is_limb   ? "matched along the chain"
-                                                           : "the same role";
+            const char* how = op.kind == AngleOp::Kind::fold ? "the hand folded into the forearm"
+                              : is_by_hand                   ? "matched by hand"
+                              : row.how == Driven::between   ? "matched by length"
+                              : chain && !chain->is_limb     ? "matched along the chain"
+                                                             : "the same role";
             row.evidence = fmt::format("{}; {}", how, role_evidence(target, j));
         } else if (row.how == Driven::twist) {
             for (const TwistBone& twist : target.roles.twists)
@@ -131,6 +147,10 @@ BoneMap bone_map(const Character& source, const Character& target, const Plan& p
             for (const Unassigned& other : target.roles.unassigned)
                 if (other.joint == j) row.evidence = other.reason;
         }
+        if (row.rule.position != BonePosition::kept)
+            row.evidence += row.rule.position == BonePosition::scaled
+                                ? "; its place moves as the source's, scaled"
+                                : "; its place is as in the take";
         map.rows.push_back(std::move(row));
     }
     for (const RoleFill& fill : source.roles.fills) {
@@ -156,9 +176,12 @@ BoneMap bone_map(const Character& source, const Character& target, const Plan& p
         } else {
             const bool has_more_below =
                 !is_finger_role(fill.role) && role_part(fill.role) != "toe" && role_part(fill.role) != "head";
-            bone.fate = has_more_below ? SourceBone::Fate::handed_on : SourceBone::Fate::forgotten;
-            bone.means = has_more_below ? "its turn is in what follows it"
-                                        : target.name + " has no such bone: its motion is lost";
+            bone.fate = has_more_below                         ? SourceBone::Fate::handed_on
+                        : plan.report.lost.contains(bone.role) ? SourceBone::Fate::given_up
+                                                               : SourceBone::Fate::forgotten;
+            bone.means = bone.fate == SourceBone::Fate::given_up ? "lost on purpose"
+                         : has_more_below                        ? "its turn is in what follows it"
+                                          : target.name + " has no such bone: its motion is lost";
         }
         map.sources.push_back(std::move(bone));
     }

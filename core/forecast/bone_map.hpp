@@ -18,6 +18,7 @@ struct BoneMapRow {
     Driven how = Driven::rest;
     std::string from, from_next;  ///< bones of the source; the second where it lies between two
     double share = 0.0;           ///< of the way from the first to the second, or a twist bone's share
+    BoneRule rule;                ///< what the pair says of it beside
     std::string evidence;         ///< why: of the match and of both roles
     double sure = 1.0;            ///< the less sure of the two roles
 };
@@ -26,7 +27,8 @@ struct BoneMapRow {
 struct SourceBone {
     int joint = -1;
     std::string bone, role;
-    enum class Fate { mapped, handed_on, left_out, forgotten } fate = Fate::mapped;
+    /// given_up: lost, and a person has said that it may be.
+    enum class Fate { mapped, handed_on, left_out, forgotten, given_up } fate = Fate::mapped;
     std::string means;
 };
 

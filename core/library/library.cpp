@@ -14,6 +14,7 @@
 #include "core/documents/roles.hpp"
 #include "core/documents/take.hpp"
 #include "core/files/scene/scene.hpp"
+#include "core/intake/set_pieces.hpp"
 #include "core/intake/things.hpp"
 #include "core/library/moves.hpp"
 #include "core/surface/surface.hpp"
@@ -197,6 +198,7 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
         else
             loaded.pieces.push_back(std::move(piece));
     }
+    read_set(loaded);
     if (!loaded.take) throw FileError(motion, "holds no motion", "give a take");
     // The document's own word on frame 0 holds while the take has its frames as the file has them.
     const LoadOptions& in_force = loaded.character.rig.options;

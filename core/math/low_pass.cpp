@@ -7,7 +7,7 @@ namespace nb {
 
 namespace {
 
-constexpr double raised = 1.0 / 0.75;
+constexpr double raised_by = 1.0 / 0.75;
 constexpr double highest_share = 0.49;  // of the rate
 constexpr int beyond_ends = 9;          // three times the filter's length
 
@@ -57,7 +57,7 @@ SecondOrder butterworth(double corner_hz, double fps) {
 }
 
 double corner_for_both_ways(double cut_off_hz) {
-    return raised * cut_off_hz;
+    return raised_by * cut_off_hz;
 }
 
 void filter_both_ways(const SecondOrder& filter, std::vector<Vec3>& values) {

@@ -6,6 +6,7 @@
 
 #include "core/base/shared.hpp"
 #include "core/motion/marks.hpp"
+#include "core/motion/set_piece.hpp"
 #include "core/rig/skeleton.hpp"
 
 namespace nb {
@@ -27,7 +28,8 @@ struct Take {
     Shared<std::vector<Vec3>> start_p;
     /// 1 when frame 0 stands apart (a reference pose put before the motion), else 0.
     int first_motion_frame = 0;
-    Contacts contacts;  ///< as kept with the take; not by hand: to be found
+    Shared<std::vector<SetPiece>> set;  ///< what stands beside the body in it
+    Contacts contacts;                  ///< as kept with the take; not by hand: to be found
 
     /// By which settings for this take are kept: its id, else its name.
     const std::string& key() const { return id.empty() ? name : id; }

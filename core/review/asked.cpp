@@ -31,6 +31,7 @@ std::vector<char> held_frames(const TransferResult& result, const std::string& l
             for (size_t f = 0; f < held.size(); ++f)
                 held[f] = (f < hold.size() && hold[f] > 0.0) ||
                           holds_thing(result.plan.program, i, result.target.time_s(int(f))) ||
+                          on_set_led(result.plan.program, i, result.target.time_s(int(f))) > 0.0 ||
                           touches_skin(result.plan.program, i, result.target.time_s(int(f))) ||
                           (f < clear.size() && !clear[f].is_none());
         }

@@ -2,9 +2,48 @@
 
 #include <algorithm>
 
+#include "core/contact/on_set.hpp"
+#include "core/contact/touches.hpp"
 #include "core/review/asked.hpp"
 
 namespace nb {
+
+namespace {
+
+/// Hands on things and on what stands there; where these are beside the target is as the transfer has it.
+std::vector<ToldHold> told_holds(const Character& source, const TransferResult& result) {
+    std::vector<ToldHold> holds;
+    const Program& program = result.plan.program;
+    if (!program.passes.hold) return holds;
+    for (const Contact& contact : result.contacts.list) {
+        if (!contact.is_sure_touch() || contact.is_place() || source.roles.joint(contact.on) >= 0) continue;
+        ToldHold hold{role_side(contact.point),
+                      contact.first,
+                      contact.last,
+                      contact.on,
+                      {},
+                      {},
+                      1.0,
+                      set_piece(result.take, contact.on),
+                      contact.kind == ContactKind::slide};
+        const int thing = source.rig.skeleton.find(contact.on);
+        if (thing < 0) hold.scale = program.map.k;
+        for (int f = contact.first; f < contact.last; ++f) {
+            if (thing < 0) {
+                hold.X_source.emplace_back();
+                hold.X_target.push_back({Quat::Identity(), program.map(Vec3::Zero())});
+                continue;
+            }
+            const SourceFrame S = frame_of(result.source, f);
+            hold.X_source.push_back({S.R[size_t(thing)], S.p[size_t(thing)]});
+            hold.X_target.push_back(thing_beside(program, thing, S, frame_of(result.target, f)));
+        }
+        holds.push_back(std::move(hold));
+    }
+    return holds;
+}
+
+}  // namespace
 
 Review review_result(const Character& source, const Character& target, const TransferResult& result) {
     ReviewTold told;
@@ -15,8 +54,9 @@ Review review_result(const Character& source, const Character& target, const Tra
         told.deficits.push_back(
             {deficit.point, deficit.first, deficit.last, deficit.worst_frame, 100.0 * deficit.missing_m});
     for (const Contact& contact : result.contacts.list)
-        if (contact.is_sure_touch() && source.roles.joint(contact.on) >= 0)
+        if (contact.is_sure_touch() && source.roles.joint(contact.on) >= 0 && !is_elbow(contact.point))
             told.touches.push_back({role_side(contact.point), contact.first, contact.last});
+    told.holds = told_holds(source, result);
     return review_transfer(source, result.source, target, result.target, result.take.frame_time_s,
                            result.take.first_motion_frame, told);
 }
@@ -72,6 +112,8 @@ std::vector<Bar> bars_of(const Review& review, const TransferResult& result,
         {"bone_length_change", "change of bone lengths", review.bone_length_change, no_longer, false},
         {"touches_kept", "looks at touches of the own body that are kept", review.touching.kept_share(), 0.95,
          true},
+        {"hold_slide_p95_mm", "slide of hands on what they hold, p95, beside the source's own",
+         review.holding.slide_mm.p95, std::max(2.0, review.holding.source_slide_mm.p95), false},
         {"deep_share", "looks at hands and forearms deeper than 2 cm in the body",
          review.touching.deep_share(), review.touching.source_deep_share.value_or(1.0), false},
         {"hip_path", "hip path beside the source's, by leg length", review.hip_path, 0.02, false},

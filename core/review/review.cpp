@@ -79,6 +79,12 @@ class Reviewer {
         turning();
         look_up(0.92);
         touching();
+        look_up(0.95);
+        review_.holding = review_holds(source_, S_, target_, T_, told_.holds);
+        for (const size_t hand : {size_t(0), size_t(1)})
+            if (auto& slide = review_.holding.slide_cm[hand]; !slide.empty())
+                add_series(ReviewMeasure::held, "hand" + std::string(sides[hand])) = std::move(slide);
+        head_travel();
         look_up(0.96);
         ranges();
         look_up(0.97);
@@ -304,6 +310,8 @@ class Reviewer {
             if (fill.role == "root" || !joints(fill.role, S, T)) continue;
             review_.smoothness.push_back(
                 smoothness(fill.role, S_, source_joints(fill.role), T_, T, dt_, first_));
+            if (const std::vector<float>& jitter = review_.smoothness.back().jitter_by_frame; !jitter.empty())
+                add_series(ReviewMeasure::jitter, fill.role) = jitter;
             const auto& pops = review_.smoothness.back().pops;
             if (pops.empty()) continue;
             auto& by_frame = add_series(ReviewMeasure::turn_change, fill.role);
@@ -322,6 +330,33 @@ class Reviewer {
             for (size_t f = 0; f < row.size(); ++f) row[f] = std::max(row[f], over.over_deg[f]);
         }
         for (auto& [role, row] : rows) add_series(ReviewMeasure::range, role) = std::move(row);
+    }
+
+    void head_travel() {
+        int S_head = -1, T_head = -1, S_left = -1, T_left = -1, S_right = -1, T_right = -1;
+        if (!joints("head", S_head, T_head) || !joints("thigh.left", S_left, T_left) ||
+            !joints("thigh.right", S_right, T_right) || S_.frames <= first_)
+            return;
+        const auto over = [&](const WorldMotion& m, int head, int left, int right, int f) {
+            return Vec3(m.p[m.at(f, head)] - 0.5 * (m.p[m.at(f, left)] + m.p[m.at(f, right)]));
+        };
+        Vec3 S_mean = Vec3::Zero(), T_mean = Vec3::Zero();
+        const double count = S_.frames - first_;
+        for (int f = first_; f < S_.frames; ++f) {
+            S_mean += over(S_, S_head, S_left, S_right, f) / count;
+            T_mean += over(T_, T_head, T_left, T_right, f) / count;
+        }
+        const double s = leg_ratio();
+        const double to_cm = 100.0 * reference_stature_m / std::max(0.01, review_.target_stature_m);
+        auto& by_frame = add_series(ReviewMeasure::head, "head");
+        Samples off;
+        for (int f = first_; f < S_.frames; ++f) {
+            const Vec3 beside = over(T_, T_head, T_left, T_right, f) - T_mean -
+                                s * (over(S_, S_head, S_left, S_right, f) - S_mean);
+            off.add(to_cm * beside.norm(), f);
+            by_frame[size_t(f)] = float(to_cm * beside.norm());
+        }
+        review_.head_cm = off.stat();
     }
 
     void touching() {

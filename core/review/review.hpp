@@ -13,7 +13,10 @@
 // Direction: angle between the same segment (joint to next joint) of source and target.
 // Bend plane: angle between the planes of elbow and knee, where both bend by 20 degrees and more.
 // Wring: roll between a limb's bone and the next one, about the bone, since the aligned rest.
-// Touching: core/review/touching.hpp. Ranges of joints: core/review/ranges.hpp.
+// Head travel: |(h_T - h_T mean) - s (h_S - h_S mean)|, h the head over the hip centre, means over the take, s leg length of
+//   target by source.
+// Jitter: angular acceleration, root mean square over +-0.1 s, by the larger of the source's and 50 rad/s^2.
+// Touching: core/review/touching.hpp. Holding: core/review/held.hpp. Ranges of joints: core/review/ranges.hpp.
 // Hip path: hip centre beside M(hip centre), mean over +-0.25 s, RMS by leg length.
 #pragma once
 #include <array>
@@ -21,6 +24,7 @@
 #include <vector>
 
 #include "core/motion/kinematics.hpp"
+#include "core/review/held.hpp"
 #include "core/review/ranges.hpp"
 #include "core/review/smoothness.hpp"
 #include "core/review/statistics.hpp"
@@ -41,14 +45,19 @@ enum class ReviewMeasure {
     turn_change,
     gap,
     depth,
-    range
+    range,
+    held,
+    head,
+    jitter
 };
 
 /// One measure of one row over all frames; 0 where nothing is measured.
 struct ReviewSeries {
     ReviewMeasure measure = ReviewMeasure::slide;
     std::string row;  ///< slide, height, below: "foot.left"; tip, bend, depth: "arm.left"; else a role
-    std::vector<float> values;  ///< cm/s at 175 cm; cm; degrees; turn_change: deg/s beyond the source's
+    std::vector<float>
+        values;  ///< cm/s at 175 cm; cm; degrees; turn_change: deg/s beyond the source's; jitter: by what it
+                 ///< is over 1
 };
 
 struct NamedStat {
@@ -71,6 +80,7 @@ struct ReviewTold {
     std::vector<ReachDeficit> deficits;
     int held_frames = 0;
     std::vector<ToldTouch> touches;
+    std::vector<ToldHold> holds;
 };
 
 struct Review {
@@ -93,9 +103,11 @@ struct Review {
     std::vector<NamedStat> bend_deg;       ///< a limb
     std::vector<NamedStat> wring_deg;      ///< a role
     std::vector<RoleSmoothness> smoothness;
-    double bone_length_change = 0.0;                         ///< largest, relative
-    double hip_path = 0.0;                                   ///< share of leg length
-    TouchReview touching;                                    ///< of bodies with a mesh
+    double bone_length_change = 0.0;  ///< largest, relative
+    double hip_path = 0.0;            ///< share of leg length
+    HoldReview holding;               ///< hands on things and on what stands there
+    Stat head_cm;                     ///< of the head's travel, what is not as the source's, at 175 cm
+    TouchReview touching;             ///< of bodies with a mesh
     std::vector<RangeExcess> over_range, source_over_range;  ///< joints beyond people's, of target and source
     std::vector<ReachDeficit> deficits;
     int held_frames = 0;

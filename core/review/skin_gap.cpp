@@ -161,6 +161,13 @@ std::vector<std::array<Vec3, 3>> SkinGauge::triangles(const Pose& pose) const {
     return all;
 }
 
+std::vector<Vec3> SkinGauge::hand_vertices(const Pose& pose) const {
+    const BodySkin skin = skin_of(character_, pose);
+    std::vector<Vec3> vertices;
+    for (const Corner& corner : hand_) vertices.push_back(skin[corner.mesh][corner.vertex]);
+    return vertices;
+}
+
 bool SkinGauge::encloses(const BodySkin& skin, const Vec3& q) const {
     // Solid angles of triangles (Van Oosterom & Strackee 1983; from memory).
     double turns = 0.0;

@@ -34,6 +34,8 @@ class SkinGauge {
     /// Height of a point over the rest of the body, m; the same sign.
     double over(const Vec3& p_W, const Pose& pose, double reach_m = 0.15) const;
 
+    /// The vertices of the hand; none without a mesh.
+    std::vector<Vec3> hand_vertices(const Pose& pose) const;
     /// What heights are measured over: all of the body but that arm.
     std::vector<std::array<Vec3, 3>> triangles(const Pose& pose) const;
 

@@ -13,6 +13,7 @@ namespace {
 constexpr double least_pop_rad_s = 200.0 * pi / 180.0;
 constexpr double pop_by_median = 6.0;
 constexpr double median_reach_s = 0.25;
+constexpr double jitter_reach_s = 0.1;
 constexpr double least_acceleration_rad_s2 = 50.0;
 
 struct Turning {
@@ -47,6 +48,24 @@ std::vector<char> stand_out(const std::vector<double>& change, int reach, int fi
         const auto below = std::count_if(change.begin() + from, change.begin() + to,
                                          [&](double one) { return pop_by_median * one < change[size_t(f)]; });
         result[size_t(f)] = below > (to - from) / 2;
+    }
+    return result;
+}
+
+}  // namespace
+
+namespace {
+
+/// Root mean square of changes over +-`reach` frames, by the frame time.
+std::vector<double> around(const std::vector<double>& change, int reach, int first, double frame_time_s) {
+    const int frames = int(change.size());
+    std::vector<double> sums(size_t(frames) + 1, 0.0);
+    for (int f = 0; f < frames; ++f) sums[size_t(f) + 1] = sums[size_t(f)] + std::pow(change[size_t(f)], 2);
+    std::vector<double> result(size_t(frames), 0.0);
+    for (int f = first; f < frames; ++f) {
+        const int from = std::max(first, f - reach), to = std::min(frames, f + reach + 1);
+        result[size_t(f)] =
+            std::sqrt(std::max(0.0, sums[size_t(to)] - sums[size_t(from)]) / (to - from)) / frame_time_s;
     }
     return result;
 }
@@ -94,6 +113,15 @@ RoleSmoothness smoothness(const std::string& role, const WorldMotion& source,
         T_values.push_back(T.change[at] / frame_time_s);
         S_speeds.push_back(rad_to_deg(S.speed[at]));
         T_speeds.push_back(rad_to_deg(T.speed[at]));
+    }
+    const int near = std::max(1, int(std::lround(jitter_reach_s / frame_time_s)));
+    const std::vector<double> S_around = around(S.change, near, first_frame, frame_time_s);
+    const std::vector<double> T_around = around(T.change, near, first_frame, frame_time_s);
+    for (size_t f = 0; f < std::min(S_around.size(), T_around.size()); ++f) {
+        const double over = T_around[f] / std::max(S_around[f], least_acceleration_rad_s2) - 1.0;
+        if (over <= 0.0) continue;
+        result.jitter_by_frame.resize(T_around.size(), 0.0F);
+        result.jitter_by_frame[f] = float(over);
     }
     result.source_acceleration_rad_s2 = nearest_rank(S_values, 0.99);
     result.target_acceleration_rad_s2 = nearest_rank(T_values, 0.99);

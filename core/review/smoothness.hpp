@@ -22,6 +22,9 @@ struct RoleSmoothness {
     double source_speed_deg_s = 0.0;  ///< 95th percentile
     double target_speed_deg_s = 0.0;
     std::vector<Pop> pops;
+    /// A frame: by how many times the acceleration, root mean square over +-0.1 s, is above the source's (no less than 50
+    /// rad/s^2), less 1; 0 where it is not. Empty where it never is.
+    std::vector<float> jitter_by_frame;
     /// Target by max(source, 50 rad/s^2).
     double jitter() const;
 };

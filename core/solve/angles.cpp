@@ -1,14 +1,19 @@
 #include "core/solve/angles.hpp"
 
+#include <algorithm>
 #include <cmath>
 
+#include "core/body/measures.hpp"
 #include "core/math/hermite.hpp"
+#include "core/solve/bone_rules.hpp"
 #include "core/solve/paired.hpp"
 #include "core/solve/program.hpp"
 
 namespace nb {
 
 namespace {
+
+constexpr double hand_by_stature = 0.108;  // length of a hand that ends nowhere (ANSUR II means, from memory)
 
 void follow_everywhere(const PairedBodies& bodies, Program& program) {
     const Skeleton& skeleton = bodies.T_tree;
@@ -73,6 +78,50 @@ void chains(const PairedBodies& bodies, Program& program) {
     }
 }
 
+/// Arms without a hand, where the source has one and it is asked for.
+void fold_hands(const PairedBodies& bodies, Program& program) {
+    for (const Side side : {Side::left, Side::right}) {
+        const std::string suffix(side_suffix(side));
+        const int S_hand = bodies.S.roles.joint("hand" + suffix);
+        const int S_forearm = bodies.S.roles.joint("forearm" + suffix);
+        const int T_forearm = bodies.T.roles.joint("forearm" + suffix);
+        if (!bodies.set("arm" + suffix).folds_hand.value_or(false) ||
+            std::min({S_hand, S_forearm, T_forearm}) < 0 || bodies.T.roles.joint("hand" + suffix) >= 0)
+            continue;
+        AngleOp& op = program.angles[size_t(T_forearm)];
+        if (op.kind != AngleOp::Kind::direct) continue;
+        const std::vector<Vec3>& p0 = bodies.S.rest.p_WJ0;
+        Vec3 end;
+        if (!find_bone_end(bodies.S.rig.skeleton, bodies.S.roles, "hand" + suffix,
+                           aligned_pose(bodies.S.rest), end))
+            end = p0[size_t(S_hand)] + hand_by_stature * program.S_stature_m *
+                                           (p0[size_t(S_hand)] - p0[size_t(S_forearm)]).normalized();
+        FoldOp fold;
+        const Quat rest_inverse = bodies.S.rest.R_WJ0[size_t(S_hand)].conjugate();
+        fold.end_J = rest_inverse * Vec3(end - p0[size_t(S_hand)]);
+        fold.axis0 =
+            bodies.S_R0[size_t(S_hand)] * (rest_inverse * (end - p0[size_t(S_forearm)]).normalized());
+        op = AngleOp();
+        op.kind = AngleOp::Kind::fold;
+        op.a = S_forearm;
+        op.b = S_hand;
+        op.B0_inverse = bodies.S_R0[size_t(S_hand)].conjugate();
+        op.C = bodies.T_R0[size_t(T_forearm)];
+        op.fold = int(program.folds.size());
+        program.folds.push_back(fold);
+    }
+}
+
+Quat folded(const Program& program, const AngleOp& op, const SourceFrame& source) {
+    const FoldOp& fold = program.folds[size_t(op.fold)];
+    const size_t hand = size_t(op.b);
+    const Quat Q = source.R[hand] * op.B0_inverse;
+    const Vec3 along = source.p[hand] + source.R[hand] * fold.end_J - source.p[size_t(op.a)];
+    const Vec3 axis = Q * fold.axis0;
+    if (along.norm() < 1e-6) return Q;
+    return shortest_arc(axis, along.normalized()) * Q;
+}
+
 }  // namespace
 
 void compile_angles(const PairedBodies& bodies, Program& program) {
@@ -85,6 +134,7 @@ void compile_angles(const PairedBodies& bodies, Program& program) {
         if (!plan.chain_of(fill.role) && fill.role != "hips" && fill.role != "root" &&
             bodies.S.roles.joint(fill.role) >= 0)
             direct(bodies, program, fill.role);
+    fold_hands(bodies, program);
 }
 
 Quat blend_turns(const Quat& a, const Quat& b, double u) {
@@ -102,7 +152,9 @@ void pass_angles(const Program& program, const SourceFrame& source, TargetFrame&
         const AngleOp& op = program.angles[j];
         const int parent = program.body.parents[j];
         const bool is_followed = op.kind == AngleOp::Kind::follow || op.kind == AngleOp::Kind::twist;
-        if (is_followed)
+        if (op.kind == AngleOp::Kind::with && is_on)
+            target.R[j] = (target.R[size_t(parent)] * turn_with(program, source, j)).normalized();
+        else if (is_followed)
             target.R[j] = parent < 0 ? op.C : (target.R[size_t(parent)] * op.C).normalized();
         else if (!is_on)
             target.R[j] = program.aligned_rest[j];
@@ -110,6 +162,8 @@ void pass_angles(const Program& program, const SourceFrame& source, TargetFrame&
             target.R[j] = (source.R[size_t(op.gathered)] * op.gathered_C).normalized();
         else if (op.kind == AngleOp::Kind::direct)
             target.R[j] = (source.R[size_t(op.a)] * op.C).normalized();
+        else if (op.kind == AngleOp::Kind::fold)
+            target.R[j] = (folded(program, op, source) * op.C).normalized();
         else
             target.R[j] = (blend_turns(source.R[size_t(op.a)] * op.A0_inverse,
                                        source.R[size_t(op.b)] * op.B0_inverse, op.u) *

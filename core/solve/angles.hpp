@@ -20,19 +20,30 @@ struct AngleOp {
         blend,   ///< R_WT = interpolate(Q[a], Q[b], u) * C,  Q[x] = R_WS[x] * R_WS0[x]^T,  C = R_WT0
         follow,  ///< R_WT = R_WT[parent] * C,  C = the aligned (above the hips: stored) rest, R_PJ
         twist,   ///< as follow, then turned by the pass twist
+        with,  ///< R_WT = R_WT[parent] * A0_inverse * R_WS[above]^T * R_WS[a] * C (core/solve/bone_rules.hpp)
+        fold,  ///< R_WT = arc * Q[b] * C: forearm a and hand b of the source as one bone (`FoldOp`)
     };
     Kind kind = Kind::follow;
     int a = -1;
     int b = -1;
     double u = 0.0;
     Quat C = Quat::Identity();
-    Quat A0_inverse = Quat::Identity();  ///< blend: R_WS0[a]^T
-    Quat B0_inverse = Quat::Identity();  ///< blend: R_WS0[b]^T
+    Quat A0_inverse = Quat::Identity();  ///< blend: R_WS0[a]^T; with: R_WT0[parent]^T R_WS0[above]
+    Quat B0_inverse = Quat::Identity();  ///< blend, fold: R_WS0[b]^T
+    int S_above = -1;                    ///< with: the bone above a
+    int fold = -1;                       ///< fold: of `Program::folds`
     /// direct: the last twist bone of the source that lies in the limb before the next role. Its rotation has
     /// the roll that the limb's bone left to it.
     int gathered = -1;
     Quat gathered_C = Quat::Identity();
     int touched = -1;  ///< follow: of `TouchProgram::followers`; it follows as touch-ups turn it
+};
+
+/// A hand that the target lacks, folded into the forearm: as the hand turns, then swung on the shortest way (arc) until it
+/// points from the elbow to the hand's end, as forearm and hand together do in the source.
+struct FoldOp {
+    Vec3 end_J = Vec3::Zero();   ///< the hand's end in the hand's frame, m
+    Vec3 axis0 = Vec3::UnitX();  ///< from elbow to that end at the aligned rest
 };
 
 /// One op a target joint: hips, chains as they are matched, then roles beside the chains (eyes, jaw; a dog's

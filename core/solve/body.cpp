@@ -28,6 +28,13 @@ void compile_body(const PairedBodies& bodies, Program& program) {
     body.own_places = {body.top};
     for (const Carried& c : find_carried(bodies.T.rig.skeleton, roles)) body.own_places.push_back(c.joint);
     body.stature_m = stature(tree, roles);
+    if (const ChainPlan* spine = body_plan(roles.plan).chain("spine"))
+        for (const std::string& role : spine->roles)
+            if (const int joint = roles.joint(role); joint >= 0 && joint != body.hips)
+                program.trunk.push_back(joint);
+    program.spine_joints = program.trunk.size();
+    for (const char* role : {"clavicle.left", "clavicle.right"})
+        if (const int joint = roles.joint(role); joint >= 0) program.trunk.push_back(joint);
 }
 
 /// Positions below the hips from rotations; what stands outside the body stays at rest.
@@ -41,17 +48,16 @@ void place_joints(const Program& program, const SourceFrame& source, Vec3 p_WH, 
             target.p[j] = program.body.offsets[j];
         else
             target.p[j] =
-                target.p[size_t(parent)] +
-                target.R[size_t(parent)] * (length_factor(program, source, j) * program.body.offsets[j]);
+                target.p[size_t(parent)] + target.R[size_t(parent)] * offset_now(program, source, j);
     }
     if (program.body.below_top.empty()) return;
     const Vec3 move = p_WH - target.p[size_t(program.body.hips)];
     for (const int j : program.body.below_top) target.p[size_t(j)] += move;
 }
 
-/// What follows turned bones keeps its rest relative to them; roles keep their world rotation, and so do
+/// What follows turned bones keeps its rest relative to them, or the turn of what it follows in the source; roles keep their world rotation, and so do
 /// twist bones that are turned already.
-void follow(const Program& program, TargetFrame& target, bool are_twists_turned) {
+void follow(const Program& program, const SourceFrame& source, TargetFrame& target, bool are_twists_turned) {
     for (size_t j = 0; j < program.angles.size(); ++j) {
         const AngleOp& op = program.angles[j];
         const int parent = program.body.parents[j];
@@ -60,6 +66,8 @@ void follow(const Program& program, TargetFrame& target, bool are_twists_turned)
             const bool is_touched = op.touched >= 0 && !target.touched_R_PJ.empty();
             const Quat& R_PJ = is_touched ? target.touched_R_PJ[size_t(op.touched)] : op.C;
             target.R[j] = (target.R[size_t(parent)] * R_PJ).normalized();
+        } else if (op.kind == AngleOp::Kind::with && program.passes.angles) {
+            target.R[j] = (target.R[size_t(parent)] * turn_with(program, source, j)).normalized();
         }
     }
 }
@@ -67,7 +75,7 @@ void follow(const Program& program, TargetFrame& target, bool are_twists_turned)
 /// The same, and positions after it.
 void follow_anew(const Program& program, const SourceFrame& source, TargetFrame& target,
                  bool are_twists_turned) {
-    follow(program, target, are_twists_turned);
+    follow(program, source, target, are_twists_turned);
     place_joints(program, source, target.p[size_t(program.body.hips)], target);
 }
 

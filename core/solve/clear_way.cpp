@@ -201,7 +201,9 @@ class Clearing {
 
     /// 1 where the tip is not to be moved.
     double hold_of(size_t limb, int frame) const {
-        if (touches_skin(program_, limb, source_.time_s(frame))) return 1.0;
+        if (touches_skin(program_, limb, source_.time_s(frame)) ||
+            lies_on_set(program_, limb, source_.time_s(frame)))
+            return 1.0;
         const std::vector<double>& hold = solved_.corrections.limbs[limb].hold;
         const LimbOp* op = op_of(limb);
         return std::max(size_t(frame) < hold.size() ? hold[size_t(frame)] : 0.0,

@@ -118,10 +118,15 @@ TransferResult transfer_with(const Character& source, const Take& given, Take* t
     baked.frames = take.frames;
     baked.joints = joints;
     baked.first_motion_frame = take.first_motion_frame;
+    baked.set = take.set;
     baked.translated = result.plan.program.body.own_places;
     for (size_t j = 0; j < result.plan.program.length_of.size(); ++j)
         if (result.plan.program.length_of[j] >= 0) baked.translated.push_back(int(j));
+    for (size_t j = 0; j < result.plan.program.placed_of.size(); ++j)
+        if (result.plan.program.placed_of[j] >= 0) baked.translated.push_back(int(j));
     std::sort(baked.translated.begin(), baked.translated.end());
+    baked.translated.erase(std::unique(baked.translated.begin(), baked.translated.end()),
+                           baked.translated.end());
     // Each part takes a share of the whole by its frames.
     const double parts = 1.0 + 2.0 * double(loops.size());
     double before = 0.0;

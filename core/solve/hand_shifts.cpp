@@ -75,46 +75,78 @@ Shifts smoothed(const Shifts& shifts, double dt) {
     return result;
 }
 
+/// An arm whose hand lies on something at some time, and when it does.
+struct ShiftedHand {
+    size_t limb = 0;                 ///< of `limb_names`
+    const NearHand* near = nullptr;  ///< where it lies on the own skin
+    std::vector<char> on_skin, is_lying;
+};
+
+std::vector<ShiftedHand> shifted_hands(const Program& program, const WorldMotion& source) {
+    std::vector<ShiftedHand> hands;
+    for (const LimbOp& limb : program.limbs) {
+        ShiftedHand hand;
+        hand.limb = limb.limb;
+        if (program.near && program.passes.touch)
+            for (const NearHand& near : program.near->hands)
+                if (program.limbs[near.limb].limb == limb.limb) hand.near = &near;
+        const bool has_set =
+            program.passes.hold &&
+            std::any_of(program.on_set.begin(), program.on_set.end(),
+                        [&](const SetHand& on) { return program.limbs[on.limb].limb == limb.limb; });
+        if (!hand.near && !has_set) continue;
+        hand.on_skin.resize(size_t(source.frames), 0);
+        hand.is_lying.resize(size_t(source.frames), 0);
+        for (int f = 0; f < source.frames; ++f) {
+            hand.on_skin[size_t(f)] = hand.near && touches(*hand.near, source.time_s(f));
+            hand.is_lying[size_t(f)] =
+                hand.on_skin[size_t(f)] || (has_set && lies_on_set(program, limb.limb, source.time_s(f)));
+        }
+        hands.push_back(std::move(hand));
+    }
+    return hands;
+}
+
 }  // namespace
 
 std::array<std::vector<HandShift>, limb_count> hand_shifts(
     const Program& program, const WorldMotion& source, WorldMotion& target, int threads,
     const std::function<void(int frame, TargetFrame& target)>& stand) {
     std::array<Shifts, limb_count> shifts;
-    if (!program.near || !program.passes.touch) return shifts;
-    const std::vector<NearHand>& hands = program.near->hands;
-    std::vector<std::vector<char>> touching(hands.size(), std::vector<char>(size_t(source.frames), 0));
-    for (size_t h = 0; h < hands.size(); ++h) {
-        for (int f = 0; f < source.frames; ++f) touching[h][size_t(f)] = touches(hands[h], source.time_s(f));
-        shifts[program.limbs[hands[h].limb].limb].resize(size_t(source.frames));
-    }
+    const std::vector<ShiftedHand> hands = shifted_hands(program, source);
+    if (hands.empty()) return shifts;
+    for (const ShiftedHand& hand : hands) shifts[hand.limb].resize(size_t(source.frames));
     for_each_frame(source.frames, threads, [&](int first, int last) {
         for (int f = first; f < last; ++f) {
-            if (std::none_of(touching.begin(), touching.end(),
-                             [&](const auto& one) { return one[size_t(f)]; }))
+            if (std::none_of(hands.begin(), hands.end(),
+                             [&](const ShiftedHand& hand) { return hand.is_lying[size_t(f)] != 0; }))
                 continue;
+            const SourceFrame S = frame_of(source, f);
             TargetFrame T = frame_of(target, f);
             stand(f, T);
-            for (size_t h = 0; h < hands.size(); ++h)
-                if (touching[h][size_t(f)])
-                    shifts[program.limbs[hands[h].limb].limb][size_t(f)] =
-                        shift_of(program, hands[h], frame_of(source, f), T);
+            for (const ShiftedHand& hand : hands)
+                if (hand.is_lying[size_t(f)])
+                    shifts[hand.limb][size_t(f)] = hand.on_skin[size_t(f)]
+                                                       ? shift_of(program, *hand.near, S, T)
+                                                       : set_shift(program, hand.limb, S, T);
         }
     });
-    for (size_t h = 0; h < hands.size(); ++h) {
-        Shifts& own = shifts[program.limbs[hands[h].limb].limb];
-        lead(runs_of(touching[h]), source.frame_time_s, own);
+    for (const ShiftedHand& hand : hands) {
+        Shifts& own = shifts[hand.limb];
+        lead(runs_of(hand.is_lying), source.frame_time_s, own);
         // On their way hands pass the body: they are kept out of it.
-        Shifts out(own.size());
-        for_each_frame(source.frames, threads, [&](int first, int last) {
-            for (int f = first; f < last; ++f) {
-                if (touching[h][size_t(f)] || own[size_t(f)].is_none()) continue;
-                TargetFrame T = frame_of(target, f);
-                stand(f, T);
-                out[size_t(f)] = shift_clear(program, hands[h], own[size_t(f)], frame_of(source, f), T);
-            }
-        });
-        for (size_t f = 0; f < own.size(); ++f) own[f].by_m += out[f].by_m;
+        if (hand.near) {
+            Shifts out(own.size());
+            for_each_frame(source.frames, threads, [&](int first, int last) {
+                for (int f = first; f < last; ++f) {
+                    if (hand.is_lying[size_t(f)] || own[size_t(f)].is_none()) continue;
+                    TargetFrame T = frame_of(target, f);
+                    stand(f, T);
+                    out[size_t(f)] = shift_clear(program, *hand.near, own[size_t(f)], frame_of(source, f), T);
+                }
+            });
+            for (size_t f = 0; f < own.size(); ++f) own[f].by_m += out[f].by_m;
+        }
         own = smoothed(own, source.frame_time_s);
     }
     return shifts;

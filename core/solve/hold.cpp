@@ -7,6 +7,7 @@
 #include "core/contact/touches.hpp"
 #include "core/math/hermite.hpp"
 #include "core/solve/body.hpp"
+#include "core/solve/lean.hpp"
 #include "core/solve/near.hpp"
 #include "core/solve/paired.hpp"
 #include "core/solve/program.hpp"
@@ -90,7 +91,7 @@ void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks
         if (S.empty() || T.empty()) continue;
         S_palms[side] = S.front();
         T_palms[side] = T.front();
-        by_length[side] = T.back().norm() / std::max(1e-3, S.back().norm());
+        by_length[side] = T[1].norm() / std::max(1e-3, S[1].norm());
     }
     for (const Grip& grip : marks.grips) {
         const auto limb = std::find_if(program.limbs.begin(), program.limbs.end(),
@@ -122,12 +123,23 @@ void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& t
             }))
             continue;
         const Rigid X = by_hands(program, thing, source, target.R, target.p, take_over_s);
-        for (const HeldThing::Hand& hand : thing.hands) {
-            const double w = hand.when.led(source.t_s, hold_lead_s);
-            if (w <= 0.0) continue;
-            bring_arm(program, program.limbs[hand.limb],
-                      w * (X * hand.on_thing_J - grip_of(hand, target.R, target.p)), source, target);
-        }
+        const auto each = [&](const auto& put) {
+            for (const HeldThing::Hand& hand : thing.hands)
+                if (const double w = hand.when.led(source.t_s, hold_lead_s); w > 0.0)
+                    put(program.limbs[hand.limb],
+                        Vec3(target.p[size_t(hand.T_hand)] +
+                             w * (X * hand.on_thing_J - grip_of(hand, target.R, target.p))));
+        };
+        // At most all hands that hold it within one lead.
+        std::array<LeanAsk, limb_count> asks;
+        size_t count = 0;
+        each([&](const LimbOp& limb, const Vec3& wrist) {
+            if (limb.trunk_gives > 0.0 && count < asks.size()) asks[count++] = {&limb, wrist};
+        });
+        lean_trunk(program, {asks.data(), count}, source, target);
+        each([&](const LimbOp& limb, const Vec3& wrist) {
+            bring_wrist(program, limb, wrist, source, target);
+        });
     }
 }
 

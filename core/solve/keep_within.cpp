@@ -76,6 +76,7 @@ void keep_within(const Program& program, const SourceFrame& source, TargetFrame&
         double share = op.share;
         if (op.limb < limb_count) {
             if (held) share *= 1.0 - held->limbs[op.limb].hold;
+            share *= 1.0 - on_set_led(program, op.limb, source.t_s);
             share *= 1.0 - std::max(touch_led(program, op.limb, source.t_s),
                                     hold_led(program, op.limb, source.t_s));
         }

@@ -74,6 +74,7 @@ void compile_limbs(const PairedBodies& bodies, Program& program) {
         op.share = carry == Carry::angles ? 0.0 : own.tip_share.value_or(1.0);
         op.soften_from = std::min(own.soften_from.value_or(usual_soften_from), 0.9999);
         op.pole_rad = own.pole_rad.value_or(0.0);
+        op.trunk_gives = is_leg ? 0.0 : own.trunk_gives.value_or(0.0);
         if (!is_leg) op.shoulder = compile_shoulder(bodies, role_side(limb), own);
         program.limbs.push_back(op);
     }

@@ -39,6 +39,7 @@ struct LimbOp {
     double soften_from = usual_soften_from;  ///< stretch beyond which the reach is eased
     double pole_rad = 0.0;                   ///< the middle joint turned about start -> tip
     ShoulderOp shoulder;                     ///< of an arm
+    double trunk_gives = 0.0;                ///< of an arm: share of what it lacks by which the trunk leans
     /// Of leg and paw: where the hips give way its free tip stays where it was asked to be; an arm goes with
     /// the body.
     bool is_standing = false;

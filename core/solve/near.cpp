@@ -10,6 +10,7 @@
 #include "core/math/hermite.hpp"
 #include "core/solve/body.hpp"
 #include "core/solve/hand_shifts.hpp"
+#include "core/solve/lean.hpp"
 #include "core/solve/paired.hpp"
 #include "core/solve/program.hpp"
 
@@ -127,8 +128,35 @@ double touch_led(const Program& program, size_t limb, double t_s) {
     if (!program.near || !program.passes.touch) return most;
     for (const NearHand& hand : program.near->hands)
         if (program.limbs[hand.limb].limb == limb) most = std::max(most, hand.led(t_s));
+    for (const NearElbow& elbow : program.near->elbows)
+        if (program.limbs[elbow.limb].limb == limb)
+            for (const NearElbow::Touch& touch : elbow.touches)
+                most = std::max(most, touch.when.led(t_s, touch_lead_s));
     return most;
 }
+
+namespace {
+
+NearElbow compile_elbow(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
+                        const NearProgram& near, const LimbOp& limb, size_t index) {
+    NearElbow elbow;
+    elbow.limb = index;
+    const Side side = role_side(limb_names[limb.limb]);
+    const auto S = elbow_point(near.S, side), T = elbow_point(near.T, side);
+    if (!S || !T) return elbow;
+    elbow.S_J = *S;
+    elbow.T_J = *T;
+    for (const Contact& touch : marks.touches) {
+        if (!touch.is_sure_touch() || !is_elbow(touch.point) || role_side(touch.point) != side) continue;
+        for (size_t s = 0; s < near.S.parts.size(); ++s)
+            if (near.S.parts[s].role == touch.on)
+                if (const auto pair = same_part(bodies, near.S, s, near.T))
+                    elbow.touches.push_back({span_of(touch.first, touch.last, take), *pair});
+    }
+    return elbow;
+}
+
+}  // namespace
 
 void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
                   const BodySurface& T_surface, Program& program) {
@@ -167,17 +195,24 @@ void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks&
         for (int j = 0; j < bodies.T_tree.size(); ++j)
             if (bodies.T_tree.is_ancestor(hand.T_hand, j)) hand.T_below.push_back(j);
         for (const Contact& touch : marks.touches) {
-            if (!is_on_skin(touch) || role_side(touch.point) != side) continue;
-            const size_t point = role_part(touch.point) == "palm" ? 0 : 1;
+            const auto named = hand_point_index(role_part(touch.point));
+            if (!is_on_skin(touch) || role_side(touch.point) != side || !named) continue;
+            const size_t point = *named;
             for (size_t s = 0; s < near->S.parts.size() && point < hand.points.size(); ++s)
                 if (near->S.parts[s].role == touch.on)
                     hand.touches.push_back({span_of(touch.first, touch.last, take), point, s});
         }
+        // The back of a hand counts where it touches alone.
+        const bool has_back = std::any_of(hand.touches.begin(), hand.touches.end(),
+                                          [](const NearHand::Touch& touch) { return touch.point == 2; });
+        if (!has_back && hand.points.size() > 2) hand.points.resize(2);
+        if (auto elbow = compile_elbow(bodies, take, marks, *near, limb, i); !elbow.touches.empty())
+            near->elbows.push_back(std::move(elbow));
         if (!hand.touches.empty() && !hand.points.empty() && !hand.parts.empty() && !hand.S_skin.empty() &&
             !hand.T_skin.empty())
             near->hands.push_back(std::move(hand));
     }
-    if (!near->hands.empty()) program.near = std::move(near);
+    if (!near->hands.empty() || !near->elbows.empty()) program.near = std::move(near);
 }
 
 void bring_arm(const Program& program, const LimbOp& limb, Vec3 by, const SourceFrame& source,
@@ -198,6 +233,15 @@ void bring_arm(const Program& program, const LimbOp& limb, Vec3 by, const Source
     }
     move_tip(program, limb, by, source, target);
     follow_anew(program, source, target, false);
+}
+
+void bring_wrist(const Program& program, const LimbOp& limb, const Vec3& to, const SourceFrame& source,
+                 TargetFrame& target) {
+    for (int round = 0; round < whole_hand_rounds; ++round) {
+        const Vec3 missing = to - target.p[size_t(limb.T_tip)];
+        if (missing.norm() < exact_m) break;
+        bring_arm(program, limb, missing, source, target);
+    }
 }
 
 namespace {
@@ -222,6 +266,15 @@ Quat lie_in_world(const PartSurface& part, const Rigid& X_WF, const SurfacePlace
     return X_WF.R * Quat(part.lie(place));
 }
 
+/// The source's place on one of its parts, on the target's.
+SurfacePlace place_on_target(const NearProgram& near, const NearHand::PartPair& pair,
+                             const SurfacePlace& at) {
+    SurfacePlace to = at;
+    to.s = std::clamp(pair.s_at_0 + pair.s_by_s * at.s, 0.0, 1.0);
+    to.h = at.h * height_ratio(near, near.S.parts[pair.S], near.T.parts[pair.T]);
+    return to;
+}
+
 void find_near(const NearProgram& near, const NearHand& hand, const SourceFrame& source,
                const TargetFrame& target, double g, std::vector<Nearness>& found) {
     found.clear();
@@ -239,9 +292,7 @@ void find_near(const NearProgram& near, const NearHand& hand, const SourceFrame&
             const SurfacePlace at = S.place(u);
             const double w = g * near_share(at.h * near.to_reference);
             if (w <= 0.0 && touched <= 0.0) continue;
-            SurfacePlace to = at;
-            to.s = std::clamp(pair.s_at_0 + pair.s_by_s * at.s, 0.0, 1.0);
-            to.h = at.h * height_ratio(near, S, T);
+            const SurfacePlace to = place_on_target(near, pair, at);
             const Rigid X_T = T.frame(target.R[size_t(T.joint)], target.p[size_t(T.joint)]);
             found.push_back({i, pair.T, w, touched, at.h, to,
                              lie_in_world(T, X_T, to) * lie_in_world(S, X_S, at).conjugate()});
@@ -372,18 +423,17 @@ void touch_alone(const Program& program, const NearHand& hand, double g, const S
     bring_out(program, hand, g, true, source, target);
 }
 
-void put_hand(const Program& program, const NearHand& hand, const HandShift& shift, const SourceFrame& source,
-              TargetFrame& target) {
-    const Quat R_hips = target.R[size_t(program.body.hips)];
-    const Vec3 to = target.p[size_t(hand.T_hand)] + R_hips * shift.by_m;
-    const Quat by = exp_rotation(Vec3(R_hips * shift.turn));
+/// Where a shift asks the wrist, world.
+Vec3 shifted_wrist(const Program& program, const LimbOp& limb, const HandShift& shift,
+                   const TargetFrame& target) {
+    return target.p[size_t(limb.T_tip)] + target.R[size_t(program.body.hips)] * shift.by_m;
+}
+
+void turn_hand(const Program& program, const NearHand& hand, const HandShift& shift,
+               const SourceFrame& source, TargetFrame& target) {
+    const Quat by = exp_rotation(Vec3(target.R[size_t(program.body.hips)] * shift.turn));
     for (const int j : hand.T_below) turn_joint(target, j, by);
     follow_anew(program, source, target, false);
-    for (int round = 0; round < whole_hand_rounds; ++round) {
-        const Vec3 missing = to - target.p[size_t(hand.T_hand)];
-        if (missing.norm() < exact_m) break;
-        bring_arm(program, program.limbs[hand.limb], missing, source, target);
-    }
 }
 
 }  // namespace
@@ -400,24 +450,102 @@ HandShift shift_of(const Program& program, const NearHand& hand, const SourceFra
 
 HandShift shift_clear(const Program& program, const NearHand& hand, const HandShift& shift,
                       const SourceFrame& source, TargetFrame& target) {
-    put_hand(program, hand, shift, source, target);
+    const LimbOp& limb = program.limbs[hand.limb];
+    const Vec3 to = shifted_wrist(program, limb, shift, target);
+    turn_hand(program, hand, shift, source, target);
+    bring_wrist(program, limb, to, source, target);
     const size_t j = size_t(hand.T_hand);
     const Vec3 p = target.p[j];
     bring_out(program, hand, 1.0, false, source, target);
     return {target.R[size_t(program.body.hips)].conjugate() * Vec3(target.p[j] - p), Vec3::Zero()};
 }
 
-void pass_near(const Program& program, const SourceFrame& source, TargetFrame& target,
-               const FrameCorrection* held) {
+namespace {
+
+/// The upper arm, and what gives way above it, bring the middle joint to `goal`.
+void bring_elbow(const Program& program, const LimbOp& limb, const Vec3& goal, const SourceFrame& source,
+                 TargetFrame& target) {
+    const auto p = [&](int joint) -> const Vec3& { return target.p[size_t(joint)]; };
+    const LeanAsk ask{&limb, goal, true};
+    lean_trunk(program, {&ask, 1}, source, target);
+    const double length = (p(limb.T_mid) - p(limb.T_start)).norm();
+    const auto missing = [&] {
+        const Vec3 to = goal - p(limb.T_start);
+        return to.norm() > length ? Vec3((to.norm() - length) * to.normalized()) : Vec3(Vec3::Zero());
+    };
+    if (limb.shoulder.T_clavicle >= 0 && missing() != Vec3::Zero())
+        bring_shoulder(limb.shoulder, limb.T_start, clavicle_gives * missing(), target);
+    follow_anew(program, source, target, false);
+    const Vec3 now = p(limb.T_mid) - p(limb.T_start), to = goal - p(limb.T_start);
+    if (now.norm() < 1e-6 || to.norm() < 1e-6) return;
+    turn_joint(target, limb.T_start, shortest_arc(now, to));
+    follow_anew(program, source, target, false);
+}
+
+}  // namespace
+
+void pass_elbows(const Program& program, const SourceFrame& source, TargetFrame& target) {
     if (!program.near || !program.passes.touch) return;
-    for (const NearHand& hand : program.near->hands) {
-        if (held && held->has_hands) {
-            const HandShift& shift = held->hands[program.limbs[hand.limb].limb];
-            if (!shift.is_none()) put_hand(program, hand, shift, source, target);
-        } else if (const double g = hand.led(source.t_s); g > 0.0) {
-            touch_alone(program, hand, g, source, target);
+    const NearProgram& near = *program.near;
+    for (const NearElbow& elbow : near.elbows) {
+        const LimbOp& limb = program.limbs[elbow.limb];
+        for (const NearElbow::Touch& touch : elbow.touches) {
+            const double w = touch.when.led(source.t_s, touch_lead_s);
+            if (w <= 0.0) continue;
+            const PartSurface& S = near.S.parts[touch.part.S];
+            const PartSurface& T = near.T.parts[touch.part.T];
+            const size_t S_mid = size_t(limb.S_mid), T_mid = size_t(limb.T_mid);
+            const Vec3 x = source.p[S_mid] + source.R[S_mid] * elbow.S_J;
+            const SurfacePlace at =
+                S.place(inverse(S.frame(source.R[size_t(S.joint)], source.p[size_t(S.joint)])) * x);
+            const Rigid X_T = T.frame(target.R[size_t(T.joint)], target.p[size_t(T.joint)]);
+            const Vec3 tip = X_T * T.point(place_on_target(near, touch.part, at));
+            const Vec3 by = tip - target.p[T_mid] - target.R[T_mid] * elbow.T_J;
+            bring_elbow(program, limb, target.p[T_mid] + w * by, source, target);
         }
     }
+}
+
+void pass_near(const Program& program, const SourceFrame& source, TargetFrame& target,
+               const FrameCorrection* held) {
+    const bool has_near = program.near && program.passes.touch;
+    if (!held || !held->has_hands) {
+        if (has_near)
+            for (const NearHand& hand : program.near->hands)
+                if (const double g = hand.led(source.t_s); g > 0.0)
+                    touch_alone(program, hand, g, source, target);
+        for (const LimbOp& limb : program.limbs) set_shift(program, limb.limb, source, target);
+        return;
+    }
+    std::array<Vec3, limb_count> wrists;
+    const auto each = [&](const auto& put) {
+        for (const LimbOp& limb : program.limbs)
+            if (const HandShift& shift = held->hands[limb.limb]; !shift.is_none())
+                put(limb, shift, wrists[limb.limb]);
+    };
+    each([&](const LimbOp& limb, const HandShift& shift, Vec3& wrist) {
+        wrist = shifted_wrist(program, limb, shift, target);
+    });
+    const auto bring = [&](const LimbOp& limb, const Vec3& wrist) {
+        if (on_set_led(program, limb.limb, source.t_s) > 0.0 && !touches_skin(program, limb.limb, source.t_s))
+            put_on_set(program, limb, wrist, source, target);
+        else
+            bring_wrist(program, limb, wrist, source, target);
+    };
+    std::vector<LeanAsk> asks;
+    if (std::any_of(program.limbs.begin(), program.limbs.end(),
+                    [](const LimbOp& limb) { return limb.trunk_gives > 0.0; }))
+        each([&](const LimbOp& limb, const HandShift&, const Vec3& wrist) {
+            asks.push_back({&limb, wrist});
+        });
+    lean_trunk(program, asks, source, target);
+    each([&](const LimbOp& limb, const HandShift& shift, const Vec3& wrist) {
+        if (has_near && shift.turn != Vec3::Zero())
+            for (const NearHand& hand : program.near->hands)
+                if (program.limbs[hand.limb].limb == limb.limb)
+                    turn_hand(program, hand, shift, source, target);
+        bring(limb, wrist);
+    });
 }
 
 }  // namespace nb

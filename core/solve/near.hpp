@@ -1,7 +1,7 @@
 // Pass touch: a hand that touches the own skin in the source lies at the same place of the target's.
 //
 // It acts while a hand touches (core/contact/touches.hpp) and is led in and out (core/solve/hand_shifts.hpp; for a frame
-// alone by g, within the same time); elsewhere nothing changes. For each hand point (palm, tip) and each part b of the body but its own arm, from the source alone:
+// alone by g, within the same time); elsewhere nothing changes. For each hand point (palm, tip; the back of the hand where it touches) and each part b of the body but its own arm, from the source alone:
 //
 //   w   of what is touched g; of what is near beside it g times 1 up to 3 cm over the skin of b, 0 from 12 cm on, a
 //       smooth step between, at 175 cm, falling to nothing 2 cm behind what is nearest
@@ -65,9 +65,22 @@ struct NearHand {
     double led(double t_s, size_t point, size_t S_part) const;
 };
 
+/// An elbow that lies on a leg: the upper arm turns until it is at the same place of the target's skin, or as near as it
+/// gets; what is missing the clavicle and the trunk give as for hands. The forearm keeps its turn.
+struct NearElbow {
+    struct Touch {
+        HandSpan when;
+        NearHand::PartPair part;
+    };
+    size_t limb = 0;  ///< of `Program::limbs`
+    Vec3 S_J, T_J;    ///< tip of the elbow in the forearms' frames, m
+    std::vector<Touch> touches;
+};
+
 struct NearProgram {
     BodySurface S, T;
     std::vector<NearHand> hands;
+    std::vector<NearElbow> elbows;
     double by_stature = 1.0;    ///< of the target by the source
     double to_reference = 1.0;  ///< source's metres to those at 175 cm
 };
@@ -81,7 +94,10 @@ inline bool touches_skin(const Program& program, size_t limb, double t_s) {
 /// Hands of bodies on two legs that touch in a take. After `compile_limbs`.
 void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
                   const BodySurface& T_surface, Program& program);
-/// `held`: what it adds there when that is known of the whole take; null: found in this frame alone.
+/// Elbows on legs, before hands; part of the pass touch.
+void pass_elbows(const Program& program, const SourceFrame& source, TargetFrame& target);
+/// Hands on the own skin, and on what stands there (core/solve/on_set.hpp). `held`: what it adds there when that is known of
+/// the whole take; null: found in this frame alone, in which a hand is put only where it lies.
 void pass_near(const Program& program, const SourceFrame& source, TargetFrame& target,
                const FrameCorrection* held = nullptr);
 /// What of hand and forearm lies deeper in the body than in the source, once a hand is shifted so: by which it comes out of
@@ -92,6 +108,9 @@ HandShift shift_clear(const Program& program, const NearHand& hand, const HandSh
 HandShift shift_of(const Program& program, const NearHand& hand, const SourceFrame& source,
                    TargetFrame& target);
 
+/// The same until the wrist is at `to` (world, m), or as near as it gets.
+void bring_wrist(const Program& program, const LimbOp& limb, const Vec3& to, const SourceFrame& source,
+                 TargetFrame& target);
 /// The arm brings its hand on by `by` (world, m); what its length lacks the clavicle gives by a share. All below follows.
 void bring_arm(const Program& program, const LimbOp& limb, Vec3 by, const SourceFrame& source,
                TargetFrame& target);

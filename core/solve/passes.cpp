@@ -22,7 +22,7 @@ bool has_touches(const Program& program) {
 }
 
 bool has_things(const Program& program) {
-    return !program.things.empty();
+    return !program.things.empty() || !program.on_set.empty();
 }
 
 bool has_skins(const Program& program) {
@@ -74,6 +74,7 @@ void stand_passes(const Program& program, const SourceFrame& source, TargetFrame
     }
     pass_root(program, source, target, by);
     pass_reach(program, source, target, by);
+    pass_elbows(program, source, target);
 }
 
 void run_passes(const Program& program, const SourceFrame& source, TargetFrame& target,

@@ -48,6 +48,7 @@ Plan compile_plan(const Character& source, const Character& target, const Pairin
         const BodySurface T_surface = target.roles.is_four_legged() ? BodySurface() : surface_of(target);
         compile_near(bodies, *take, of_hands, T_surface, program);
         compile_holds(bodies, *take, of_hands, T_surface, program);
+        compile_on_set(bodies, *take, of_hands, T_surface, program);
         compile_clear(bodies, of_hands.surface.parts.empty() ? surface_of(source) : of_hands.surface,
                       T_surface, program);
         program.hand_touches = of_hands.touches;
@@ -55,9 +56,10 @@ Plan compile_plan(const Character& source, const Character& target, const Pairin
     compile_runs(bodies, program);
     compile_ends(bodies, program);
     compile_lengths(bodies, program);
+    std::vector<std::string> idle;
+    compile_bone_rules(bodies, program, idle);
     compile_twists(bodies, program);
     plan.report = report_on(bodies, program);
-    std::vector<std::string> idle;
     compile_touches(source.rig.skeleton, target, touches_in_force(target, settings, take_key), program, idle);
     plan.report.notes.insert(plan.report.notes.end(), idle.begin(), idle.end());
     return plan;

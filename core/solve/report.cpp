@@ -45,13 +45,20 @@ void note_partners(const PairedBodies& bodies, const Program& program, Report& r
                 (has_fingers(who, side) ? role_part(fill.role) : "fingers") + std::string(side_suffix(side));
         if (told.insert(name).second) report.partners.push_back({who.name, name, what});
     };
+    const auto is_folded = [&](const std::string& role) {
+        const int forearm = bodies.T.roles.joint("forearm" + std::string(side_suffix(role_side(role))));
+        return role_part(role) == "hand" && forearm >= 0 &&
+               program.angles[size_t(forearm)].kind == AngleOp::Kind::fold;
+    };
     for (const RoleFill& fill : bodies.S.roles.fills) {
+        if (bodies.settings.lost.contains(fill.role)) continue;
         const ChainPlan* chain = body_plan(bodies.S.roles.plan).chain_of(fill.role);
         const bool is_in_run = chain && !chain->is_limb && !bodies.T.roles.chain(*chain).empty();
         if (bodies.T.roles.joint(fill.role) >= 0 || fill.role == "root" || is_in_run) continue;
         tell(bodies.T, fill,
-             is_followed(bodies, fill.role, chain) ? "its motion goes on to what follows"
-                                                   : "nothing follows it, so its motion is lost");
+             is_folded(fill.role)                    ? "its turn is folded into the forearm"
+             : is_followed(bodies, fill.role, chain) ? "its motion goes on to what follows"
+                                                     : "nothing follows it, so its motion is lost");
     }
     for (const RoleFill& fill : bodies.T.roles.fills)
         if (program.angles[size_t(fill.joint)].kind == AngleOp::Kind::follow && fill.role != "root")
@@ -92,6 +99,8 @@ std::vector<std::string> partner_lines(const std::vector<MissingPartner>& partne
 Report report_on(const PairedBodies& bodies, const Program& program) {
     Report report;
     report.chains = bodies.chains;
+    report.bones = bodies.settings.bones;
+    report.lost = bodies.settings.lost;
     note_partners(bodies, program, report);
     return report;
 }

@@ -1,9 +1,11 @@
 // What is told of a program: the settings in force, and which roles have no partner.
 #pragma once
+#include <map>
+#include <set>
 #include <string>
 #include <vector>
 
-#include "core/body/chain_settings.hpp"
+#include "core/solve/settings.hpp"
 
 namespace nb {
 
@@ -21,7 +23,9 @@ struct MissingPartner {
 std::vector<std::string> partner_lines(const std::vector<MissingPartner>& partners);
 
 struct Report {
-    ChainTable chains;  ///< settings in force, of all levels
+    ChainTable chains;                      ///< settings in force, of all levels
+    std::map<std::string, BoneRule> bones;  ///< as the pair has them, whether they do something or not
+    std::set<std::string> lost;             ///< roles of the source
     std::vector<MissingPartner> partners;
     std::vector<std::string> notes;  ///< the same, a sentence each
 };

@@ -38,7 +38,7 @@ void pass_root(const Program& program, const SourceFrame& source, TargetFrame& t
             turn_joint(target, end.sole.ankle, limb.foot);
             if (end.sole.toe >= 0) turn_joint(target, end.sole.toe, limb.toe * limb.foot);
         }
-        follow(program, target, false);
+        follow(program, source, target, false);
     }
     place_joints(program, source, centre - target.R[size_t(program.body.hips)] * program.root.T_hip_centre,
                  target);

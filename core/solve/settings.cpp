@@ -1,6 +1,22 @@
 #include "core/solve/settings.hpp"
 
+#include <algorithm>
+
 namespace nb {
+
+namespace {
+constexpr std::array<std::string_view, 3> bone_positions{"kept", "scaled", "taken"};
+}
+
+std::string_view bone_position_name(BonePosition position) {
+    return bone_positions[size_t(position)];
+}
+
+std::optional<BonePosition> bone_position(std::string_view name) {
+    const auto at = std::find(bone_positions.begin(), bone_positions.end(), name);
+    if (at == bone_positions.end()) return {};
+    return BonePosition(at - bone_positions.begin());
+}
 
 ChainLevels levels_of(const std::string& chain, const Character& target, const PairingSettings& settings,
                       const std::string& take_key) {

@@ -3,7 +3,9 @@
 #include <array>
 #include <map>
 #include <optional>
+#include <set>
 #include <string>
+#include <string_view>
 
 #include "core/body/chain_settings.hpp"
 #include "core/rest/character.hpp"
@@ -36,6 +38,22 @@ struct MapCentre {
     bool operator==(const MapCentre&) const = default;
 };
 
+/// Where a bone of the target stands on the bone above it: at its own rest, moved by what the source's bone has moved since
+/// its rest times the ratio of both, or as far from it as in the take.
+enum class BonePosition { kept, scaled, taken };
+
+std::string_view bone_position_name(BonePosition position);
+std::optional<BonePosition> bone_position(std::string_view name);
+
+/// What one bone does otherwise than the map says (core/solve/bone_rules.hpp).
+struct BoneRule {
+    std::string
+        follows;  ///< name of a bone of the source that it turns with on the bone above; empty: as mapped
+    BonePosition position = BonePosition::kept;
+    bool is_usual() const { return *this == BoneRule(); }
+    bool operator==(const BoneRule&) const = default;
+};
+
 struct PairingSettings {
     Passes passes;
     ChainTable chains;                                ///< for this pair, whatever the take
@@ -46,6 +64,8 @@ struct PairingSettings {
     MapCentre about;              ///< o of the place map
     /// Travel and heading go onto the target's root bone, the hips keep what is left; the motion is the same.
     bool has_root_track = false;
+    std::map<std::string, BoneRule> bones;  ///< by role of the target, else by name of its bone
+    std::set<std::string> lost;             ///< roles of the source whose motion is lost on purpose
     bool operator==(const PairingSettings&) const = default;
 };
 

@@ -23,7 +23,21 @@ std::vector<Vec3> hand_points(const Character& character, const BodySurface& sur
             std::clamp((X.R.conjugate() * Vec3(rest.p_WJ0[size_t(j)] - X.p)).z() / hand->length_m, 0.2, 0.8);
     const double phi = std::atan2(down.y(), down.x());
     return {hand->X_JF * hand->point({0.5 * knuckle, phi, 0.0, 0.0}),
-            hand->X_JF * Vec3(0.0, 0.0, hand->length_m)};
+            hand->X_JF * Vec3(0.0, 0.0, hand->length_m),
+            hand->X_JF * hand->point({0.5 * knuckle, phi + pi, 0.0, 0.0})};
+}
+
+std::optional<size_t> hand_point_index(std::string_view name) {
+    const auto at = std::find(hand_point_names.begin(), hand_point_names.end(), name);
+    if (at == hand_point_names.end()) return {};
+    return size_t(at - hand_point_names.begin());
+}
+
+std::optional<Vec3> elbow_point(const BodySurface& surface, Side side) {
+    const PartSurface* forearm = surface.part("forearm" + std::string(side_suffix(side)));
+    if (!forearm) return {};
+    // x is where the body faces, and arms bend forward.
+    return forearm->X_JF * forearm->point({0.0, pi, 0.0, 0.0});
 }
 
 }  // namespace nb

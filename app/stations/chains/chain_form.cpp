@@ -136,6 +136,10 @@ ChainForm::ChainForm(Workspace& workspace, ChainEdits& edits, QWidget* parent)
                   "negative: "
                   "so deep they may sink in"),
                &ChainSettings::margin_m, 0.01, -10, 20, " cm");
+    add_number(
+        *grid, tr("trunk leans"),
+        tr("How much of what an arm lacks to what its hand holds or lies on the trunk gives, by up to 15°"),
+        &ChainSettings::trunk_gives, 0.01, 0, 100, " %");
     may_touch_ = new QToolButton(this);
     may_touch_->setPopupMode(QToolButton::InstantPopup);
     may_touch_->setToolTip(
@@ -149,6 +153,12 @@ ChainForm::ChainForm(Workspace& workspace, ChainEdits& edits, QWidget* parent)
     may_touch_->setMenu(menu);
     may_touch_row_ = rows_.size();
     add_row(*grid, chain_field(tr("may lie in"), &ChainSettings::may_touch), may_touch_);
+    folds_hand_ = new QCheckBox(this);
+    folds_hand_->setToolTip(
+        tr("The target has no such hand: its forearm points and rolls as forearm and hand of the source do "
+           "together"));
+    folds_hand_row_ = rows_.size();
+    add_row(*grid, chain_field(tr("hand folded into the forearm"), &ChainSettings::folds_hand), folds_hand_);
     grid->setColumnStretch(0, 1);
     grid->setColumnMinimumWidth(2, 34);
     column->addLayout(grid);
@@ -183,6 +193,11 @@ void ChainForm::connect_fields() {
         edits_.leave_out(chain_, on);
         take_in_hand(left_out_field());
     });
+    connect(folds_hand_, &QCheckBox::clicked, this, [this](bool on) {
+        const ChainField& field = rows_[folds_hand_row_].setting;
+        edits_.set(chain_, field, field.name, -1, [on](ChainSettings& set) { set.folds_hand = on; });
+        take_in_hand(field);
+    });
     connect(carry_, &QComboBox::activated, this, [this] {
         const auto to = Carry(carry_->currentData().toInt());
         edits_.set(chain_, rows_[1].setting, tr("what of a chain crosses"), -1,
@@ -193,6 +208,15 @@ void ChainForm::connect_fields() {
         edits_.drive_by(chain_, driver_->currentData().toString().toStdString());
         take_in_hand(driver_field());
     });
+}
+
+/// The source has a hand there, the target none.
+bool ChainForm::lacks_hand() const {
+    const LoadedPtr source = workspace_.source();
+    const LoadedPtr target = workspace_.target();
+    const std::string hand = "hand" + std::string(side_suffix(role_side(chain_)));
+    return source && target && source->file.character.roles.joint(hand) >= 0 &&
+           target->file.character.roles.joint(hand) < 0;
 }
 
 void ChainForm::set_may_touch() {
@@ -280,6 +304,8 @@ void ChainForm::refresh_numbers(const ChainSettings& now, bool is_run, bool is_l
     show(rows_[0], is_run);
     show(rows_[1], is_run || is_limb);
     show(rows_[may_touch_row_], is_limb);
+    show(rows_[folds_hand_row_], is_arm && lacks_hand());
+    folds_hand_->setChecked(*now.folds_hand);
     QStringList words;
     for (QAction* group : may_touch_->menu()->actions()) {
         group->setVisible(is_arm || group->text() == "legs");
@@ -297,6 +323,7 @@ void ChainForm::refresh_numbers(const ChainSettings& now, bool is_run, bool is_l
                   : setting == &ChainSettings::pole_rad     ? is_limb
                   : setting == &ChainSettings::stiffness    ? is_run
                   : setting == &ChainSettings::margin_m     ? is_limb
+                  : setting == &ChainSettings::trunk_gives  ? is_limb && is_arm
                   : setting == &ChainSettings::keep_within  ? is_limb || chain_ == "neck"
                   : is_of_tip                               ? (is_run || is_limb) && by_tip
                                                             : is_run || is_limb);

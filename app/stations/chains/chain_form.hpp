@@ -55,6 +55,8 @@ class ChainForm : public QWidget {
     std::vector<Number> numbers_;
     QToolButton* may_touch_;
     size_t may_touch_row_ = 0;
+    QCheckBox* folds_hand_;
+    size_t folds_hand_row_ = 0;
     const ChainField* in_hand_ = nullptr;
     QLabel* kept_;
     std::array<QToolButton*, 3> levels_{};  ///< character, pairing, take
@@ -67,6 +69,7 @@ class ChainForm : public QWidget {
     QHBoxLayout* make_level_line();
     void connect_fields();
     void set_may_touch();
+    bool lacks_hand() const;
     void refresh_numbers(const ChainSettings& now, bool is_run, bool is_limb);
     void refresh_marks();
     void refresh_level_line();

@@ -30,14 +30,15 @@ MapPage::MapPage(Workspace& workspace, ChainEdits& edits, QWidget* parent)
     column->setContentsMargins(12, 0, 12, 6);
     column->setSpacing(4);
     auto* head = new Flow(4);
-    const std::array<std::pair<Kind, QString>, 7> kinds{
+    const std::array<std::pair<Kind, QString>, 8> kinds{
         {{Kind::all, tr("Every bone of the target, then those of the source that nobody takes")},
          {Kind::alone, tr("Bones moved by one bone of the source")},
          {Kind::between, tr("Bones that lie between two of the source")},
          {Kind::twist, tr("Twist bones, which take a share of a roll")},
          {Kind::rest, tr("Bones that keep their rest on the bone above")},
          {Kind::left_out, tr("Bones left out on purpose")},
-         {Kind::lost, tr("Bones of the source whose motion nobody takes")}}};
+         {Kind::lost, tr("Bones of the source whose motion nobody takes")},
+         {Kind::given_up, tr("Bones of the source whose motion is lost on purpose: somebody has said so")}}};
     for (const auto& [kind, tip] : kinds) {
         auto* button = counts_[kind] = word_button({}, tip, this, true);
         connect(button, &QToolButton::clicked, this, [this, kind = kind] {
@@ -159,6 +160,7 @@ void MapPage::make_lines() {
         line.of_target = false;
         line.role = bone.role;
         line.kind = bone.fate == SourceBone::Fate::forgotten  ? Kind::lost
+                    : bone.fate == SourceBone::Fate::given_up ? Kind::given_up
                     : bone.fate == SourceBone::Fate::left_out ? Kind::left_out
                                                               : Kind::all;
         line.cells = {QString::fromUtf8("—"),
@@ -166,6 +168,7 @@ void MapPage::make_lines() {
                       {},
                       tr("%1 %2").arg(QString::fromStdString(bone.bone),
                                       bone.fate == SourceBone::Fate::forgotten  ? tr("is lost")
+                                      : bone.fate == SourceBone::Fate::given_up ? tr("is lost on purpose")
                                       : bone.fate == SourceBone::Fate::left_out ? tr("is left out")
                                                                                 : tr("is handed on")),
                       {},
@@ -180,7 +183,8 @@ void MapPage::refresh_table() {
     make_lines();
     const auto count = [&](Kind kind) {
         return int(std::count_if(lines_.begin(), lines_.end(), [&](const Line& line) {
-            return kind == Kind::all || (line.kind == kind && (line.of_target || kind == Kind::lost));
+            return kind == Kind::all ||
+                   (line.kind == kind && (line.of_target || kind == Kind::lost || kind == Kind::given_up));
         }));
     };
     const std::map<Kind, QString> words{{Kind::all, tr("all %1")},
@@ -189,7 +193,8 @@ void MapPage::refresh_table() {
                                         {Kind::twist, tr("twist %1")},
                                         {Kind::rest, tr("keep their rest %1")},
                                         {Kind::left_out, tr("left out %1")},
-                                        {Kind::lost, tr("lost %1")}};
+                                        {Kind::lost, tr("lost %1")},
+                                        {Kind::given_up, tr("lost on purpose %1")}};
     for (const auto& [kind, button] : counts_) {
         button->setText(words.at(kind).arg(kind == Kind::all ? int(map_.rows.size()) : count(kind)));
         button->setChecked(kind == kind_);
@@ -214,7 +219,8 @@ void MapPage::refresh_table() {
         const Line& line = lines_[size_t(shown_[size_t(row)])];
         for (int i = 0; i <= choice_column; ++i) {
             const bool is_choice = i == choice_column;
-            const bool is_choosable = line.of_target || line.kind == Kind::lost;
+            const bool is_choosable =
+                line.of_target || line.kind == Kind::lost || line.kind == Kind::given_up;
             auto* item = new QTableWidgetItem(is_choice ? (is_choosable ? tr("choose …") : QString())
                                                         : line.cells[size_t(i)]);
             if (!is_choice) item->setToolTip(line.cells[size_t(i)]);
@@ -262,6 +268,65 @@ void MapPage::add_drivers(QMenu& menu, const std::string& name) {
     }
 }
 
+std::vector<std::string> MapPage::helpers_like(int target_joint) const {
+    const auto role_above = [](const Character& body, int joint) {
+        for (int j = body.rig.skeleton.parents[size_t(joint)]; j >= 0;
+             j = body.rig.skeleton.parents[size_t(j)])
+            if (std::string role = body.roles.role_of(j); !role.empty()) return role;
+        return std::string();
+    };
+    const std::string above = role_above(workspace_.target()->file.character, target_joint);
+    const Character& source = workspace_.source()->file.character;
+    std::vector<std::string> names;
+    for (int j = 0; j < source.rig.skeleton.size(); ++j)
+        if (source.roles.role_of(j).empty() && source.rig.skeleton.parents[size_t(j)] >= 0 &&
+            role_above(source, j) == above)
+            names.push_back(source.rig.skeleton.names[size_t(j)]);
+    return names;
+}
+
+/// How a bone turns and where it stands, beside the map.
+void MapPage::add_rules(QMenu& menu, const BoneMapRow& row) {
+    const std::string bone = row.role.empty() ? row.bone : row.role;
+    if (row.how == Driven::outside || row.role == "hips" || row.role == "root") return;
+    const auto add = [&](QMenu& to, const QString& text, const BoneRule& rule) {
+        auto* action = to.addAction(text, this, [this, bone, rule] { edits_.set_bone(bone, rule); });
+        action->setCheckable(true);
+        action->setChecked(row.rule == rule);
+    };
+    const auto with_place = [&](BonePosition position) {
+        BoneRule rule = row.rule;
+        rule.position = position;
+        return rule;
+    };
+    QMenu* place = menu.addMenu(tr("its place on the bone above"));
+    add(*place, tr("kept, as at its rest"), with_place(BonePosition::kept));
+    add(*place, tr("moves as in the take, scaled"), with_place(BonePosition::scaled));
+    add(*place, tr("as far off as in the take"), with_place(BonePosition::taken));
+    const std::vector<std::string> helpers =
+        row.role.empty() ? helpers_like(row.joint) : std::vector<std::string>();
+    if (helpers.empty() && row.rule.follows.empty()) return;
+    QMenu* turn = menu.addMenu(tr("it turns with"));
+    add(*turn, tr("nothing but the bone above"), {{}, row.rule.position});
+    for (const std::string& helper : helpers)
+        add(*turn, QString::fromStdString(helper), {helper, row.rule.position});
+}
+
+void MapPage::add_losses(QMenu& menu, const Line& line) {
+    if (line.kind == Kind::given_up) {
+        menu.addAction(tr("it is missed again"), this,
+                       [this, role = line.role] { edits_.lose({role}, false); });
+        return;
+    }
+    menu.addAction(tr("lost on purpose"), this, [this, role = line.role] { edits_.lose({role}, true); });
+    std::vector<std::string> all;
+    for (const SourceBone& bone : map_.sources)
+        if (bone.fate == SourceBone::Fate::forgotten) all.push_back(bone.role);
+    if (all.size() > 1)
+        menu.addAction(tr("all %1 that are lost, on purpose").arg(all.size()), this,
+                       [this, all] { edits_.lose(all, true); });
+}
+
 std::unique_ptr<QMenu> MapPage::choices(int row) {
     auto menu = std::make_unique<QMenu>(this);
     if (row < 0 || row >= int(shown_.size()) || !workspace_.plan()) return menu;
@@ -277,6 +342,13 @@ std::unique_ptr<QMenu> MapPage::choices(int row) {
             menu->addAction(tr("%1 as the plan has it").arg(QString::fromStdString(of->name)), this,
                             [this, name = of->name] { edits_.withdraw(name); });
         menu->addSeparator();
+    }
+    if (line.of_target) {
+        const auto row = std::find_if(map_.rows.begin(), map_.rows.end(),
+                                      [&](const BoneMapRow& one) { return one.joint == line.joint; });
+        if (row != map_.rows.end()) add_rules(*menu, *row);
+    } else if (line.kind == Kind::lost || line.kind == Kind::given_up) {
+        add_losses(*menu, line);
     }
     // What nobody takes can drive a run of the target that has nothing.
     const ChainPlan* lost =

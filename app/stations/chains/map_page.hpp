@@ -43,7 +43,7 @@ class MapPage : public QWidget {
 
   private:
     /// What the counts at the top stand for.
-    enum class Kind { all, alone, between, twist, rest, left_out, lost };
+    enum class Kind { all, alone, between, twist, rest, left_out, lost, given_up };
     struct Line {
         int joint = -1;
         bool of_target = true;
@@ -69,6 +69,10 @@ class MapPage : public QWidget {
     QString kept_with(const std::string& chain) const;
     void add_matches(QMenu& menu, const MatchedChain& chain, int joint);
     void add_drivers(QMenu& menu, const std::string& chain);
+    void add_rules(QMenu& menu, const BoneMapRow& row);
+    void add_losses(QMenu& menu, const Line& line);
+    /// Bones of the source that have no role and hang where one of the target does, by nearest role above.
+    std::vector<std::string> helpers_like(int target_joint) const;
     void open_choices(int row);
 };
 

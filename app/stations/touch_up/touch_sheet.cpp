@@ -32,9 +32,10 @@ TouchSheet::TouchSheet(Workspace& workspace, Playback& playback, StageView& stag
     measure_ = new QComboBox(this);
     measure_->setAccessibleName(tr("measure"));
     measure_->setToolTip(tr("Which measure the strip shows; the thin line: before the last change"));
-    for (const ReviewMeasure m : {ReviewMeasure::slide, ReviewMeasure::height, ReviewMeasure::below,
-                                  ReviewMeasure::tip, ReviewMeasure::direction, ReviewMeasure::turn_change,
-                                  ReviewMeasure::gap, ReviewMeasure::depth, ReviewMeasure::range})
+    for (const ReviewMeasure m :
+         {ReviewMeasure::slide, ReviewMeasure::height, ReviewMeasure::below, ReviewMeasure::tip,
+          ReviewMeasure::direction, ReviewMeasure::turn_change, ReviewMeasure::gap, ReviewMeasure::depth,
+          ReviewMeasure::held, ReviewMeasure::head, ReviewMeasure::jitter, ReviewMeasure::range})
         measure_->addItem(QString("%1, %2").arg(measure_name(m), measure_unit(m)), int(m));
     connect(measure_, &QComboBox::currentIndexChanged, this,
             [this] { strip_->set_measure(ReviewMeasure(measure_->currentData().toInt())); });

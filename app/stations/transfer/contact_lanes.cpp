@@ -34,6 +34,8 @@ QString lane_name(const std::string& point) {
                          : part == "seat"    ? QObject::tr("seat")
                          : part == "palm"    ? QObject::tr("palm")
                          : part == "tips"    ? QObject::tr("finger tips")
+                         : part == "back"    ? QObject::tr("back of hand")
+                         : part == "elbow"   ? QObject::tr("elbow")
                          : part == "hindpaw" ? QObject::tr("hind paw")
                                              : QObject::tr("fore paw");
     return part == "seat" ? name : name + (role_side(point) == Side::left ? " L" : " R");
@@ -109,7 +111,8 @@ std::vector<std::string> ContactLanes::further_points() const {
     std::vector<const char*> names{"knee.left", "knee.right", "seat"};
     const auto source = workspace_.source();
     if (source && !source->file.character.roles.is_four_legged())
-        for (const char* name : {"palm.left", "palm.right", "tips.left", "tips.right"})
+        for (const char* name : {"palm.left", "palm.right", "tips.left", "tips.right", "back.left",
+                                 "back.right", "elbow.left", "elbow.right"})
             if (source->file.character.roles.joint("hand" + std::string(side_suffix(role_side(name)))) >= 0)
                 names.push_back(name);
     for (const char* name : names)

@@ -38,6 +38,12 @@ QString measure_name(ReviewMeasure measure) {
             return QObject::tr("arm inside the body");
         case ReviewMeasure::range:
             return QObject::tr("beyond people's joints");
+        case ReviewMeasure::held:
+            return QObject::tr("hand slides on what it holds");
+        case ReviewMeasure::head:
+            return QObject::tr("head travel not kept");
+        case ReviewMeasure::jitter:
+            return QObject::tr("jitter over the source's");
     }
     return {};
 }
@@ -52,7 +58,11 @@ QString measure_unit(ReviewMeasure measure) {
         case ReviewMeasure::tip:
         case ReviewMeasure::gap:
         case ReviewMeasure::depth:
+        case ReviewMeasure::held:
+        case ReviewMeasure::head:
             return "cm";
+        case ReviewMeasure::jitter:
+            return "x";
         case ReviewMeasure::turn_change:
             return QString::fromUtf8("°/s");
         default:
@@ -219,9 +229,22 @@ QString ErrorStrip::why(const QString& row, int frame) const {
                    ? tr("%1 is outside the body in frame %2.").arg(who).arg(frame)
                : measure_ == ReviewMeasure::range
                    ? tr("%1 turns no farther than people's joints do in frame %2.").arg(who).arg(frame)
+               : measure_ == ReviewMeasure::held
+                   ? tr("%1 holds nothing in frame %2, or does not slide on it.").arg(who).arg(frame)
+               : measure_ == ReviewMeasure::jitter
+                   ? tr("%1 shakes no more than the source's in frame %2.").arg(who).arg(frame)
                    : tr("%1 is exact in frame %2.").arg(who).arg(frame);
     if (measure_ == ReviewMeasure::range)
         return told(tr("%1 turns %2° farther than people's joints do, in frame %3."), 0);
+    if (measure_ == ReviewMeasure::held)
+        return told(
+            tr("%1 is %2 cm from where it lies in the mean of this hold, on what it holds, in frame %3."), 2);
+    if (measure_ == ReviewMeasure::head)
+        return told(
+            tr("%1: of its travel over the hips %2 cm are not as the source's in frame %3, at 175 cm."), 1);
+    if (measure_ == ReviewMeasure::jitter)
+        return told(
+            tr("%1 shakes more than the source's by %2 times, over a fifth of a second about frame %3."), 1);
     if (measure_ == ReviewMeasure::gap)
         return told(tr("%1 is %2 cm off the skin that it touches in the take, in frame %3, by the mesh."), 1);
     if (measure_ == ReviewMeasure::depth)

@@ -64,7 +64,8 @@ QLayout* TransferSheet::make_head() {
     for (const ReviewMeasure m :
          {ReviewMeasure::slide, ReviewMeasure::height, ReviewMeasure::below, ReviewMeasure::tip,
           ReviewMeasure::direction, ReviewMeasure::bend, ReviewMeasure::wring, ReviewMeasure::turn_change,
-          ReviewMeasure::gap, ReviewMeasure::depth, ReviewMeasure::range, ReviewMeasure::source_slide})
+          ReviewMeasure::gap, ReviewMeasure::depth, ReviewMeasure::held, ReviewMeasure::head,
+          ReviewMeasure::jitter, ReviewMeasure::range, ReviewMeasure::source_slide})
         measure_->addItem(QString("%1, %2").arg(measure_name(m), measure_unit(m)), int(m));
     connect(measure_, &QComboBox::currentIndexChanged, this,
             [this] { strip_->set_measure(ReviewMeasure(measure_->currentData().toInt())); });

@@ -1,0 +1,47 @@
+// Pass hold, hands on what stands beside the body (core/contact/on_set.hpp): the hand follows it.
+//
+// What stands there is scaled about its place as the body travels, a thing that lies keeps its size where the place map
+// puts it. So a point of the hand (palm, tips) that is at x in the source goes to
+//
+//   g = M(x)                      on what stands still; M the place map
+//   g = X_T X_S^-1 x              on a thing: X_S where it is in the source, X_T beside the target
+//
+// resting and gliding alike. Led there and away, and smoothed along time, as hands that touch the own skin are
+// (core/solve/hand_shifts.hpp). What the arm lacks beyond a stretch of 0.94, or what it has, the clavicle gives by its own
+// share and the trunk by the share that is asked for; the rest is eased, so that the elbow does not stop at once.
+#pragma once
+#include <vector>
+
+#include "core/motion/take.hpp"
+#include "core/solve/frames.hpp"
+#include "core/solve/hand_span.hpp"
+
+namespace nb {
+
+struct BodySurface;
+struct HandMarks;
+struct LimbOp;
+struct PairedBodies;
+struct Program;
+
+struct SetHand {
+    size_t limb = 0;  ///< of `Program::limbs`
+    int S_hand = -1, T_hand = -1;
+    Vec3 S_point_J = Vec3::Zero(), T_point_J = Vec3::Zero();
+    int S_thing = -1;  ///< the thing that lies; -1: what stands still
+    HandSpan when;
+};
+
+void compile_on_set(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
+                    const BodySurface& T_surface, Program& program);
+/// Whether a limb's hand lies there at a time; `limb`: of `limb_names`.
+bool lies_on_set(const Program& program, size_t limb, double t_s);
+/// How far it is led there, 0..1.
+double on_set_led(const Program& program, size_t limb, double t_s);
+/// Brings a wrist to `to` (world, m), or as near as that allows.
+void put_on_set(const Program& program, const LimbOp& arm, const Vec3& to, const SourceFrame& source,
+                TargetFrame& target);
+/// Puts a hand that lies there to its place, in this frame alone: what that adds.
+HandShift set_shift(const Program& program, size_t limb, const SourceFrame& source, TargetFrame& target);
+
+}  // namespace nb
