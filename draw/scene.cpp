@@ -82,6 +82,7 @@ void add_props(Scene& scene, const std::vector<Prop>& props, const SourceFrame& 
                                     : Rigid{source.R[joint], source.p[joint]};
                 piece.R = X.R;
                 piece.p_m = X.p + scene.bodies[i].moved_m;
+                if (is_target && program) piece.scale = thing_scale(*program, prop.joint);
             } else {
                 piece.p_m = in(prop.piece.at_m) + scene.bodies[i].moved_m;
                 piece.scale = in.k;

@@ -227,8 +227,8 @@ const Contacts& Solver::contacts() const {
     static const Contacts none;
     if (!source_ || !source_->file.take) return none;
     const Take& take = *source_->file.take;
-    const bool is_by_hand = take.contacts.is_by_hand || take.contacts.are_touches_by_hand;
-    if (!is_by_hand && result_ && settings_.passes.contacts && result_->source.frames == take.frames)
+    if (take.contacts.is_all_found() && result_ && settings_.passes.contacts &&
+        result_->source.frames == take.frames)
         return result_->contacts;
     // While no result tells them they are found here: what is drawn by hand is drawn beside them.
     if (!found_) {
@@ -236,6 +236,7 @@ const Contacts& Solver::contacts() const {
                                           : find_contacts(source_->file.character, *motion_,
                                                           take.frame_time_s, take.first_motion_frame);
         found_->are_touches_by_hand = take.contacts.are_touches_by_hand;
+        found_->things = take.contacts.things;
         put_touches(*found_, marks().touches);
     }
     return *found_;

@@ -287,7 +287,11 @@ Contacts with_hands(const Character& source, const Take& take, const Contacts& c
     Contacts result = contacts;
     std::erase_if(result.list, [](const Contact& contact) { return contact.is_touch(); });
     result.are_touches_by_hand = what != HandsDo::as_found;
-    if (!result.are_touches_by_hand && !result.is_by_hand) return {};
+    if (result.is_all_found()) {
+        Contacts found;
+        found.things = result.things;
+        return found;
+    }
     if (what == HandsDo::hold_things || what == HandsDo::touch_body) {
         Take found = take;
         found.contacts = {};

@@ -16,6 +16,7 @@ namespace {
 
 constexpr const char* by_hand_key = "contacts_by_hand";
 constexpr const char* touches_key = "touches_by_hand";
+constexpr const char* things_key = "held_things";
 constexpr double highest_m = 1000.0;
 constexpr double fastest_m_s = 1000.0;
 
@@ -51,7 +52,7 @@ bool is_same(const Contact& a, const Contact& b) {
 }
 
 bool any_by_hand(const Contacts& contacts) {
-    return contacts.is_by_hand || contacts.are_touches_by_hand;
+    return !contacts.is_all_found() || !contacts.things.empty();
 }
 
 bool is_kept(const Contact& contact, const Contacts& contacts) {
@@ -100,6 +101,7 @@ void set_contacts_in_file(LoadedFile& file, Contacts in_file) {
     contacts = {};
     contacts.is_by_hand = in_file.is_by_hand;
     contacts.are_touches_by_hand = in_file.are_touches_by_hand;
+    contacts.things = in_file.things;
     for (const Contact& contact : in_file.list)
         contacts.list.push_back(in_force(contact, scale, file.take->frames));
     for (const double level : in_file.floor.levels_m)
@@ -113,6 +115,7 @@ Contacts contacts_to_file(const Contacts& contacts, const LoadedFile& file) {
     Contacts in_file;
     in_file.is_by_hand = contacts.is_by_hand;
     in_file.are_touches_by_hand = contacts.are_touches_by_hand;
+    in_file.things = contacts.things;
     if (!file.take || !any_by_hand(contacts)) return in_file;
     const FileScale scale(file);
     const int frames = file.take->frames;
@@ -160,7 +163,7 @@ void write_contacts(Json& document, const LoadedFile& file) {
     const Contacts& contacts = file.contacts_in_file;
     const bool is_kept_here = file.take && any_by_hand(contacts);
     const bool was_kept = document.contains(by_hand_key) || document.contains(touches_key);
-    for (const char* key : {by_hand_key, touches_key, "floor_levels_m", "floor_velocity_m_s"})
+    for (const char* key : {by_hand_key, touches_key, things_key, "floor_levels_m", "floor_velocity_m_s"})
         document.erase(key);
     if (!is_kept_here) {
         if (was_kept) document["contacts"] = Json::array();
@@ -183,6 +186,8 @@ void write_contacts(Json& document, const LoadedFile& file) {
     }
     document["contacts"] = list;
     if (contacts.are_touches_by_hand) document[touches_key] = true;
+    for (const auto& [thing, rule] : contacts.things)
+        document[things_key][thing] = {{"leads", rule.leads}, {"scaled", rule.is_scaled}};
     if (!contacts.is_by_hand) return;
     document[by_hand_key] = true;
     document["floor_levels_m"] = Json::array();
@@ -198,6 +203,14 @@ Contacts read_contacts(const Json& document, const std::string& path, const Load
     if (!file.take) return contacts;
     contacts.is_by_hand = flag_in(document, by_hand_key, false, path);
     contacts.are_touches_by_hand = flag_in(document, touches_key, false, path);
+    const Json& things = object_or_none(document, things_key, path);
+    for (const auto& [thing, said] : things.items()) {
+        if (!said.is_object())
+            throw FileError(path, fmt::format("what is said of the thing '{}' is no object", thing),
+                            "write \"leads\" and \"scaled\", true or false");
+        const ThingRule rule{flag_in(said, "leads", false, path), flag_in(said, "scaled", false, path)};
+        if (!rule.is_usual()) contacts.things[thing] = rule;
+    }
     if (!any_by_hand(contacts)) return contacts;
     const FileScale scale(file);
     for (const Json& level : list_or_none(document, "floor_levels_m", path))

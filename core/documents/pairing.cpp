@@ -85,6 +85,9 @@ std::map<std::string, BoneRule> bone_rules_in(const Json& document, const std::s
     const Json& bones = object_or_none(document, "bones", path);
     for (const auto& [bone, own] : bones.items()) {
         BoneRule rule;
+        if (!own.is_object())
+            throw FileError(path, fmt::format("the rule of bone '{}' is no object", bone),
+                            "compare with docs/schema");
         rule.follows = text_in(own, "follows", "", path);
         const std::string word = text_in(own, "position", "kept", path);
         const auto position = bone_position(word);

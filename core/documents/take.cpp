@@ -14,7 +14,7 @@ namespace {
 
 const Shape& take_shape() {
     static const Shape shape = object_of({"conventions", "intake", "contacts_by_hand", "touches_by_hand",
-                                          "floor_levels_m", "floor_velocity_m_s", "animation"},
+                                          "held_things", "floor_levels_m", "floor_velocity_m_s", "animation"},
                                          {{"character", object_of({})},
                                           {"conventions", object_of({"unit_m", "up", "facing"})},
                                           {"trim", object_of({})},

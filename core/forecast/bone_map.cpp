@@ -170,18 +170,15 @@ BoneMap bone_map(const Character& source, const Character& target, const Plan& p
         } else if (of && of->is_left_out) {
             bone.fate = SourceBone::Fate::left_out;
             bone.means = "its chain is left out by hand";
-        } else if (of) {
-            bone.fate = SourceBone::Fate::handed_on;
-            bone.means = "its turn is in what follows it along the chain";
+        } else if (plan.report.forgotten.contains(bone.role)) {
+            const bool is_given_up = plan.report.lost.contains(bone.role);
+            bone.fate = is_given_up ? SourceBone::Fate::given_up : SourceBone::Fate::forgotten;
+            bone.means =
+                is_given_up ? "lost on purpose" : target.name + " has no such bone: its motion is lost";
         } else {
-            const bool has_more_below =
-                !is_finger_role(fill.role) && role_part(fill.role) != "toe" && role_part(fill.role) != "head";
-            bone.fate = has_more_below                         ? SourceBone::Fate::handed_on
-                        : plan.report.lost.contains(bone.role) ? SourceBone::Fate::given_up
-                                                               : SourceBone::Fate::forgotten;
-            bone.means = bone.fate == SourceBone::Fate::given_up ? "lost on purpose"
-                         : has_more_below                        ? "its turn is in what follows it"
-                                          : target.name + " has no such bone: its motion is lost";
+            bone.fate = SourceBone::Fate::handed_on;
+            bone.means =
+                of ? "its turn is in what follows it along the chain" : "its turn is in what follows it";
         }
         map.sources.push_back(std::move(bone));
     }

@@ -54,6 +54,10 @@ void add_props(Handed& handed, const std::vector<PropTrack>& props) {
         names.push_back(name);
     }
     handed.props = int(props.size());
+    for (size_t i = 0; i < props.size(); ++i)
+        if (props[i].scale != 1.0)
+            handed.told.push_back(fmt::format("{} is {:.3f} times as large beside this body: scale it there",
+                                              names[i], props[i].scale));
     handed.told.push_back(
         fmt::format("with it {}: as nodes, what they look like stays behind", fmt::join(names, ", ")));
 }

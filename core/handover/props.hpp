@@ -11,6 +11,7 @@ namespace nb {
 struct PropTrack {
     std::string name;
     std::vector<Rigid> X_W;  ///< a frame, world of the target
+    double scale = 1.0;      ///< of what is shown there, told
 };
 
 /// Props with as many frames as the motion become the last joints; a name the body has gets "_prop" behind it.

@@ -174,7 +174,7 @@ std::vector<PropTrack> prop_tracks(const LoadedFile& take, const TransferResult&
     for (const StagePiece& piece : take.pieces) {
         const int joint = piece.joint.empty() ? -1 : take.character.rig.skeleton.find(piece.joint);
         if (joint < 0) continue;
-        PropTrack track{piece.joint, {}};
+        PropTrack track{piece.joint, {}, thing_scale(result.plan.program, joint)};
         track.X_W.reserve(size_t(source.frames));
         for (int f = 0; f < source.frames; ++f)
             track.X_W.push_back(

@@ -3,6 +3,7 @@
 // by hand, kept in the take's document.
 #pragma once
 #include <cmath>
+#include <map>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -36,6 +37,14 @@ struct Contact {
     bool operator==(const Contact&) const = default;
 };
 
+/// How a thing that hands hold goes beside a target.
+struct ThingRule {
+    bool leads = false;      ///< the hands follow it where the place map puts it; else it goes with the hands
+    bool is_scaled = false;  ///< as the body travels; else it keeps its size
+    bool is_usual() const { return !leads && !is_scaled; }
+    bool operator==(const ThingRule&) const = default;
+};
+
 /// The heights a take's feet come to rest at, in the take's world, rising, and how fast the floor runs under
 /// them: zero but for a cycle that treads on the spot.
 struct Floor {
@@ -54,6 +63,13 @@ struct Contacts {
     std::vector<Contact> list;         ///< sorted by point, then frame; those of one point do not overlap
     bool is_by_hand = false;           ///< edited: kept as they are, not found anew
     bool are_touches_by_hand = false;  ///< the same of touches
+    std::map<std::string, ThingRule> things;  ///< by name, those that are not as usual
+
+    bool is_all_found() const { return !is_by_hand && !are_touches_by_hand; }
+    ThingRule rule_of(const std::string& thing) const {
+        const auto rule = things.find(thing);
+        return rule == things.end() ? ThingRule() : rule->second;
+    }
     bool operator==(const Contacts&) const = default;
 };
 

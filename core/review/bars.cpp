@@ -27,7 +27,7 @@ std::vector<ToldHold> told_holds(const Character& source, const TransferResult& 
                       set_piece(result.take, contact.on),
                       contact.kind == ContactKind::slide};
         const int thing = source.rig.skeleton.find(contact.on);
-        if (thing < 0) hold.scale = program.map.k;
+        hold.scale = thing < 0 ? program.map.k : thing_scale(program, thing);
         for (int f = contact.first; f < contact.last; ++f) {
             if (thing < 0) {
                 hold.X_source.emplace_back();

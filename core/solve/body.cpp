@@ -40,6 +40,7 @@ void compile_body(const PairedBodies& bodies, Program& program) {
 /// Positions below the hips from rotations; what stands outside the body stays at rest.
 // NOLINTNEXTLINE(performance-unnecessary-value-param): callers give the very place that is written here
 void place_joints(const Program& program, const SourceFrame& source, Vec3 p_WH, TargetFrame& target) {
+    const bool is_rigid = program.placed_of.empty() && program.length_of.empty();
     for (size_t j = 0; j < program.body.parents.size(); ++j) {
         const int parent = program.body.parents[j];
         if (int(j) == program.body.top)
@@ -47,8 +48,9 @@ void place_joints(const Program& program, const SourceFrame& source, Vec3 p_WH, 
         else if (parent < 0)
             target.p[j] = program.body.offsets[j];
         else
-            target.p[j] =
-                target.p[size_t(parent)] + target.R[size_t(parent)] * offset_now(program, source, j);
+            target.p[j] = target.p[size_t(parent)] +
+                          target.R[size_t(parent)] *
+                              (is_rigid ? program.body.offsets[j] : offset_now(program, source, j));
     }
     if (program.body.below_top.empty()) return;
     const Vec3 move = p_WH - target.p[size_t(program.body.hips)];

@@ -9,6 +9,7 @@
 #include "core/base/parallel.hpp"
 #include "core/math/banded.hpp"
 #include "core/math/hermite.hpp"
+#include "core/math/spline.hpp"
 #include "core/solve/clear.hpp"
 #include "core/solve/motion.hpp"
 #include "core/solve/near.hpp"
@@ -22,7 +23,7 @@ constexpr int most_newton = 40;
 constexpr double apart_s = 1.2;  // beyond that spans do not feel each other
 
 constexpr double elbow_costs = 0.1, knee_costs = 1.0;
-constexpr double held_costs = 1e8;
+constexpr double held_costs = 1e8, set_costs = 100.0;
 constexpr int way_rounds = 6;
 // Of a body of 175 cm:
 constexpr double is_there_m = 5e-4;  // what changes less from one round to the next stays
@@ -30,6 +31,8 @@ constexpr double slack_m = 0.007;    // as exact as surfaces are: less deep, not
 constexpr double near_m = 0.03;      // rows are made of what is as near as that to where it should be
 // A limb that lies deeper is asked less and less, beyond the second not at all: no way out cures it.
 constexpr double deep_m = 0.08, too_deep_m = 0.14;
+
+constexpr double looks_a_second = 40.0;
 
 constexpr double moves_m = 1e-7;      // of x
 constexpr double turns_enough = 0.3;  // of a tip that is held: less does the elbow for it
@@ -149,27 +152,66 @@ std::vector<ClearVec> clear_way(const std::vector<ClearVec>& weights, double fra
 
 namespace {
 
+/// The frames that are looked at, evenly, and the last one.
+struct ClearKeys {
+    int step = 1, frames = 0, count = 0;
+
+    ClearKeys(int of_frames, double frame_time_s)
+        : step(std::max(1, int(std::lround(1.0 / (looks_a_second * frame_time_s))))),
+          frames(of_frames),
+          count((frames - 1 + step - 1) / step + 1) {}
+    int frame(int key) const { return std::min(key * step, frames - 1); }
+};
+
+/// Between the keys, and exactly zero where no key of either side has any.
+void spread(const ClearKeys& keys, const std::vector<ClearVec>& x, std::vector<LimbClear>& out) {
+    out.assign(size_t(keys.frames), LimbClear());
+    for (int first = 0; first < keys.count; ++first) {
+        if (x[size_t(first)].isZero(0.0)) continue;
+        int last = first;
+        while (last + 1 < keys.count && !x[size_t(last) + 1].isZero(0.0)) ++last;
+        const int from = std::max(0, first - 1), to = std::min(keys.count - 1, last + 1);
+        Eigen::Matrix4Xd values(4, to - from + 1);
+        for (int key = from; key <= to; ++key) values.col(key - from) = x[size_t(key)];
+        const EvenSpline spline(std::move(values));
+        for (int f = keys.frame(from); f <= keys.frame(to); ++f) {
+            const int before = std::min(f / keys.step, keys.count - 1);
+            const int span = before + 1 < keys.count ? keys.frame(before + 1) - keys.frame(before) : 1;
+            const double at = before + double(f - keys.frame(before)) / std::max(1, span) - from;
+            const ClearVec value = spline.at(std::min(at, double(to - from)));
+            out[size_t(f)] = {value[0], value.tail<3>()};
+        }
+        first = last + 1;
+    }
+}
+
 class Clearing {
   public:
-    Clearing(const Program& program, const WorldMotion& source, int threads, const SolvedMotion& solved)
-        : program_(program), clear_(*program.clear), source_(source), threads_(threads), solved_(solved) {}
+    Clearing(const Program& program, const WorldMotion& source, const ClearKeys& keys, int threads,
+             const SolvedMotion& solved)
+        : program_(program),
+          clear_(*program.clear),
+          source_(source),
+          keys_(keys),
+          threads_(threads),
+          solved_(solved) {}
 
-    /// Makes the rows of a limb anew in the frames that have changed; at first in all.
+    /// Makes the rows of a limb anew at the keys that have changed; at first at all.
     void look(size_t limb, const std::vector<ClearVec>& x, const std::vector<char>& is_changed) {
         const LimbOp* op = op_of(limb);
         if (!op || clear_.T.limbs[limb].bones.empty()) return;
         Seen& seen = seen_[limb];
         const bool is_first = seen.rows.empty();
-        seen.rows.resize(size_t(source_.frames));
-        seen.wanted.resize(size_t(source_.frames));
-        for_each_frame(source_.frames, threads_, [&](int first, int last) {
+        seen.rows.resize(size_t(keys_.count));
+        seen.wanted.resize(size_t(keys_.count));
+        for_each_frame(keys_.count, threads_, [&](int first, int last) {
             std::vector<ClearHeight> heights;
-            for (int f = first; f < last; ++f) {
-                if (!is_first && !is_changed[size_t(f)]) continue;
-                const ClearVec now = x.empty() ? ClearVec::Zero() : x[size_t(f)];
-                seen.rows[size_t(f)].clear();
-                add_rows(limb, *op, f, now, now.isZero(0.0) ? 0.0 : near_m * clear_.size, heights,
-                         seen.wanted[size_t(f)], seen.rows[size_t(f)]);
+            for (int key = first; key < last; ++key) {
+                if (!is_first && !is_changed[size_t(key)]) continue;
+                const ClearVec now = x.empty() ? ClearVec::Zero() : x[size_t(key)];
+                seen.rows[size_t(key)].clear();
+                add_rows(limb, *op, key, now, now.isZero(0.0) ? 0.0 : near_m * clear_.size, heights,
+                         seen.wanted[size_t(key)], seen.rows[size_t(key)]);
             }
         });
     }
@@ -180,9 +222,9 @@ class Clearing {
         return rows;
     }
 
-    ClearVec weight_of(size_t limb, int frame) const {
+    ClearVec weight_of(size_t limb, int key) const {
         ClearVec w(limb < 2 ? knee_costs : elbow_costs, 1.0, 1.0, 1.0);
-        w.tail<3>().array() += held_costs * hold_of(limb, frame);
+        w.tail<3>().array() += held_costs * hold_of(limb, keys_.frame(key));
         return w;
     }
 
@@ -190,20 +232,21 @@ class Clearing {
     const Program& program_;
     const ClearProgram& clear_;
     const WorldMotion& source_;
+    const ClearKeys& keys_;
     int threads_;
     const SolvedMotion& solved_;
     using Wanted = std::array<double, clear_groups>;
     struct Seen {
-        std::vector<std::vector<ClearRow>> rows;    ///< by frame
-        std::vector<std::optional<Wanted>> wanted;  ///< by frame, once it was asked for: the source stays
+        std::vector<std::vector<ClearRow>> rows;    ///< by key
+        std::vector<std::optional<Wanted>> wanted;  ///< by key, once it was asked for: the source stays
     };
     std::array<Seen, limb_count> seen_;
 
     /// 1 where the tip is not to be moved.
     double hold_of(size_t limb, int frame) const {
-        if (touches_skin(program_, limb, source_.time_s(frame)) ||
-            lies_on_set(program_, limb, source_.time_s(frame)))
-            return 1.0;
+        if (touches_skin(program_, limb, source_.time_s(frame))) return 1.0;
+        // A rope that runs through a wide coat: some of both.
+        if (lies_on_set(program_, limb, source_.time_s(frame))) return set_costs / held_costs;
         const std::vector<double>& hold = solved_.corrections.limbs[limb].hold;
         const LimbOp* op = op_of(limb);
         return std::max(size_t(frame) < hold.size() ? hold[size_t(frame)] : 0.0,
@@ -244,9 +287,10 @@ class Clearing {
         return wanted;
     }
 
-    void add_rows(size_t limb, const LimbOp& op, int f, const ClearVec& x, double over_wanted_m,
+    void add_rows(size_t limb, const LimbOp& op, int key, const ClearVec& x, double over_wanted_m,
                   std::vector<ClearHeight>& heights, std::optional<Wanted>& wanted,
                   std::vector<ClearRow>& rows) const {
+        const int f = keys_.frame(key);
         const SourceFrame T = frame_of(solved_.target, f);
         heights_under(clear_.T, limb, T, clear_.margin_m[limb] + over_wanted_m, heights);
         if (heights.empty()) return;
@@ -265,7 +309,7 @@ class Clearing {
             if (lacks < -over_wanted_m) continue;
             const Vec3 out = height.is_capsule ? height.out : skin_normal(clear_.T, height, T);
             ClearRow row;
-            row.frame = f;
+            row.frame = key;
             if (!clear_.T.limbs[limb].bones[height.bone].is_end)
                 row.a[0] = by_q * (tip - start).normalized().cross(height.at - start).dot(out);
             if (is_held && std::abs(row.a[0]) < turns_enough) continue;
@@ -290,11 +334,13 @@ class Clearing {
 
 void clear_motion(const Program& program, const WorldMotion& source, int threads, const Watch& watch,
                   SolvedMotion& solved, const std::function<void(int frame)>& pose) {
-    if (!clears(program)) return;
-    Clearing clearing(program, source, threads, solved);
+    if (!clears(program) || source.frames == 0) return;
+    const ClearKeys keys(source.frames, source.frame_time_s);
+    Clearing clearing(program, source, keys, threads, solved);
     std::array<std::vector<ClearVec>, limb_count> x;
     std::array<std::vector<ClearVec>, limb_count> weights;
     std::vector<char> is_changed;
+    bool is_moved = false;
     for (int round = 0; round < way_rounds; ++round) {
         watch.look(double(round) / way_rounds);
         bool is_any = false;
@@ -304,35 +350,42 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
             const std::vector<ClearRow> rows = clearing.rows_of(limb);
             next[limb] = x[limb];
             if (rows.empty()) continue;
-            x[limb].resize(size_t(source.frames), ClearVec::Zero());
+            x[limb].resize(size_t(keys.count), ClearVec::Zero());
             if (weights[limb].empty())
-                for (int f = 0; f < source.frames; ++f) weights[limb].push_back(clearing.weight_of(limb, f));
-            next[limb] = clear_way(weights[limb], source.frame_time_s, rows);
+                for (int key = 0; key < keys.count; ++key)
+                    weights[limb].push_back(clearing.weight_of(limb, key));
+            next[limb] = clear_way(weights[limb], keys.step * source.frame_time_s, rows);
         }
-        is_changed.assign(size_t(source.frames), 0);
+        is_changed.assign(size_t(keys.count), 0);
         for (size_t limb = 0; limb < limb_count; ++limb)
-            for (size_t f = 0; f < x[limb].size(); ++f) {
-                const ClearVec by = next[limb][f] - x[limb][f];
+            for (size_t key = 0; key < x[limb].size(); ++key) {
+                const ClearVec by = next[limb][key] - x[limb][key];
                 const double share =
                     smooth_step(std::clamp(by.norm() / (is_there_m * program.clear->size) - 1.0, 0.0, 1.0));
-                next[limb][f] = x[limb][f] + share * by;
+                next[limb][key] = x[limb][key] + share * by;
                 if (share <= 0.0) continue;
                 is_any = true;
-                is_changed[f] = 1;
+                is_changed[key] = 1;
             }
-        if (!is_any) return;
+        if (!is_any) break;
+        is_moved = true;
         x = std::move(next);
-        for (size_t limb = 0; limb < limb_count; ++limb) {
-            if (x[limb].empty()) continue;
-            std::vector<LimbClear>& out = solved.corrections.clear[limb];
-            out.resize(x[limb].size());
-            for (size_t f = 0; f < out.size(); ++f) out[f] = {x[limb][f][0], x[limb][f].tail<3>()};
-        }
-        for_each_frame(source.frames, threads, [&](int first, int last) {
-            for (int f = first; f < last; ++f)
-                if (is_changed[size_t(f)]) pose(f);
+        for (size_t limb = 0; limb < limb_count; ++limb)
+            if (!x[limb].empty()) spread(keys, x[limb], solved.corrections.clear[limb]);
+        for_each_frame(keys.count, threads, [&](int first, int last) {
+            for (int key = first; key < last; ++key)
+                if (is_changed[size_t(key)]) pose(keys.frame(key));
         });
     }
+    if (!is_moved) return;
+    for_each_frame(source.frames, threads, [&](int first, int last) {
+        for (int f = first; f < last; ++f)
+            if (std::any_of(solved.corrections.clear.begin(), solved.corrections.clear.end(),
+                            [&](const std::vector<LimbClear>& one) {
+                                return !one.empty() && !one[size_t(f)].is_none();
+                            }))
+                pose(f);
+    });
 }
 
 }  // namespace nb

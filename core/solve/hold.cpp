@@ -39,6 +39,7 @@ Rigid by_hands(const Program& program, const HeldThing& thing, const SourceFrame
                std::span<const Quat> T_R, std::span<const Vec3> T_p, double share_over_s) {
     const Quat& R_S = source.R[size_t(thing.S_thing)];
     Rigid X{R_S, program.map(source.p[size_t(thing.S_thing)])};
+    if (thing.leads) return X;
     std::array<const HeldThing::Hand*, 2> two{};
     std::array<double, 2> of_two{};
     double all = 0.0, most = 0.0;
@@ -53,7 +54,7 @@ Rigid by_hands(const Program& program, const HeldThing& thing, const SourceFrame
     }
     if (all <= 0.0) return X;
     if (two[0] && two[1]) {
-        const Vec3 own = R_S * (two[0]->on_thing_J - two[1]->on_thing_J);
+        const Vec3 own = thing.scale * (R_S * (two[0]->on_thing_J - two[1]->on_thing_J));
         const Vec3 wanted = grip_of(*two[0], T_R, T_p) - grip_of(*two[1], T_R, T_p);
         if (own.norm() > 1e-3 && wanted.norm() > 1e-3)
             X.R =
@@ -62,7 +63,7 @@ Rigid by_hands(const Program& program, const HeldThing& thing, const SourceFrame
     Vec3 sum = Vec3::Zero();
     for (const HeldThing::Hand& hand : thing.hands)
         if (const double u = held_share(hand, source.t_s, share_over_s); u > 0.0)
-            sum += u * (grip_of(hand, T_R, T_p) - X.R * hand.on_thing_J);
+            sum += u * (grip_of(hand, T_R, T_p) - X.R * (thing.scale * hand.on_thing_J));
     X.p += most * (sum / all - X.p);
     return X;
 }
@@ -99,7 +100,11 @@ void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks
         if (limb == program.limbs.end()) continue;
         if (program.things.empty() || program.things.back().S_thing != grip.thing) {
             program.things.emplace_back();
-            program.things.back().S_thing = grip.thing;
+            HeldThing& thing = program.things.back();
+            thing.S_thing = grip.thing;
+            const ThingRule rule = take.contacts.rule_of(bodies.S.rig.skeleton.names[size_t(grip.thing)]);
+            thing.leads = rule.leads;
+            thing.scale = rule.is_scaled ? program.map.k : 1.0;
         }
         HeldThing::Hand hand;
         hand.limb = size_t(limb - program.limbs.begin());
@@ -128,7 +133,7 @@ void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& t
                 if (const double w = hand.when.led(source.t_s, hold_lead_s); w > 0.0)
                     put(program.limbs[hand.limb],
                         Vec3(target.p[size_t(hand.T_hand)] +
-                             w * (X * hand.on_thing_J - grip_of(hand, target.R, target.p))));
+                             w * (X * (thing.scale * hand.on_thing_J) - grip_of(hand, target.R, target.p))));
         };
         // At most all hands that hold it within one lead.
         std::array<LeanAsk, limb_count> asks;
@@ -141,6 +146,12 @@ void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& t
             bring_wrist(program, limb, wrist, source, target);
         });
     }
+}
+
+double thing_scale(const Program& program, int S_thing) {
+    for (const auto& [thing, scale] : program.scaled_things)
+        if (thing == S_thing) return scale;
+    return 1.0;
 }
 
 Rigid thing_beside(const Program& program, int S_thing, const SourceFrame& source,

@@ -11,7 +11,7 @@
 // source's own turn (Horn, Closed-form solution of absolute orientation, 1987, from memory). u_i rises from 0 where a
 // hand takes hold to 1 half a second on and falls as it lets go (not at the take's ends), u is the largest of them.
 // Then each hand is put exactly onto the thing: before it takes hold and after it has let go it is led there and away
-// within 0.35 s. The grip lies on the target's hand where it lies on the source's, by the length of the hands.
+// within 0.35 s. Where the thing leads u is 0 throughout and the hands follow it; c_i go with its size. The grip lies on the target's hand where it lies on the source's, by the length of the hands.
 #pragma once
 #include <vector>
 
@@ -34,6 +34,8 @@ struct HeldThing {
         HandSpan when;
     };
     int S_thing = -1;
+    bool leads = false;  ///< the hands follow it
+    double scale = 1.0;  ///< of the thing beside the target
     std::vector<Hand> hands;
 };
 
@@ -46,6 +48,9 @@ inline bool holds_thing(const Program& program, size_t limb, double t_s) {
 void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
                    const BodySurface& T_surface, Program& program);
 void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& target);
+
+/// What a thing is scaled by beside the target: 1 or the place map's k (`ThingRule`).
+double thing_scale(const Program& program, int S_thing);
 
 /// Where a thing of the source (a root joint beside the body) is beside the target, world: with the hands that hold it, else
 /// by the place map. `target`: the whole result of that frame, seen as a source is.

@@ -7,11 +7,13 @@
 #include <utility>
 
 #include "core/base/parallel.hpp"
+#include "core/solve/body.hpp"
 #include "core/solve/clear.hpp"
 #include "core/solve/clear_way.hpp"
 #include "core/solve/hand_shifts.hpp"
 #include "core/solve/passes.hpp"
 #include "core/solve/time/passes.hpp"
+#include "core/solve/twist.hpp"
 #include "core/solve/within.hpp"
 
 namespace nb {
@@ -24,6 +26,40 @@ void pose_frame(const Program& program, const WorldMotion& motion, SolvedMotion&
     run_passes(program, frame_of(motion, f), T,
                held.is_held || held.has_hands || held.has_clear ? &held : nullptr);
 }
+
+/// Frames as the passes before clear have left them: what clear finds is put upon these alone, where nothing that comes after
+/// it goes by more than that.
+class ClearedFrames {
+  public:
+    ClearedFrames(const Program& program, const WorldMotion& motion, SolvedMotion& solved)
+        : program_(program),
+          motion_(motion),
+          solved_(solved),
+          is_light_(clears(program) && program.things.empty() && program.ranges.empty() &&
+                    program.touch.is_empty()) {
+        if (is_light_) before_ = solved.target;
+    }
+
+    void pose(int f) const {
+        if (!is_light_) return pose_frame(program_, motion_, solved_, f);
+        const SourceFrame S = frame_of(motion_, f);
+        TargetFrame T = frame_of(solved_.target, f);
+        const SourceFrame before = frame_of(before_, f);
+        std::copy(before.R.begin(), before.R.end(), T.R.begin());
+        std::copy(before.p.begin(), before.p.end(), T.p.begin());
+        const FrameCorrection held = solved_.corrections.at(f);
+        follow_anew(program_, S, T, false);  // twist bones as before the pass twist
+        pass_clear(program_, S, T, &held);
+        pass_twist(program_, S, T);
+    }
+
+  private:
+    const Program& program_;
+    const WorldMotion& motion_;
+    SolvedMotion& solved_;
+    bool is_light_;
+    WorldMotion before_;
+};
 
 /// Without what moves tips, middle joints and head after all else: seen from there what touches and clear found stays.
 Program without_places(const Program& program) {
@@ -69,9 +105,10 @@ void carry_frames(const Program& program, const WorldMotion& motion, int threads
     const double posing = clears(program) ? 0.4 : 1.0;
     const double last = is_placed ? 0.9 : 1.0;
     pose_all(run, 0.0, posing * last);
+    const ClearedFrames cleared(run, motion, solved);
     clear_motion(run, motion, threads,
                  Watch([&](double share) { return tell(last * (posing + (1.0 - posing) * share)); }), solved,
-                 [&](int f) { pose_frame(run, motion, solved, f); });
+                 [&](int f) { cleared.pose(f); });
     if (is_placed) pose_all(program, last, 1.0 - last);
 }
 
@@ -131,6 +168,7 @@ SolvedMotion solve_motion(const MotionSolve& how, const WorldMotion& motion, con
                               ? contacts
                               : find_contacts(how.source, motion, motion.frame_time_s, first_frame);
         solved.contacts.are_touches_by_hand = contacts.are_touches_by_hand;
+        solved.contacts.things = contacts.things;
         put_touches(solved.contacts, program.hand_touches);
         const Contacts held = with_places(program, motion, solved.contacts);
         const std::vector<char> is_keyed = keyed_frames(program, held, motion);
@@ -166,7 +204,9 @@ SolvedMotion solve_motion(const MotionSolve& how, const WorldMotion& motion, con
     carry_frames(
         program, motion, how.threads, [&](double part) { return tell(from + share * part); }, solved);
     if (keyed.all.empty()) return solved;
-    SolvedMotion without{solved.target, {}, held_without ? std::move(*held_without) : solved.corrections};
+    SolvedMotion without;
+    without.target = solved.target;
+    without.corrections = held_without ? std::move(*held_without) : solved.corrections;
     carry_frames(
         without_keyed(program), motion, how.threads,
         [&](double part) { return tell(from + share * (1.0 + part)); }, without);

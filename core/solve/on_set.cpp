@@ -6,6 +6,7 @@
 #include "core/math/two_bones.hpp"
 #include "core/solve/body.hpp"
 #include "core/solve/hand_shifts.hpp"
+#include "core/solve/hold.hpp"
 #include "core/solve/lean.hpp"
 #include "core/solve/near.hpp"
 #include "core/solve/paired.hpp"
@@ -59,7 +60,7 @@ Vec3 wrist_on_set(const Program& program, const SetHand& hand, const SourceFrame
     Vec3 goal = program.map(x);
     if (hand.S_thing >= 0) {
         const Vec3& thing = source.p[size_t(hand.S_thing)];
-        goal = program.map(thing) + (x - thing);
+        goal = program.map(thing) + thing_scale(program, hand.S_thing) * (x - thing);
     }
     return goal - target.R[size_t(hand.T_hand)] * hand.T_point_J;
 }

@@ -3,6 +3,7 @@
 #pragma once
 #include <array>
 #include <memory>
+#include <utility>
 #include <vector>
 
 #include "core/motion/marks.hpp"
@@ -47,11 +48,12 @@ struct Program {
     std::vector<RangeOp> ranges;         ///< joints that are kept within people's
     std::array<EndOp, limb_count> ends;  ///< by `limb_names`
     TouchProgram touch;
-    std::vector<Contact> hand_touches;          ///< of the take, those that are unsure, too
-    std::vector<SetHand> on_set;                ///< hands on what stands beside the body
-    std::vector<HeldThing> things;              ///< that hands hold in the take
-    std::shared_ptr<const NearProgram> near;    ///< null: no hand touches
-    std::shared_ptr<const ClearProgram> clear;  ///< null: bodies whose skin is not known
+    std::vector<Contact> hand_touches;                  ///< of the take, those that are unsure, too
+    std::vector<SetHand> on_set;                        ///< hands on what stands beside the body
+    std::vector<std::pair<int, double>> scaled_things;  ///< joints of the source, and by what
+    std::vector<HeldThing> things;                      ///< that hands hold in the take
+    std::shared_ptr<const NearProgram> near;            ///< null: no hand touches
+    std::shared_ptr<const ClearProgram> clear;          ///< null: bodies whose skin is not known
     double S_stature_m = 1.75;
 };
 

@@ -51,14 +51,16 @@ void note_partners(const PairedBodies& bodies, const Program& program, Report& r
                program.angles[size_t(forearm)].kind == AngleOp::Kind::fold;
     };
     for (const RoleFill& fill : bodies.S.roles.fills) {
-        if (bodies.settings.lost.contains(fill.role)) continue;
         const ChainPlan* chain = body_plan(bodies.S.roles.plan).chain_of(fill.role);
         const bool is_in_run = chain && !chain->is_limb && !bodies.T.roles.chain(*chain).empty();
         if (bodies.T.roles.joint(fill.role) >= 0 || fill.role == "root" || is_in_run) continue;
+        const bool is_taken = is_folded(fill.role) || is_followed(bodies, fill.role, chain);
+        if (!is_taken) report.forgotten.insert(fill.role);
+        if (bodies.settings.lost.contains(fill.role)) continue;
         tell(bodies.T, fill,
-             is_folded(fill.role)                    ? "its turn is folded into the forearm"
-             : is_followed(bodies, fill.role, chain) ? "its motion goes on to what follows"
-                                                     : "nothing follows it, so its motion is lost");
+             is_folded(fill.role) ? "its turn is folded into the forearm"
+             : is_taken           ? "its motion goes on to what follows"
+                                  : "nothing follows it, so its motion is lost");
     }
     for (const RoleFill& fill : bodies.T.roles.fills)
         if (program.angles[size_t(fill.joint)].kind == AngleOp::Kind::follow && fill.role != "root")

@@ -26,6 +26,7 @@ struct Report {
     ChainTable chains;                      ///< settings in force, of all levels
     std::map<std::string, BoneRule> bones;  ///< as the pair has them, whether they do something or not
     std::set<std::string> lost;             ///< roles of the source
+    std::set<std::string> forgotten;  ///< roles of the source whose motion nothing of the target takes up
     std::vector<MissingPartner> partners;
     std::vector<std::string> notes;  ///< the same, a sentence each
 };

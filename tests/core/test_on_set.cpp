@@ -4,12 +4,15 @@
 #include <QtTest>
 #include <cmath>
 
+#include "core/base/fault.hpp"
 #include "core/body/measures.hpp"
 #include "core/contact/on_set.hpp"
 #include "core/contact/touches.hpp"
+#include "core/documents/contacts.hpp"
 #include "core/intake/things.hpp"
 #include "core/library/library.hpp"
 #include "core/review/bars.hpp"
+#include "core/solve/hold.hpp"
 #include "core/solve/near.hpp"
 #include "core/solve/on_set.hpp"
 #include "core/surface/hand_points.hpp"
@@ -109,11 +112,13 @@ class OnSetTest : public QObject {
             TransferResult result = transfer(take.character, *take.take, body.character, {}, 2);
             const Review review = review_result(take.character, body.character, result);
             QVERIFY(review.holding.holds >= 8);
-            qInfo("%s: off the rope p95 %.1f mm, to %.1f", name, review.holding.off_mm.p95, review.holding.off_mm.max);
+            qInfo("%s: off the rope p95 %.1f mm, to %.1f", name, review.holding.off_mm.p95,
+                  review.holding.off_mm.max);
             QVERIFY(review.holding.off_mm.p95 <= 5.0);
             QVERIFY(review.holding.off_mm.max <= 15.0);
             for (const Bar& bar : bars_of(review, result, {}))
-                QVERIFY2(bar.is_met(), qPrintable(QString("%1 %2 %3").arg(name).arg(bar.name.c_str()).arg(bar.value)));
+                QVERIFY2(bar.is_met(),
+                         qPrintable(QString("%1 %2 %3").arg(name).arg(bar.name.c_str()).arg(bar.value)));
             PairingSettings without;
             without.passes.hold = false;
             result = transfer(take.character, *take.take, body.character, without, 2);
@@ -149,10 +154,47 @@ class OnSetTest : public QObject {
             return Vec3(m.p[m.at(60, joint)] + m.R[m.at(60, joint)] * p_J);
         };
         const Vec3 from = result.source.p[result.source.at(60, on.S_thing)];
-        const Vec3 wanted = result.plan.program.map(from) + point(result.source, on.S_hand, on.S_point_J) - from;
+        const Vec3 wanted =
+            result.plan.program.map(from) + point(result.source, on.S_hand, on.S_point_J) - from;
         QVERIFY((point(result.target, on.T_hand, on.T_point_J) - wanted).norm() < 0.005);
         QVERIFY(lies_on_set(result.plan.program, 2, result.target.time_s(60)));
         QVERIFY(!lies_on_set(result.plan.program, 3, result.target.time_s(60)));
+    }
+
+    /// The hands follow a crate that leads, in either size, and lie where they lie on it in the take; documents keep that.
+    void hands_follow_a_thing_that_leads() {
+        LoadedFile take = demo_take("carry-crate");
+        const LoadedFile body = demo_body("dockhand");
+        const int crate = take.character.rig.skeleton.find("crate");
+        for (const bool is_scaled : {false, true}) {
+            take.take->contacts.things["crate"] = {true, is_scaled};
+            const TransferResult result = transfer(take.character, *take.take, body.character, {}, 2);
+            const Program& program = result.plan.program;
+            QCOMPARE(thing_scale(program, crate), is_scaled ? program.map.k : 1.0);
+            QCOMPARE(result.contacts.things.size(), size_t(1));
+            const Review review = review_result(take.character, body.character, result);
+            QVERIFY2(
+                review.holding.off_mm.p95 <= 5.0 && review.holding.slide_mm.p95 <= 2.0,
+                qPrintable(QString("%1 %2").arg(review.holding.off_mm.p95).arg(review.holding.slide_mm.p95)));
+            for (const int f : {300, 700, 1100}) {
+                const SourceFrame S = frame_of(result.source, f);
+                const Rigid X = thing_beside(program, crate, S, frame_of(result.target, f));
+                QVERIFY((X.p - program.map(S.p[size_t(crate)])).norm() < 1e-12);
+            }
+            set_contacts_in_file(take, contacts_to_file(take.take->contacts, take));
+            Json document = Json::object();
+            write_contacts(document, take);
+            QVERIFY(read_contacts(document, "t", take).things == take.take->contacts.things);
+            document["held_things"]["crate"] = 3;
+            QVERIFY_THROWS_EXCEPTION(FileError, read_contacts(document, "t", take));
+        }
+        // As usual is not kept.
+        take.take->contacts.things.clear();
+        set_contacts_in_file(take, contacts_to_file(take.take->contacts, take));
+        Json document = Json::object();
+        document["held_things"]["crate"]["leads"] = true;
+        write_contacts(document, take);
+        QVERIFY(!document.contains("held_things"));
     }
 
     /// Where nothing lies on anything nothing changes, to the bit, whatever stands there.
@@ -183,13 +225,14 @@ class OnSetTest : public QObject {
                 const int forearm = who.roles.joint("forearm.left"), f = 300;
                 const PartSurface& thigh = *surface.part("thigh.left");
                 const Rigid X = thigh.frame(m.R[m.at(f, thigh.joint)], m.p[m.at(f, thigh.joint)]);
-                const Vec3 tip = m.p[m.at(f, forearm)] +
-                                 m.R[m.at(f, forearm)] * *elbow_point(surface, Side::left);
+                const Vec3 tip =
+                    m.p[m.at(f, forearm)] + m.R[m.at(f, forearm)] * *elbow_point(surface, Side::left);
                 return std::pair{thigh.place(inverse(X) * tip), tip};
             };
             SurfacePlace wanted = place(S, take.character, result.source).first;
             const PartSurface& thigh = *T.part("thigh.left");
-            wanted.h *= std::max(thigh.mean_radius_m / S.part("thigh.left")->mean_radius_m, T.stature_m / S.stature_m);
+            wanted.h *= std::max(thigh.mean_radius_m / S.part("thigh.left")->mean_radius_m,
+                                 T.stature_m / S.stature_m);
             const Rigid X = thigh.frame(result.target.R[result.target.at(300, thigh.joint)],
                                         result.target.p[result.target.at(300, thigh.joint)]);
             return (X * thigh.point(wanted) - place(T, body.character, result.target).second).norm();
@@ -198,9 +241,10 @@ class OnSetTest : public QObject {
         QVERIFY(off(held, self, 0.0) < 0.01);
         for (const char* name : {"dockhand", "ferrier", "lamp-child"}) {
             const LoadedFile body = demo_body(name);
-            const double before = off(free, body, 0.0), after = off(held, body, 0.0), leaning = off(held, body, 1.0);
-            qInfo("%s: elbow %.0f mm from its place, held %.0f, with a trunk that leans %.0f", name, 1000 * before,
-                  1000 * after, 1000 * leaning);
+            const double before = off(free, body, 0.0), after = off(held, body, 0.0),
+                         leaning = off(held, body, 1.0);
+            qInfo("%s: elbow %.0f mm from its place, held %.0f, with a trunk that leans %.0f", name,
+                  1000 * before, 1000 * after, 1000 * leaning);
             QVERIFY(after < before && leaning <= after + 1e-4);
         }
     }
@@ -223,8 +267,9 @@ class OnSetTest : public QObject {
         short_arms.lengths["arms"] = 0.8;
         short_arms.is_by_hand = true;
         std::vector<std::string> notes;
-        const LoadedFile body = load_character(demo("characters/lamp-child/rig.glb"),
-                                               demo("characters/lamp-child/character.json"), notes, short_arms);
+        const LoadedFile body =
+            load_character(demo("characters/lamp-child/rig.glb"),
+                           demo("characters/lamp-child/character.json"), notes, short_arms);
         double before = 1e9;
         for (const double gives : {0.0, 0.5, 1.0}) {
             PairingSettings settings;
@@ -266,7 +311,8 @@ class OnSetTest : public QObject {
             for (int f = hold.first; f < hold.last; ++f) {
                 const Rigid X_WH{motion.R[motion.at(f, hand)], motion.p[motion.at(f, hand)]};
                 hold.X_source.push_back(X_WH);
-                hold.X_target.push_back(X_WH * Rigid{Quat::Identity(), Vec3(swings_m * std::sin(0.2 * f), 0, 0)});
+                hold.X_target.push_back(X_WH *
+                                        Rigid{Quat::Identity(), Vec3(swings_m * std::sin(0.2 * f), 0, 0)});
             }
             const HoldReview review = review_holds(body, motion, body, motion, {hold});
             QCOMPARE(review.holds, 1);

@@ -306,8 +306,10 @@ void ContactLanes::set_touch(const std::string& on, bool is_unsure) {
 }
 
 void ContactLanes::find_anew() {
-    if (!workspace_.contacts().is_by_hand && !workspace_.contacts().are_touches_by_hand) return;
-    undo_.push(new ChangeContacts(workspace_, Contacts(), tr("find the contacts anew")));
+    if (workspace_.contacts().is_all_found()) return;
+    Contacts found;
+    found.things = workspace_.contacts().things;
+    undo_.push(new ChangeContacts(workspace_, found, tr("find the contacts anew")));
     choose(-1);
 }
 
@@ -494,6 +496,39 @@ void ContactLanes::add_touch_actions(QMenu& menu, const Contact& contact) {
     }
 }
 
+void ContactLanes::add_thing_actions(QMenu& menu, const std::string& thing) {
+    const auto source = workspace_.source();
+    // What stands there leads anyway, scaled as the body travels.
+    if (!source || source->file.character.roles.joint(thing) >= 0 ||
+        source->file.character.rig.skeleton.find(thing) < 0)
+        return;
+    const ThingRule now = workspace_.contacts().rule_of(thing);
+    const QString name = support_name(thing);
+    const std::array<std::pair<QString, ThingRule>, 4> choices{
+        {{tr("%1 goes with the hands").arg(name), {false, now.is_scaled}},
+         {tr("the hands go with %1").arg(name), {true, now.is_scaled}},
+         {tr("%1 in its own size").arg(name), {now.leads, false}},
+         {tr("%1 scaled as the body travels").arg(name), {now.leads, true}}}};
+    for (size_t i = 0; i < choices.size(); ++i) {
+        if (i % 2 == 0) menu.addSeparator();
+        const auto& [text, rule] = choices[i];
+        QAction* action = menu.addAction(text);
+        action->setCheckable(true);
+        action->setChecked(rule == now);
+        connect(action, &QAction::triggered, this, [this, thing, rule = rule] { set_thing(thing, rule); });
+    }
+}
+
+void ContactLanes::set_thing(const std::string& thing, const ThingRule& rule) {
+    Contacts contacts = workspace_.contacts();
+    if (contacts.rule_of(thing) == rule) return;
+    if (rule.is_usual())
+        contacts.things.erase(thing);
+    else
+        contacts.things[thing] = rule;
+    undo_.push(new ChangeContacts(workspace_, contacts, tr("how %1 goes").arg(support_name(thing))));
+}
+
 void ContactLanes::contextMenuEvent(QContextMenuEvent* event) {
     if (event->reason() == QContextMenuEvent::Mouse) choose(hit(drawn_at(event->pos()).toPoint()).index);
     QMenu menu(this);
@@ -501,6 +536,7 @@ void ContactLanes::contextMenuEvent(QContextMenuEvent* event) {
     if (chosen_ >= 0 && chosen_ < int(list.size())) {
         const Contact& contact = list[size_t(chosen_)];
         contact.is_touch() ? add_touch_actions(menu, contact) : add_kind_actions(menu, contact);
+        if (contact.is_touch()) add_thing_actions(menu, contact.on);
         menu.addSeparator();
         connect(menu.addAction(tr("Remove	Del")), &QAction::triggered, this,
                 &ContactLanes::remove_chosen);
@@ -509,7 +545,7 @@ void ContactLanes::contextMenuEvent(QContextMenuEvent* event) {
         connect(menu.addAction(tr("Hold the %1 here").arg(lane_name(point))), &QAction::triggered, this,
                 [this, point] { hold_here(point); });
     QAction* anew = menu.addAction(tr("Find all anew"));
-    anew->setEnabled(workspace_.contacts().is_by_hand || workspace_.contacts().are_touches_by_hand);
+    anew->setEnabled(!workspace_.contacts().is_all_found());
     connect(anew, &QAction::triggered, this, &ContactLanes::find_anew);
     menu.exec(event->globalPos());
 }

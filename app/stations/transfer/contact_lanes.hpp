@@ -47,6 +47,8 @@ class ContactLanes : public Drawing {
     void set_touch(const std::string& on, bool is_unsure);
     void find_anew();
     /// What hands do in the take, in one choice.
+    /// How a thing that hands hold goes beside every target.
+    void set_thing(const std::string& thing, const ThingRule& rule);
     void set_hands(HandsDo what);
 
   signals:
@@ -88,6 +90,7 @@ class ContactLanes : public Drawing {
     bool set_support(Contact& contact) const;
     void add_kind_actions(QMenu& menu, const Contact& contact);
     void add_touch_actions(QMenu& menu, const Contact& contact);
+    void add_thing_actions(QMenu& menu, const std::string& thing);
     FrameScale frame_scale() const { return {drawn_width(), playback_.frames()}; }
     double x_of(double frame) const { return frame_scale().x_of(frame); }
     int frame_at(double x) const;
