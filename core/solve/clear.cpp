@@ -188,7 +188,11 @@ void heights_under(const ClearBody& body, size_t limb, const SourceFrame& frame,
     for (size_t b = 0; b < own.bones.size(); ++b) {
         const Capsule bone = at(own.bones[b].joint) * own.bones[b].capsule_J;
         for (const size_t i : own.by_capsule) {
-            const CapsuleGap gap = gap_between(bone, at(body.joint(body.parts[i])) * body.parts[i].capsule_J);
+            const Capsule& part_J = body.parts[i].capsule_J;
+            const Vec3 middle = at(body.joint(body.parts[i])) * part_J.middle();
+            const double near = std::max(0.0, below_m + bone.around_m() + part_J.around_m());
+            if ((middle - bone.middle()).squaredNorm() > near * near) continue;
+            const CapsuleGap gap = gap_between(bone, at(body.joint(body.parts[i])) * part_J);
             if (gap.height_m < below_m)
                 found.push_back(
                     {b, i, gap.height_m, own.bones[b].is_end ? 1.0 : gap.t, bone.at(gap.t), gap.out, true});

@@ -47,8 +47,7 @@ class Way {
           rows_(rows),
           system_(n_, 4) {}
 
-    std::vector<ClearVec> solve() {
-        std::vector<ClearVec> now(size_t(n_), ClearVec::Zero());
+    std::vector<ClearVec> solve(std::vector<ClearVec> now) {
         double cost = cost_of(now);
         for (int round = 0; round < most_newton; ++round) {
             if (!step(now)) break;
@@ -117,7 +116,7 @@ class Way {
 }  // namespace
 
 std::vector<ClearVec> clear_way(const std::vector<ClearVec>& weights, double frame_time_s,
-                                const std::vector<ClearRow>& rows) {
+                                const std::vector<ClearRow>& rows, const std::vector<ClearVec>& start) {
     std::vector<ClearVec> x(weights.size(), ClearVec::Zero());
     const double smooth = std::pow(clear_tau_s / frame_time_s, 4);
     const int apart = std::max(8, int(std::lround(apart_s / frame_time_s)));
@@ -142,7 +141,8 @@ std::vector<ClearVec> clear_way(const std::vector<ClearVec>& weights, double fra
         const std::vector<ClearVec> own =
             Way(std::span(weights).subspan(size_t(first), size_t(last - first)), smooth, first,
                 std::span<const ClearRow>(at_frame(first), at_frame(last)))
-                .solve();
+                .solve(start.empty() ? std::vector<ClearVec>(size_t(last - first), ClearVec::Zero())
+                                     : std::vector<ClearVec>(start.begin() + first, start.begin() + last));
         for (int t = 0; t < last - first; ++t)
             if (own[size_t(t)].cwiseAbs().maxCoeff() > moves_m) x[size_t(first) + size_t(t)] = own[size_t(t)];
         from = to + 1;
@@ -354,7 +354,7 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
             if (weights[limb].empty())
                 for (int key = 0; key < keys.count; ++key)
                     weights[limb].push_back(clearing.weight_of(limb, key));
-            next[limb] = clear_way(weights[limb], keys.step * source.frame_time_s, rows);
+            next[limb] = clear_way(weights[limb], keys.step * source.frame_time_s, rows, x[limb]);
         }
         is_changed.assign(size_t(keys.count), 0);
         for (size_t limb = 0; limb < limb_count; ++limb)

@@ -35,9 +35,10 @@ struct ClearRow {
     double b = 0.0;
 };
 
-/// One x a frame of [0, weights.size()). `weights`: the diagonals of W. Rows in rising order of frames.
+/// One x a frame of [0, weights.size()). `weights`: the diagonals of W. Rows in rising order of frames. `start`: where to
+/// look from, as many or none.
 std::vector<ClearVec> clear_way(const std::vector<ClearVec>& weights, double frame_time_s,
-                                const std::vector<ClearRow>& rows);
+                                const std::vector<ClearRow>& rows, const std::vector<ClearVec>& start = {});
 
 /// Finds it for a take that is solved but for this pass, writes `SolvedMotion::corrections.clear`, and poses the frames that
 /// it changes anew with `pose`. Throws what `watch` throws.

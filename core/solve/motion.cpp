@@ -35,8 +35,8 @@ class ClearedFrames {
         : program_(program),
           motion_(motion),
           solved_(solved),
-          is_light_(clears(program) && program.things.empty() && program.ranges.empty() &&
-                    program.touch.is_empty()) {
+          is_light_(motion.frames <= most_kept && clears(program) && program.things.empty() &&
+                    program.ranges.empty() && program.touch.is_empty()) {
         if (is_light_) before_ = solved.target;
     }
 
@@ -54,6 +54,7 @@ class ClearedFrames {
     }
 
   private:
+    static constexpr int most_kept = 20000;  // frames; of longer takes memory counts for more
     const Program& program_;
     const WorldMotion& motion_;
     SolvedMotion& solved_;

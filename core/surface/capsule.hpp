@@ -1,5 +1,7 @@
 // Limbs as capsules with unlike ends, and how far apart two are.
 #pragma once
+#include <algorithm>
+
 #include "core/math/rotation.hpp"
 #include "core/surface/surface.hpp"
 
@@ -12,6 +14,9 @@ struct Capsule {
 
     Vec3 at(double t) const { return a + t * (b - a); }
     double radius(double t) const { return a_m + t * (b_m - a_m); }
+    /// No point of it is farther from its middle than `around_m`.
+    Vec3 middle() const { return 0.5 * (a + b); }
+    double around_m() const { return 0.5 * (b - a).norm() + std::max(a_m, b_m); }
 };
 
 struct CapsuleGap {

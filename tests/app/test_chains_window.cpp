@@ -312,6 +312,62 @@ class ChainsWindowTest : public test::WindowFixture {
         search->clear();
         sheet.show_map(false);
     }
+    /// A place that moves, a loss on purpose; both undone.
+    void a_row_of_the_map_has_rules_and_losses() {
+        enter("the ferrier");
+        auto& sheet = w().part<ChainsSheet>();
+        sheet.show_map(true);
+        auto* search = named<QLineEdit>("find in the bone map");
+        auto& map = sheet.map();
+        const auto choose = [&](const QString& words) {
+            const auto menu = map.choices(0);
+            std::vector<QAction*> all;
+            for (QAction* action : menu->actions()) {
+                all.push_back(action);
+                if (action->menu())
+                    for (QAction* inner : action->menu()->actions()) all.push_back(inner);
+            }
+            for (QAction* action : all)
+                if (action->text().contains(words)) return action->trigger(), true;
+            return false;
+        };
+        search->setText("clavicle.left");
+        QVERIFY(choose("moves as in the take, scaled"));
+        QVERIFY(settled());
+        QVERIFY(settings().bones.at("clavicle.left").position == BonePosition::scaled);
+        QVERIFY(!w().workspace().plan()->program.placed.empty());
+        QVERIFY(map.table().item(0, 5)->text().contains("its place moves as the source's"));
+        QVERIFY(choose("kept, as at its rest"));
+        QVERIFY(settled());
+        QVERIFY(settings().bones.empty());
+        search->clear();
+        // What nobody takes, where there is any: lost on purpose it counts no more.
+        const int lost = w().part<ChainsPanel>().map().count(SourceBone::Fate::forgotten);
+        for (const SourceBone& bone : w().part<ChainsPanel>().map().sources)
+            if (bone.fate == SourceBone::Fate::forgotten) search->setText(QString::fromStdString(bone.bone));
+        if (lost > 0) {
+            QVERIFY(choose("lost on purpose"));
+            QVERIFY(settled());
+            QCOMPARE(w().part<ChainsPanel>().map().count(SourceBone::Fate::forgotten), lost - 1);
+            QCOMPARE(w().part<ChainsPanel>().map().count(SourceBone::Fate::given_up), 1);
+            QVERIFY(choose("it is missed again"));
+            QVERIFY(settled());
+        }
+        search->clear();
+        sheet.show_map(false);
+        // Of an arm with a hand nothing is folded; how much the trunk leans is set as any number.
+        ruler().choose("arm.left");
+        emit ruler().chain_chosen("arm.left");
+        auto* leans = named<QDoubleSpinBox>("trunk leans");
+        auto* folds = named<QCheckBox>("hand folded into the forearm");
+        QVERIFY(leans && leans->isVisible() && folds && !folds->isVisible());
+        leans->setValue(50.0);
+        QVERIFY(settled());
+        QCOMPARE(*settings().chains.at("arm.left").trunk_gives, 0.5);
+        while (w().undo_stack().canUndo()) w().undo_stack().undo();
+        QVERIFY(settled());
+        QVERIFY(settings() == plain());
+    }
     void open_points_are_those_a_person_can_settle() {
         enter("the net-mender");
         auto& panel = w().part<ChainsPanel>();

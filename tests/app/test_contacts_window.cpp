@@ -16,6 +16,8 @@
 #include "core/base/fault.hpp"
 #include "core/documents/contacts.hpp"
 #include "core/library/library.hpp"
+#include "core/solve/hold.hpp"
+#include "core/solve/program.hpp"
 #include "tests/app/window_fixture.hpp"
 
 using namespace nb;
@@ -276,6 +278,41 @@ class ContactsWindowTest : public test::WindowFixture {
         QVERIFY(settled());
         QCOMPARE(hands->text(), QString("hands as found"));
         QVERIFY(at(middle) == held);
+    }
+
+    /// Hands on the rope have lanes; a crate leads where that is said; the strip has rows for slides, head and jitter.
+    void hands_lie_on_the_set_and_things_may_lead() {
+        QVERIFY(choose_take("Haul rope") && choose_target("the dockhand"));
+        const int i = index_of("palm.left", 0);
+        QVERIFY(i >= 0);
+        QCOMPARE(contacts().list[size_t(i)].on, std::string("rope"));
+        QVERIFY2(lanes().why(i).startsWith("palm L lies on the rope"), qPrintable(lanes().why(i)));
+        QVERIFY(choose_take("Carry crate"));
+        const int crate = w().workspace().source()->file.character.rig.skeleton.find("crate");
+        const auto beside = [&] {
+            const auto result = w().workspace().result();
+            const int f = 700;
+            return (thing_beside(result->plan.program, crate, frame_of(result->source, f),
+                                 frame_of(result->target, f))
+                        .p -
+                    result->plan.program.map(result->source.p[result->source.at(f, crate)]))
+                .norm();
+        };
+        QVERIFY(beside() > 1e-4);
+        lanes().set_thing("crate", {true, false});
+        QVERIFY(settled());
+        QVERIFY(beside() < 1e-12);
+        QVERIFY(contacts().rule_of("crate").leads && contacts().is_all_found());
+        for (const ReviewMeasure measure :
+             {ReviewMeasure::held, ReviewMeasure::head, ReviewMeasure::jitter}) {
+            w().part<TransferSheet>().strip().set_measure(measure);
+            QVERIFY(!measure_name(measure).isEmpty() && !measure_unit(measure).isEmpty());
+        }
+        QVERIFY(w().workspace().review()->find_series(ReviewMeasure::held, "hand.left"));
+        QVERIFY(w().workspace().review()->find_series(ReviewMeasure::head, "head"));
+        w().undo_stack().undo();
+        QVERIFY(settled());
+        QVERIFY(beside() > 1e-4 && contacts().things.empty());
     }
 };
 
