@@ -52,6 +52,7 @@ class Way {
         for (int round = 0; round < most_newton; ++round) {
             if (!step(now)) break;
             double moved = 0.0;
+            bool is_whole = false;
             for (double share = 1.0; share > 1e-3; share *= 0.5) {
                 std::vector<ClearVec> next = now;
                 moved = 0.0;
@@ -62,13 +63,15 @@ class Way {
                 }
                 const double next_cost = cost_of(next);
                 if (next_cost <= cost) {
+                    is_whole = share == 1.0;
                     cost = next_cost;
                     now.swap(next);
                     break;
                 }
                 moved = 0.0;
             }
-            if (moved < 1e-7) break;
+            // Of a whole step that changed no row from asking to not asking nothing is left to do.
+            if (moved < 1e-7 || (is_whole && is_asking(now) == asked_)) break;
         }
         return now;
     }
@@ -79,6 +82,13 @@ class Way {
     int first_, n_;
     std::span<const ClearRow> rows_;
     FrameSystem system_;
+    std::vector<char> asked_;  ///< by row, at the last step
+
+    std::vector<char> is_asking(const std::vector<ClearVec>& x) const {
+        std::vector<char> asking(rows_.size());
+        for (size_t i = 0; i < rows_.size(); ++i) asking[i] = rows_[i].b > rows_[i].a.dot(at(x, rows_[i]));
+        return asking;
+    }
 
     const ClearVec& at(const std::vector<ClearVec>& x, const ClearRow& row) const {
         return x[size_t(row.frame - first_)];
@@ -100,8 +110,10 @@ class Way {
         for (int t = 0; t < n_; ++t)
             for (int k = 0; k < 4; ++k) system_.add(4 * t + k, 4 * t + k, weights_[size_t(t)][k]);
         system_.add_smoothness(smooth_);
-        for (const ClearRow& row : rows_) {
-            if (row.b <= row.a.dot(at(x, row))) continue;
+        asked_ = is_asking(x);
+        for (size_t i = 0; i < rows_.size(); ++i) {
+            if (!asked_[i]) continue;
+            const ClearRow& row = rows_[i];
             const int from = 4 * (row.frame - first_);
             for (int r = 0; r < 4; ++r) {
                 for (int c = 0; c <= r; ++c)
