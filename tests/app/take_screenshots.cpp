@@ -259,6 +259,14 @@ int main(int argc, char** argv) {
              settle_down(window);
              window.playback().go_to(470);
              shoot("props");
+             if (!wanted.isEmpty()) {
+                 put_on_stage("Haul rope", "the lamp-lighter's child");
+                 settle_down(window);
+                 window.playback().go_to(385);
+                 window.part<TransferSheet>().strip().set_measure(ReviewMeasure::jitter);
+                 shoot("props-rope");
+                 window.part<TransferSheet>().strip().set_measure(ReviewMeasure::slide);
+             }
              put_on_stage("Mole steps", "the lamp-lighter's child");
              settle_down(window);
              window.playback().go_to(230);
