@@ -65,6 +65,20 @@ Mat4f Camera::projection(double aspect) const {
     return m.cast<float>();
 }
 
+std::optional<Vec3> Camera::floor_at(double x_px, double y_px, double width_px, double height_px) const {
+    const double x = x_px - 0.5 * width_px, y = 0.5 * height_px - y_px;
+    Vec3 from = eye_m(), along = forward();
+    if (is_parallel()) {
+        from += height_m / height_px * (x * right() + y * up());
+    } else {
+        along += 2.0 / height_px * std::tan(0.5 * lens_rad) * (x * right() + y * up());
+    }
+    if (std::abs(along.y()) < 1e-9 || -from.y() / along.y() <= 0.0) return {};
+    Vec3 at = from - from.y() / along.y() * along;
+    at.y() = 0.0;
+    return at;
+}
+
 Vec3 Camera::project(const Vec3& p_m, double width_px, double height_px) const {
     const Vec3 seen = p_m - eye_m();
     const double depth = seen.dot(forward());

@@ -1,6 +1,7 @@
 // The camera: turns about a point of interest, with a long lens.
 #pragma once
 #include <Eigen/Core>
+#include <optional>
 #include <string_view>
 
 #include "core/math/rotation.hpp"
@@ -33,6 +34,8 @@ struct Camera {
     Mat4f projection(double aspect) const;
     /// Pixel (x right, y down) of a world point in a picture of that size; z is the depth along the view, m.
     Vec3 project(const Vec3& p_m, double width_px, double height_px) const;
+    /// The point of the plane y = 0 that is seen at a pixel; empty where none is.
+    std::optional<Vec3> floor_at(double x_px, double y_px, double width_px, double height_px) const;
     /// Metres that one pixel spans at the focus.
     double metres_per_pixel(double height_px) const { return height_m / height_px; }
 };

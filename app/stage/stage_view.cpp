@@ -184,6 +184,16 @@ void StageView::set_place_handle(bool on, const Quat& R_WA, bool of_target) {
     refresh();
 }
 
+std::optional<Vec3> StageView::floor_of_source_at(const QPointF& at) const {
+    if (!QRectF(rect()).contains(at)) return {};
+    const auto shown = camera_.floor_at(at.x(), at.y(), width(), height());
+    if (!shown) return {};
+    const PlaceMap map = source_map();
+    Vec3 in_take = map.about + (*shown - moved_m(false) - map.about) / map.k;
+    in_take.y() = 0.0;
+    return in_take;
+}
+
 Vec3 StageView::moved_m(bool in_target) const {
     if (!workspace_.source() || !workspace_.target()) return Vec3::Zero();
     return (in_target ? 0.5 : -0.5) * spread_m() * aside_;

@@ -31,6 +31,11 @@ class StageView : public QOpenGLWidget {
     ~StageView() override;
 
     const Camera& camera() const { return camera_; }
+    /// The place on the floor of the source's world that is seen at a point of the stage; empty beside it and in the sky.
+    std::optional<Vec3> floor_of_source_at(const QPointF& at) const;
+    /// Where on it what is being opened was dropped, once: asking forgets it.
+    void note_drop(const std::optional<Vec3>& at_m) { dropped_m_ = at_m; }
+    std::optional<Vec3> take_drop() { return std::exchange(dropped_m_, std::nullopt); }
     View view() const { return view_; }
     double spread() const { return spread_; }
     Shown shown() const { return shown_; }
@@ -135,6 +140,7 @@ class StageView : public QOpenGLWidget {
     bool has_links_ = false;
     bool has_rings_ = false;
     /// Skins of the source's and the target's body as last drawn, and whose they are.
+    std::optional<Vec3> dropped_m_;
     mutable std::array<std::pair<LoadedPtr, BodySurface>, 2> skins_;
     bool is_source_sized_ = false;
     int selected_joint_ = -1;

@@ -381,7 +381,7 @@ void MainWindow::dropEvent(QDropEvent* event) {
     QStringList paths;
     for (const QUrl& url : event->mimeData()->urls())
         if (url.isLocalFile()) paths << url.toLocalFile();
-    open_files(paths);
+    open_files(paths, stage_->floor_of_source_at(stage_->mapFrom(this, event->position())));
     event->acceptProposedAction();
 }
 

@@ -50,7 +50,8 @@ class MainWindow : public QMainWindow {
     void set_text_size(int percent);
     /// A page of the handbook beside the stage, at some words of it; by itself that of the station.
     void show_handbook(bool on, const QString& page = {}, const QString& at_words = {});
-    void open_files(const QStringList& paths);
+    /// `dropped_m`: where on the floor of the source they were dropped.
+    void open_files(const QStringList& paths, const std::optional<Vec3>& dropped_m = {});
     void find_anything();
     void show_library(bool on);
     LibraryPanel& library() { return *library_; }

@@ -137,7 +137,8 @@ void MainWindow::write_standard(const QString& path, bool is_vrm) {
     }
 }
 
-void MainWindow::open_files(const QStringList& paths) {
+void MainWindow::open_files(const QStringList& paths, const std::optional<Vec3>& dropped_m) {
+    stage_->note_drop(dropped_m);
     workspace_.open_files(paths);
 }
 

@@ -393,6 +393,19 @@ class IntakeWindowTest : public test::WindowFixture {
         QVERIFY(things().empty());
         QVERIFY(source().character.rig.skeleton.find("crate") < 0);
 
+        // Dropped on the floor of the stage it stands there, wherever the bodies are.
+        const QPoint at(w().stage().width() / 3, w().stage().height() - 40);
+        const auto floor = w().stage().floor_of_source_at(at);
+        QVERIFY(floor.has_value() && floor->y() == 0.0);
+        drop({library() + "/set/crate.glb"}, w().stage().mapTo(&w(), at));
+        QVERIFY(read());
+        QCOMPARE(things().size(), size_t(1));
+        QVERIFY((things()[0].at_m - *floor).norm() < 1e-9);
+        QVERIFY(!w().stage().floor_of_source_at(QPointF(-5, 10)));
+        w().undo_stack().undo();
+        QVERIFY(read());
+        QVERIFY(things().empty());
+
         // With a take of its own it goes onto neither: which one is not said.
         w().open_files({library() + "/set/crate.glb", library() + "/takes/haul-rope.bvh"});
         QVERIFY(read());

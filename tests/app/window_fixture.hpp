@@ -59,15 +59,15 @@ class WindowFixture : public QObject {
         QTest::qWait(50);
         return w().stage().grabFramebuffer();
     }
-    void drop(const QStringList& paths) {
+    void drop(const QStringList& paths, const QPoint& at = {400, 300}) {
         QMimeData data;
         QList<QUrl> urls;
         for (const QString& path : paths) urls << QUrl::fromLocalFile(path);
         data.setUrls(urls);
-        QDragEnterEvent enter(QPoint(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QDragEnterEvent enter(at, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
         QApplication::sendEvent(&w(), &enter);
         QVERIFY(enter.isAccepted());
-        QDropEvent event(QPointF(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QDropEvent event(QPointF(at), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
         QApplication::sendEvent(&w(), &event);
     }
     /// Presses, moves in steps and releases, as a hand drags.

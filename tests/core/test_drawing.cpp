@@ -53,6 +53,16 @@ class DrawingTest : public QObject {
                 QVERIFY(std::abs(double((clip.x() / clip.w() * 0.5f + 0.5f) * 1280) - pixel.x()) < 0.1);
                 QVERIFY(std::abs(double((0.5f - clip.y() / clip.w() * 0.5f) * 800) - pixel.y()) < 0.1);
             }
+            // The floor under a pixel is what that pixel shows of it.
+            for (const double lens : {0.0, 0.16, 0.7}) {
+                camera.lens_rad = lens;
+                const Vec3 p(place(random), 0.0, place(random));
+                const Vec3 pixel = camera.project(p, 1280, 800);
+                const auto floor = camera.floor_at(pixel.x(), pixel.y(), 1280, 800);
+                if (std::abs(camera.forward().y()) > 1e-3)
+                    QVERIFY(floor.has_value() && (*floor - p).norm() < 1e-6);
+            }
+            set_view(camera, view);
             // What the picture's height spans at the focus is what was asked for.
             const Vec3 top = camera.project(camera.focus_m + 0.5 * camera.height_m * camera.up(), 1280, 800);
             QVERIFY(std::abs(top.y()) < 1e-6 && std::abs(top.x() - 640.0) < 1e-6);

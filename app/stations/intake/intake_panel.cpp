@@ -275,9 +275,9 @@ void IntakePanel::refresh() {
     show_part();
 }
 
-void IntakePanel::put_thing(const QString& path) {
+void IntakePanel::put_thing(const QString& path, const std::optional<Vec3>& at_m) {
     show_body(false);
-    things_->add(path);
+    things_->add(path, at_m);
 }
 
 void IntakePanel::set_entered(bool on) {

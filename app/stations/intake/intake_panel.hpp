@@ -37,7 +37,7 @@ class IntakePanel : public QWidget {
     /// Open points of both files.
     int open_points() const;
     /// Puts the mesh of a file on the take's stage.
-    void put_thing(const QString& path);
+    void put_thing(const QString& path, const std::optional<Vec3>& at_m = {});
     /// The station is come to and left: arms of a thing stand on the stage only there.
     void set_entered(bool on);
     /// Makes a change of how the file is read, undoable.

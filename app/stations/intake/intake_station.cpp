@@ -17,9 +17,9 @@ IntakeStation::IntakeStation(const StationContext& c)
     show_in_window(panel_, sheet_);
     sheet_->set_panel(panel_);
     connect(panel_, &IntakePanel::body_shown, sheet_, qOverload<>(&QWidget::update));
-    connect(&c.workspace, &Workspace::thing_opened, this, [this](const QString& path) {
+    connect(&c.workspace, &Workspace::thing_opened, this, [this, &stage = c.stage](const QString& path) {
         emit wanted(about().id, {});
-        panel_->put_thing(path);
+        panel_->put_thing(path, stage.take_drop());
         emit said(tr("%1 stands on the take's stage: drag it by its arms, say which hand takes it and when.")
                       .arg(QFileInfo(path).fileName()));
     });

@@ -78,15 +78,17 @@ void ThingsForm::change(const QString& text, const std::function<void(LoadOption
     if (now != options_) emit changed(now, text);
 }
 
-void ThingsForm::add(const QString& file) {
+void ThingsForm::add(const QString& file, const std::optional<Vec3>& at_m) {
     if (!take_ || !take_->file.take) return;
     StageThing thing;
     thing.file = kept_along(take_->file.character.rig.path, file.toStdString());
     thing.from_s = time_at(playback_.frame());
     thing.to_s = time_at(take_->file.take->frames - 1);
-    // Ahead of the body, where it is now.
+    // Where it was dropped, else ahead of the body, where it is now.
     const int hips = take_->file.character.roles.joint("hips");
-    if (hips >= 0) {
+    if (at_m) {
+        thing.at_m = *at_m;
+    } else if (hips >= 0) {
         const Pose pose = pose_at(take_->file.character.rig.skeleton, *take_->file.take, playback_.frame());
         const RestAlignment& rest = take_->file.character.rest;
         Vec3 ahead = Vec3::UnitZ();

@@ -20,7 +20,8 @@ class ThingsForm : public QWidget {
     explicit ThingsForm(Playback& playback, QWidget* parent = nullptr);
     void show_take(const LoadedPtr& take);
     /// Puts the mesh of a file on the stage, beside the body; it is in hand then.
-    void add(const QString& file);
+    /// `at_m`: in the take's world; else ahead of the body.
+    void add(const QString& file, const std::optional<Vec3>& at_m = {});
     /// Which of the take's things has its arms on the stage; -1: none.
     int in_hand() const { return in_hand_; }
     void take_in_hand(int thing);
