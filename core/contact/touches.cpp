@@ -17,8 +17,9 @@ constexpr double sure_m = 0.015;  // at 175 cm
 constexpr double sure_s = 0.3;
 constexpr double on_set_m = 0.05;
 constexpr const char* elbow_name = "elbow";
+constexpr const char* sole_name = "sole";
 
-/// A hand, or the elbow, along the take.
+/// A hand, the elbow or the sole along the take.
 struct HandAlong {
     int hand = -1;  ///< the joint that carries its points
     std::vector<Vec3> points_J;
@@ -135,32 +136,58 @@ HandAlong elbow_along(const Character& source, const BodySurface& surface, Side 
     return elbow;
 }
 
+/// The sole over the other leg.
+HandAlong sole_along(const Character& source, const BodySurface& surface, Side side) {
+    HandAlong sole;
+    const std::string suffix(side_suffix(side));
+    sole.hand = source.roles.joint("foot" + suffix);
+    if (const auto point = sole_point(surface, side); point && sole.hand >= 0) sole.points_J = {*point};
+    sole.names = {sole_name + suffix};
+    for (size_t p = 0; p < surface.parts.size(); ++p) {
+        const std::string& role = surface.parts[p].role;
+        if ((role_part(role) == "thigh" || role_part(role) == "shin") && role_side(role) != side)
+            sole.parts.push_back(p);
+    }
+    return sole;
+}
+
+HandAlong along_of(const Character& source, const BodySurface& surface, const std::string& point) {
+    const Side side = role_side(point);
+    return is_elbow(point)  ? elbow_along(source, surface, side)
+           : is_sole(point) ? sole_along(source, surface, side)
+                            : hand_along(source, surface, side);
+}
+
 }  // namespace
 
 bool is_hand_point(std::string_view point) {
     const std::string part = role_part(point);
-    return role_side(point) != Side::none && (is_elbow(point) || hand_point_index(part).has_value());
+    return role_side(point) != Side::none && (!is_of_hand(point) || hand_point_index(part).has_value());
 }
 
 bool is_elbow(std::string_view point) {
     return role_part(point) == elbow_name;
 }
 
+bool is_sole(std::string_view point) {
+    return role_part(point) == sole_name;
+}
+
 std::string nearest_to(const Character& source, const Take& take, const std::string& point, int first,
                        int last) {
     const BodySurface surface = surface_of(source);
     const Side side = role_side(point);
-    HandAlong hand = is_elbow(point) ? elbow_along(source, surface, side) : hand_along(source, surface, side);
+    HandAlong hand = along_of(source, surface, point);
     const double tall = stature(source.rig.skeleton, source.roles);
     if (hand.points_J.empty() || hand.parts.empty() || tall <= 0.0) return {};
     const WorldMotion motion = forward_kinematics(source.rig.skeleton, take);
     const double to_reference = reference_stature_m / tall;
-    for (const int thing : is_elbow(point) ? std::vector<int>() : things_of(source, take)) {
+    for (const int thing : is_of_hand(point) ? things_of(source, take) : std::vector<int>()) {
         const auto grip =
             grip_over(source, motion, side == Side::left ? 2 : 3, thing, hand.points_J.front(), first, last);
         if (grip && goes_along(*grip, to_reference)) return source.rig.skeleton.names[size_t(thing)];
     }
-    if (!is_elbow(point))
+    if (is_of_hand(point))
         if (const std::string piece = nearest_piece(source, take, motion, hand.points_J.front(), side,
                                                     (first + last) / 2, on_set_m / to_reference);
             !piece.empty())
@@ -188,7 +215,8 @@ std::vector<Contact> find_touches(const Character& source, const WorldMotion& mo
     if (tall <= 0.0) return found;
     const Toucher toucher(motion, surface, reference_stature_m / tall, first_frame);
     for (const Side side : {Side::left, Side::right}) {
-        for (HandAlong along : {hand_along(source, surface, side), elbow_along(source, surface, side)}) {
+        for (HandAlong along : {hand_along(source, surface, side), elbow_along(source, surface, side),
+                                sole_along(source, surface, side)}) {
             if (along.points_J.empty() || along.parts.empty()) continue;
             toucher.look(along);
             const auto touches = toucher.touches(along);

@@ -6,7 +6,7 @@
 // the part it is nearest to in most of these frames. It stays when its place on the part moves by less than 3 cm, else
 // it glides. Sure are touches under 1.5 cm, for 0.3 s at least, on a skin that was read from a mesh; all else, such as hands
 // that hang beside thighs whose breadth is guessed, is unsure: told, and not held until a person says so.
-// An elbow touches legs in the same way. What stands beside the body (a rail, a rope): core/contact/on_set.hpp.
+// An elbow touches legs in the same way, a sole the other leg. What stands beside the body (a rail, a rope): core/contact/on_set.hpp.
 // Thresholds are those of design and of this program (no published source).
 #pragma once
 #include <array>
@@ -20,9 +20,14 @@
 
 namespace nb {
 
-/// "palm.left", "tips.right", "back.left", "elbow.right": what of an arm can touch.
+/// "palm.left", "tips.right", "back.left", "elbow.right", "sole.left": what of a limb can touch.
 bool is_hand_point(std::string_view point);
 bool is_elbow(std::string_view point);
+bool is_sole(std::string_view point);
+/// Of the hand itself.
+inline bool is_of_hand(std::string_view point) {
+    return !is_elbow(point) && !is_sole(point);
+}
 
 struct HandMarks {
     std::vector<Contact> touches;  ///< of hands: `Contact::on` is not empty; sorted as contacts are

@@ -68,9 +68,10 @@ Contact read_contact(const Json& entry, int number, const std::string& path, con
     contact.on = text_in(entry, "on", "", path);
     contact.is_unsure = flag_in(entry, "unsure", false, path);
     if (contact.is_touch() && !is_hand_point(contact.point))
-        throw FileError(path, fmt::format("contact {}: '{}' is no point of a hand", number, contact.point),
-                        "write palm, tips, back or elbow with .left or .right; of what stands on the floor "
-                        "leave out \"on\"");
+        throw FileError(
+            path, fmt::format("contact {}: '{}' is no point of a hand", number, contact.point),
+            "write palm, tips, back, elbow or sole with .left or .right; of what stands on the floor "
+            "leave out \"on\"");
     if (!contact.is_touch() && !contact_point(contact.point))
         throw FileError(path, fmt::format("contact {}: '{}' is no point of a body", number, contact.point),
                         "write heel, ball, toetip, wrist, knee, hindpaw or forepaw with .left or "

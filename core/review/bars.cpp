@@ -54,7 +54,7 @@ Review review_result(const Character& source, const Character& target, const Tra
         told.deficits.push_back(
             {deficit.point, deficit.first, deficit.last, deficit.worst_frame, 100.0 * deficit.missing_m});
     for (const Contact& contact : result.contacts.list)
-        if (contact.is_sure_touch() && source.roles.joint(contact.on) >= 0 && !is_elbow(contact.point))
+        if (contact.is_sure_touch() && source.roles.joint(contact.on) >= 0 && is_of_hand(contact.point))
             told.touches.push_back({role_side(contact.point), contact.first, contact.last});
     told.holds = told_holds(source, result);
     return review_transfer(source, result.source, target, result.target, result.take.frame_time_s,

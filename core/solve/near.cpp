@@ -142,12 +142,16 @@ NearElbow compile_elbow(const PairedBodies& bodies, const Take& take, const Hand
     NearElbow elbow;
     elbow.limb = index;
     const Side side = role_side(limb_names[limb.limb]);
-    const auto S = elbow_point(near.S, side), T = elbow_point(near.T, side);
+    elbow.is_sole = limb.limb < 2;
+    const auto point = elbow.is_sole ? sole_point : elbow_point;
+    const auto S = point(near.S, side), T = point(near.T, side);
     if (!S || !T) return elbow;
     elbow.S_J = *S;
     elbow.T_J = *T;
     for (const Contact& touch : marks.touches) {
-        if (!touch.is_sure_touch() || !is_elbow(touch.point) || role_side(touch.point) != side) continue;
+        if (!touch.is_sure_touch() || !(elbow.is_sole ? is_sole : is_elbow)(touch.point) ||
+            role_side(touch.point) != side)
+            continue;
         for (size_t s = 0; s < near.S.parts.size(); ++s)
             if (near.S.parts[s].role == touch.on)
                 if (const auto pair = same_part(bodies, near.S, s, near.T))
@@ -173,6 +177,8 @@ void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks&
     near->by_stature = near->T.stature_m / std::max(0.01, near->S.stature_m);
     for (size_t i = 0; i < program.limbs.size(); ++i) {
         const LimbOp& limb = program.limbs[i];
+        if (auto elbow = compile_elbow(bodies, take, marks, *near, limb, i); !elbow.touches.empty())
+            near->elbows.push_back(std::move(elbow));
         if (limb.limb < 2) continue;
         const Side side = role_side(limb_names[limb.limb]);
         const std::string suffix(side_suffix(side));
@@ -206,8 +212,6 @@ void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks&
         const bool has_back = std::any_of(hand.touches.begin(), hand.touches.end(),
                                           [](const NearHand::Touch& touch) { return touch.point == 2; });
         if (!has_back && hand.points.size() > 2) hand.points.resize(2);
-        if (auto elbow = compile_elbow(bodies, take, marks, *near, limb, i); !elbow.touches.empty())
-            near->elbows.push_back(std::move(elbow));
         if (!hand.touches.empty() && !hand.points.empty() && !hand.parts.empty() && !hand.S_skin.empty() &&
             !hand.T_skin.empty())
             near->hands.push_back(std::move(hand));
@@ -494,14 +498,19 @@ void pass_elbows(const Program& program, const SourceFrame& source, TargetFrame&
             if (w <= 0.0) continue;
             const PartSurface& S = near.S.parts[touch.part.S];
             const PartSurface& T = near.T.parts[touch.part.T];
-            const size_t S_mid = size_t(limb.S_mid), T_mid = size_t(limb.T_mid);
+            const size_t S_mid = size_t(elbow.is_sole ? limb.S_tip : limb.S_mid);
+            const size_t T_mid = size_t(elbow.is_sole ? limb.T_tip : limb.T_mid);
             const Vec3 x = source.p[S_mid] + source.R[S_mid] * elbow.S_J;
             const SurfacePlace at =
                 S.place(inverse(S.frame(source.R[size_t(S.joint)], source.p[size_t(S.joint)])) * x);
             const Rigid X_T = T.frame(target.R[size_t(T.joint)], target.p[size_t(T.joint)]);
             const Vec3 tip = X_T * T.point(place_on_target(near, touch.part, at));
             const Vec3 by = tip - target.p[T_mid] - target.R[T_mid] * elbow.T_J;
-            bring_elbow(program, limb, target.p[T_mid] + w * by, source, target);
+            const Vec3 to = target.p[T_mid] + w * by;
+            if (elbow.is_sole)
+                bring_wrist(program, limb, to, source, target);
+            else
+                bring_elbow(program, limb, to, source, target);
         }
     }
 }

@@ -66,14 +66,16 @@ struct NearHand {
 };
 
 /// An elbow that lies on a leg: the upper arm turns until it is at the same place of the target's skin, or as near as it
-/// gets; what is missing the clavicle and the trunk give as for hands. The forearm keeps its turn.
+/// gets; what is missing the clavicle and the trunk give as for hands. The forearm keeps its turn. A sole on the other leg:
+/// the leg brings it there.
 struct NearElbow {
     struct Touch {
         HandSpan when;
         NearHand::PartPair part;
     };
     size_t limb = 0;  ///< of `Program::limbs`
-    Vec3 S_J, T_J;    ///< tip of the elbow in the forearms' frames, m
+    bool is_sole = false;
+    Vec3 S_J, T_J;  ///< tip of the elbow in the forearms' frames, middle of the sole in the feet's, m
     std::vector<Touch> touches;
 };
 
@@ -94,7 +96,7 @@ inline bool touches_skin(const Program& program, size_t limb, double t_s) {
 /// Hands of bodies on two legs that touch in a take. After `compile_limbs`.
 void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
                   const BodySurface& T_surface, Program& program);
-/// Elbows on legs, before hands; part of the pass touch.
+/// Elbows and soles on legs, before hands; part of the pass touch.
 void pass_elbows(const Program& program, const SourceFrame& source, TargetFrame& target);
 /// Hands on the own skin, and on what stands there (core/solve/on_set.hpp). `held`: what it adds there when that is known of
 /// the whole take; null: found in this frame alone, in which a hand is put only where it lies.

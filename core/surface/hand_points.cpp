@@ -33,6 +33,13 @@ std::optional<size_t> hand_point_index(std::string_view name) {
     return size_t(at - hand_point_names.begin());
 }
 
+std::optional<Vec3> sole_point(const BodySurface& surface, Side side) {
+    const PartSurface* foot = surface.part("foot" + std::string(side_suffix(side)));
+    if (!foot) return {};
+    // Of feet x is up.
+    return foot->X_JF * foot->point({0.5, pi, 0.0, 0.0});
+}
+
 std::optional<Vec3> elbow_point(const BodySurface& surface, Side side) {
     const PartSurface* forearm = surface.part("forearm" + std::string(side_suffix(side)));
     if (!forearm) return {};

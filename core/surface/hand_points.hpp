@@ -1,4 +1,4 @@
-// The points of a hand that touch, and of the elbow.
+// The points of a hand that touch, of the elbow, of the sole.
 #pragma once
 #include <array>
 #include <optional>
@@ -19,5 +19,7 @@ std::optional<size_t> hand_point_index(std::string_view name);
 std::vector<Vec3> hand_points(const Character& character, const BodySurface& surface, Side side);
 /// The tip of the elbow in the forearm's frame, m: on the skin at its begin, behind. Empty without a forearm.
 std::optional<Vec3> elbow_point(const BodySurface& surface, Side side);
+/// The middle of the sole in the foot's frame, m. Empty without a foot.
+std::optional<Vec3> sole_point(const BodySurface& surface, Side side);
 
 }  // namespace nb

@@ -249,6 +249,37 @@ class OnSetTest : public QObject {
         }
     }
 
+    /// A sole that is said to lie on the other shin comes to the same place of the other body's.
+    void a_sole_lies_on_the_other_leg() {
+        const std::vector<Contact> sole{touch("sole.left", "shin.right", 240, 360)};
+        const LoadedFile free = with_touch("bollard-sit", {}), held = with_touch("bollard-sit", sole);
+        QVERIFY(is_hand_point("sole.left") && is_sole("sole.left") && !is_of_hand("sole.left"));
+        const auto off = [](const LoadedFile& take, const LoadedFile& body) {
+            PairingSettings settings;
+            settings.passes.clear = false;
+            const TransferResult result = transfer(take.character, *take.take, body.character, settings, 2);
+            const BodySurface S = surface_of(take.character), T = surface_of(body.character);
+            const auto on_shin = [](const BodySurface& surface, const Character& who, const WorldMotion& m) {
+                const int foot = who.roles.joint("foot.left"), f = 300;
+                const PartSurface& shin = *surface.part("shin.right");
+                const Rigid X = shin.frame(m.R[m.at(f, shin.joint)], m.p[m.at(f, shin.joint)]);
+                return Vec3(inverse(X) *
+                            Vec3(m.p[m.at(f, foot)] + m.R[m.at(f, foot)] * *sole_point(surface, Side::left)));
+            };
+            SurfacePlace wanted = S.part("shin.right")->place(on_shin(S, take.character, result.source));
+            const PartSurface& shin = *T.part("shin.right");
+            wanted.h *=
+                std::max(shin.mean_radius_m / S.part("shin.right")->mean_radius_m, T.stature_m / S.stature_m);
+            return (shin.point(wanted) - on_shin(T, body.character, result.target)).norm();
+        };
+        for (const char* name : {"dockhand", "ferrier", "lamp-child"}) {
+            const LoadedFile body = demo_body(name);
+            const double before = off(free, body), after = off(held, body);
+            qInfo("%s: sole %.0f mm from its place, held %.0f", name, 1000 * before, 1000 * after);
+            QVERIFY(after < 0.01 || after < 0.5 * before);
+        }
+    }
+
     void a_back_of_a_hand_touches_by_itself() {
         const LoadedFile take = with_touch("weary-watch", {touch("back.left", "hips", 150, 350)});
         const LoadedFile body = demo_body("ferrier");

@@ -36,6 +36,7 @@ QString lane_name(const std::string& point) {
                          : part == "tips"    ? QObject::tr("finger tips")
                          : part == "back"    ? QObject::tr("back of hand")
                          : part == "elbow"   ? QObject::tr("elbow")
+                         : part == "sole"    ? QObject::tr("sole")
                          : part == "hindpaw" ? QObject::tr("hind paw")
                                              : QObject::tr("fore paw");
     return part == "seat" ? name : name + (role_side(point) == Side::left ? " L" : " R");
@@ -112,7 +113,7 @@ std::vector<std::string> ContactLanes::further_points() const {
     const auto source = workspace_.source();
     if (source && !source->file.character.roles.is_four_legged())
         for (const char* name : {"palm.left", "palm.right", "tips.left", "tips.right", "back.left",
-                                 "back.right", "elbow.left", "elbow.right"})
+                                 "back.right", "elbow.left", "elbow.right", "sole.left", "sole.right"})
             if (source->file.character.roles.joint("hand" + std::string(side_suffix(role_side(name)))) >= 0)
                 names.push_back(name);
     for (const char* name : names)
