@@ -6,6 +6,7 @@
 #include <QFileInfo>
 #include <QSettings>
 
+#include "app/stage/stage_view.hpp"
 #include "app/window/notice_bar.hpp"
 #include "core/base/fault.hpp"
 #include "core/handover/export.hpp"

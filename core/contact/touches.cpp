@@ -188,8 +188,8 @@ std::string nearest_to(const Character& source, const Take& take, const std::str
         if (grip && goes_along(*grip, to_reference)) return source.rig.skeleton.names[size_t(thing)];
     }
     if (is_of_hand(point))
-        if (const std::string piece = nearest_piece(source, take, motion, hand.points_J.front(), side,
-                                                    (first + last) / 2, on_set_m / to_reference);
+        if (std::string piece = nearest_piece(source, take, motion, hand.points_J.front(), side,
+                                              (first + last) / 2, on_set_m / to_reference);
             !piece.empty())
             return piece;
     hand.points_J = {hand.points_J[hand_point_index(role_part(point)).value_or(0)]};

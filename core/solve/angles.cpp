@@ -118,8 +118,8 @@ Quat folded(const Program& program, const AngleOp& op, const SourceFrame& source
     const Quat Q = source.R[hand] * op.B0_inverse;
     const Vec3 along = source.p[hand] + source.R[hand] * fold.end_J - source.p[size_t(op.a)];
     const Vec3 axis = Q * fold.axis0;
-    if (along.norm() < 1e-6) return Q;
-    return shortest_arc(axis, along.normalized()) * Q;
+    const Quat arc = along.norm() < 1e-6 ? Quat::Identity() : shortest_arc(axis, along.normalized());
+    return arc * Q;
 }
 
 }  // namespace

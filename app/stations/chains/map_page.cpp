@@ -344,9 +344,9 @@ std::unique_ptr<QMenu> MapPage::choices(int row) {
         menu->addSeparator();
     }
     if (line.of_target) {
-        const auto row = std::find_if(map_.rows.begin(), map_.rows.end(),
-                                      [&](const BoneMapRow& one) { return one.joint == line.joint; });
-        if (row != map_.rows.end()) add_rules(*menu, *row);
+        const auto bone = std::find_if(map_.rows.begin(), map_.rows.end(),
+                                       [&](const BoneMapRow& one) { return one.joint == line.joint; });
+        if (bone != map_.rows.end()) add_rules(*menu, *bone);
     } else if (line.kind == Kind::lost || line.kind == Kind::given_up) {
         add_losses(*menu, line);
     }

@@ -2,6 +2,7 @@
 
 #include <QFileInfo>
 
+#include "app/stage/stage_view.hpp"
 #include "app/stations/intake/intake_panel.hpp"
 #include "app/stations/intake/intake_sheet.hpp"
 
