@@ -23,7 +23,7 @@ constexpr int most_newton = 40;
 constexpr double apart_s = 1.2;  // beyond that spans do not feel each other
 
 constexpr double elbow_costs = 0.1, knee_costs = 1.0;
-constexpr double held_costs = 1e8, set_costs = 100.0;
+constexpr double held_costs = 1e8, set_costs = 20.0;
 constexpr int way_rounds = 6;
 // Of a body of 175 cm:
 constexpr double is_there_m = 5e-4;  // what changes less from one round to the next stays
@@ -295,7 +295,7 @@ class Clearing {
             least = std::min(least, clear_.by_stature * S.height_m);
         }
         for (size_t g = 0; g < clear_groups; ++g)
-            wanted[g] = std::min(wanted[g], clear_.at_rest_m[limb][g]) - slack_m * clear_.size;
+            wanted[g] = std::min({wanted[g], clear_.at_rest_m[limb][g], margin - slack_m * clear_.size});
         return wanted;
     }
 

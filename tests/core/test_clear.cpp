@@ -358,7 +358,7 @@ class ClearTest : public QObject {
         QTest::addColumn<double>("without");  // at least; shares
         QTest::addColumn<double>("own");      // of the performer, where it is not looked up
         for (const char* body : {"dockhand", "ferrier", "lamp-child", "net-mender"})
-            // On the rope one thick arm of the net-mender passes the other: 2.7 cm where 2 are let pass, in 3 of 68 looks.
+            // On the rope the performer's forearms lie 1.5 to 2 cm in its chest; the net-mender's 2.5 in 2 of 68 looks.
             for (const char* take : {"carry-crate", "lantern-signal", "haul-rope"}) {
                 const QString name = QString("%1 %2").arg(take, body);
                 const double without = name == "carry-crate ferrier"         ? 0.1
@@ -370,8 +370,8 @@ class ClearTest : public QObject {
             }
         // Nothing was tuned on these two of another maker.
         const QString capture = QString::fromStdString(test::capture("01_01.bvh"));
-        QTest::newRow("capture net-mender") << capture << "net-mender" << 0.1 << 0.05;
-        QTest::newRow("capture ferrier") << capture << "ferrier" << 0.08 << 0.07;
+        QTest::newRow("capture net-mender") << capture << "net-mender" << 0.1 << 0.03;
+        QTest::newRow("capture ferrier") << capture << "ferrier" << 0.08 << 0.04;
     }
     void bodies_stay_outside_themselves() {
         QFETCH(QString, take);
