@@ -567,8 +567,14 @@ class TouchTest : public QObject {
     void touches_are_kept_data() {
         QTest::addColumn<QString>("take");
         QTest::addColumn<QString>("body");
+#if defined(NB_UNDER_SANITIZERS)
+        // What memory does shows on one body as on all, and takes ten times as long.
+        const std::vector<std::string> bodies{"ferrier"};
+#else
+        const auto& bodies = crew;
+#endif
         for (const std::string& take : touching_takes)
-            for (const std::string& body : crew)
+            for (const std::string& body : bodies)
                 QTest::newRow((take + " " + body).c_str())
                     << QString::fromStdString(take) << QString::fromStdString(body);
     }
