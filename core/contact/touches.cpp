@@ -123,32 +123,29 @@ HandAlong hand_along(const Character& source, const BodySurface& surface, Side s
     return hand;
 }
 
-/// The elbow over the legs: beside the trunk it hangs in every take.
-HandAlong elbow_along(const Character& source, const BodySurface& surface, Side side) {
-    HandAlong elbow;
+/// One point of a limb over legs; of a sole over the other one.
+HandAlong over_legs(const Character& source, const BodySurface& surface, Side side, const std::string& role,
+                    const std::string& name, const std::optional<Vec3>& point_J) {
+    HandAlong along;
     const std::string suffix(side_suffix(side));
-    elbow.hand = source.roles.joint("forearm" + suffix);
-    if (const auto point = elbow_point(surface, side); point && elbow.hand >= 0) elbow.points_J = {*point};
-    elbow.names = {elbow_name + suffix};
-    for (size_t p = 0; p < surface.parts.size(); ++p)
-        if (const std::string part = role_part(surface.parts[p].role); part == "thigh" || part == "shin")
-            elbow.parts.push_back(p);
-    return elbow;
+    along.hand = source.roles.joint(role + suffix);
+    if (point_J && along.hand >= 0) along.points_J = {*point_J};
+    along.names = {name + suffix};
+    for (size_t p = 0; p < surface.parts.size(); ++p) {
+        const std::string part = role_part(surface.parts[p].role);
+        const bool is_own_leg = role == "foot" && role_side(surface.parts[p].role) == side;
+        if ((part == "thigh" || part == "shin") && !is_own_leg) along.parts.push_back(p);
+    }
+    return along;
 }
 
-/// The sole over the other leg.
+/// The elbow over the legs: beside the trunk it hangs in every take.
+HandAlong elbow_along(const Character& source, const BodySurface& surface, Side side) {
+    return over_legs(source, surface, side, "forearm", elbow_name, elbow_point(surface, side));
+}
+
 HandAlong sole_along(const Character& source, const BodySurface& surface, Side side) {
-    HandAlong sole;
-    const std::string suffix(side_suffix(side));
-    sole.hand = source.roles.joint("foot" + suffix);
-    if (const auto point = sole_point(surface, side); point && sole.hand >= 0) sole.points_J = {*point};
-    sole.names = {sole_name + suffix};
-    for (size_t p = 0; p < surface.parts.size(); ++p) {
-        const std::string& role = surface.parts[p].role;
-        if ((role_part(role) == "thigh" || role_part(role) == "shin") && role_side(role) != side)
-            sole.parts.push_back(p);
-    }
-    return sole;
+    return over_legs(source, surface, side, "foot", sole_name, sole_point(surface, side));
 }
 
 HandAlong along_of(const Character& source, const BodySurface& surface, const std::string& point) {

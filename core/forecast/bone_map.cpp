@@ -87,6 +87,7 @@ BoneMap bone_map(const Character& source, const Character& target, const Plan& p
         row.chain = chain ? chain->name : "";
         switch (op.kind) {
             case AngleOp::Kind::direct:
+            case AngleOp::Kind::with:
                 row.how = Driven::alone;
                 row.from = name_of(source, op.a);
                 break;
@@ -95,10 +96,6 @@ BoneMap bone_map(const Character& source, const Character& target, const Plan& p
                 row.from = name_of(source, op.a);
                 row.from_next = name_of(source, op.b);
                 row.share = op.u;
-                break;
-            case AngleOp::Kind::with:
-                row.how = Driven::alone;
-                row.from = name_of(source, op.a);
                 break;
             case AngleOp::Kind::fold:
                 row.how = Driven::alone;

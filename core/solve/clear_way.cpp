@@ -236,7 +236,9 @@ class Clearing {
 
     ClearVec weight_of(size_t limb, int key) const {
         ClearVec w(limb < 2 ? knee_costs : elbow_costs, 1.0, 1.0, 1.0);
-        w.tail<3>().array() += held_costs * hold_of(limb, keys_.frame(key));
+        const int frame = keys_.frame(key);
+        // A rope that runs through a wide coat: some of both.
+        w.tail<3>().array() += is_on_set(limb, frame) ? set_costs : held_costs * hold_of(limb, frame);
         return w;
     }
 
@@ -254,11 +256,15 @@ class Clearing {
     };
     std::array<Seen, limb_count> seen_;
 
+    bool is_on_set(size_t limb, int frame) const {
+        const double t_s = source_.time_s(frame);
+        return !touches_skin(program_, limb, t_s) && lies_on_set(program_, limb, t_s);
+    }
+
     /// 1 where the tip is not to be moved.
     double hold_of(size_t limb, int frame) const {
         if (touches_skin(program_, limb, source_.time_s(frame))) return 1.0;
-        // A rope that runs through a wide coat: some of both.
-        if (lies_on_set(program_, limb, source_.time_s(frame))) return set_costs / held_costs;
+        if (is_on_set(limb, frame)) return 0.0;
         const std::vector<double>& hold = solved_.corrections.limbs[limb].hold;
         const LimbOp* op = op_of(limb);
         return std::max(size_t(frame) < hold.size() ? hold[size_t(frame)] : 0.0,

@@ -102,9 +102,8 @@ void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks
             program.things.emplace_back();
             HeldThing& thing = program.things.back();
             thing.S_thing = grip.thing;
-            const ThingRule rule = take.contacts.rule_of(bodies.S.rig.skeleton.names[size_t(grip.thing)]);
-            thing.leads = rule.leads;
-            thing.scale = rule.is_scaled ? program.map.k : 1.0;
+            thing.leads = take.contacts.rule_of(bodies.S.rig.skeleton.names[size_t(grip.thing)]).leads;
+            thing.scale = thing_scale(program, grip.thing);
         }
         HeldThing::Hand hand;
         hand.limb = size_t(limb - program.limbs.begin());

@@ -47,10 +47,10 @@ Plan compile_plan(const Character& source, const Character& target, const Pairin
         const HandMarks& of_hands = marks ? *marks : found;
         const BodySurface T_surface = target.roles.is_four_legged() ? BodySurface() : surface_of(target);
         compile_near(bodies, *take, of_hands, T_surface, program);
-        compile_holds(bodies, *take, of_hands, T_surface, program);
         for (const auto& [thing, rule] : take->contacts.things)
             if (const int joint = source.rig.skeleton.find(thing); joint >= 0 && rule.is_scaled)
                 program.scaled_things.emplace_back(joint, program.map.k);
+        compile_holds(bodies, *take, of_hands, T_surface, program);
         compile_on_set(bodies, *take, of_hands, T_surface, program);
         compile_clear(bodies, of_hands.surface.parts.empty() ? surface_of(source) : of_hands.surface,
                       T_surface, program);

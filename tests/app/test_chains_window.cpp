@@ -43,6 +43,20 @@ class ChainsWindowTest : public test::WindowFixture {
         QVERIFY(QTest::qWaitFor([this] { return ruler().isVisible() && !ruler().rows().empty(); }, 3000));
     }
 
+    /// Runs what the first row of the map offers under these words; false when it does not.
+    static bool choose_in_first_row(MapPage& map, const QString& words) {
+        const auto menu = map.choices(0);
+        std::vector<QAction*> all;
+        for (QAction* action : menu->actions()) {
+            all.push_back(action);
+            if (action->menu())
+                for (QAction* inner : action->menu()->actions()) all.push_back(inner);
+        }
+        for (QAction* action : all)
+            if (action->text().contains(words)) return action->trigger(), true;
+        return false;
+    }
+
   private slots:
     void a_joint_is_dragged_onto_another_and_back() {
         enter("the net-mender");
@@ -283,18 +297,7 @@ class ChainsWindowTest : public test::WindowFixture {
         search->setText("spine.2");
         auto& map = sheet.map();
         QVERIFY(map.table().rowCount() >= 1);
-        const auto choose = [&](const QString& words) {
-            const auto menu = map.choices(0);
-            std::vector<QAction*> all;
-            for (QAction* action : menu->actions()) {
-                all.push_back(action);
-                if (action->menu())
-                    for (QAction* inner : action->menu()->actions()) all.push_back(inner);
-            }
-            for (QAction* action : all)
-                if (action->text().contains(words)) return action->trigger(), true;
-            return false;
-        };
+        const auto choose = [&](const QString& words) { return choose_in_first_row(map, words); };
         const std::string first = w().workspace().source()->file.character.rig.skeleton.names[size_t(
             w().workspace().source()->file.character.roles.joint("spine.1"))];
         QVERIFY(choose("the end of " + QString::fromStdString(first)));
@@ -319,18 +322,7 @@ class ChainsWindowTest : public test::WindowFixture {
         sheet.show_map(true);
         auto* search = named<QLineEdit>("find in the bone map");
         auto& map = sheet.map();
-        const auto choose = [&](const QString& words) {
-            const auto menu = map.choices(0);
-            std::vector<QAction*> all;
-            for (QAction* action : menu->actions()) {
-                all.push_back(action);
-                if (action->menu())
-                    for (QAction* inner : action->menu()->actions()) all.push_back(inner);
-            }
-            for (QAction* action : all)
-                if (action->text().contains(words)) return action->trigger(), true;
-            return false;
-        };
+        const auto choose = [&](const QString& words) { return choose_in_first_row(map, words); };
         search->setText("clavicle.left");
         QVERIFY(choose("moves as in the take, scaled"));
         QVERIFY(settled());
