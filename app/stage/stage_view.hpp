@@ -139,8 +139,8 @@ class StageView : public QOpenGLWidget {
     bool has_names_ = false;
     bool has_links_ = false;
     bool has_rings_ = false;
-    /// Skins of the source's and the target's body as last drawn, and whose they are.
     std::optional<Vec3> dropped_m_;
+    /// Skins of the source's and the target's body as last drawn, and whose they are.
     mutable std::array<std::pair<LoadedPtr, BodySurface>, 2> skins_;
     bool is_source_sized_ = false;
     int selected_joint_ = -1;

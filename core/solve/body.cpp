@@ -57,8 +57,8 @@ void place_joints(const Program& program, const SourceFrame& source, Vec3 p_WH, 
     for (const int j : program.body.below_top) target.p[size_t(j)] += move;
 }
 
-/// What follows turned bones keeps its rest relative to them, or the turn of what it follows in the source; roles keep their world rotation, and so do
-/// twist bones that are turned already.
+/// What follows turned bones keeps its rest relative to them, or the turn of what it follows in the source; roles keep
+/// their world rotation, and so do twist bones that are turned already.
 void follow(const Program& program, const SourceFrame& source, TargetFrame& target, bool are_twists_turned) {
     for (size_t j = 0; j < program.angles.size(); ++j) {
         const AngleOp& op = program.angles[j];

@@ -29,8 +29,8 @@ void compile_body(const PairedBodies& bodies, Program& program);
 /// Positions below the hips from rotations; what stands outside the body stays at rest. `p_WH`: of the hips, a
 /// value, since callers give the place it is to overwrite.
 void place_joints(const Program& program, const SourceFrame& source, Vec3 p_WH, TargetFrame& target);
-/// What follows turned bones keeps its rest relative to them, or the turn of what it follows in the source; roles keep their world rotation, and so do
-/// twist bones that are turned already.
+/// What follows turned bones keeps its rest relative to them, or the turn of what it follows in the source; roles keep
+/// their world rotation, and so do twist bones that are turned already.
 void follow(const Program& program, const SourceFrame& source, TargetFrame& target, bool are_twists_turned);
 /// The same, and positions after it.
 void follow_anew(const Program& program, const SourceFrame& source, TargetFrame& target,

@@ -183,8 +183,7 @@ void MapPage::refresh_table() {
     make_lines();
     const auto count = [&](Kind kind) {
         return int(std::count_if(lines_.begin(), lines_.end(), [&](const Line& line) {
-            return kind == Kind::all ||
-                   (line.kind == kind && (line.of_target || kind == Kind::lost || kind == Kind::given_up));
+            return kind == Kind::all || (line.kind == kind && (line.of_target || is_untaken(kind)));
         }));
     };
     const std::map<Kind, QString> words{{Kind::all, tr("all %1")},
@@ -219,8 +218,7 @@ void MapPage::refresh_table() {
         const Line& line = lines_[size_t(shown_[size_t(row)])];
         for (int i = 0; i <= choice_column; ++i) {
             const bool is_choice = i == choice_column;
-            const bool is_choosable =
-                line.of_target || line.kind == Kind::lost || line.kind == Kind::given_up;
+            const bool is_choosable = line.of_target || is_untaken(line.kind);
             auto* item = new QTableWidgetItem(is_choice ? (is_choosable ? tr("choose …") : QString())
                                                         : line.cells[size_t(i)]);
             if (!is_choice) item->setToolTip(line.cells[size_t(i)]);
@@ -347,7 +345,7 @@ std::unique_ptr<QMenu> MapPage::choices(int row) {
         const auto bone = std::find_if(map_.rows.begin(), map_.rows.end(),
                                        [&](const BoneMapRow& one) { return one.joint == line.joint; });
         if (bone != map_.rows.end()) add_rules(*menu, *bone);
-    } else if (line.kind == Kind::lost || line.kind == Kind::given_up) {
+    } else if (is_untaken(line.kind)) {
         add_losses(*menu, line);
     }
     // What nobody takes can drive a run of the target that has nothing.

@@ -44,6 +44,8 @@ class MapPage : public QWidget {
   private:
     /// What the counts at the top stand for.
     enum class Kind { all, alone, between, twist, rest, left_out, lost, given_up };
+    /// Bones of the source whose motion nobody takes, missed or not.
+    static bool is_untaken(Kind kind) { return kind == Kind::lost || kind == Kind::given_up; }
     struct Line {
         int joint = -1;
         bool of_target = true;
