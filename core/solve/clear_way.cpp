@@ -296,9 +296,10 @@ class Clearing {
         wanted.fill(margin);
         std::vector<ClearHeight> heights;
         heights_under(clear_.S, limb, frame_of(source_, f), margin / clear_.by_stature, heights);
+        const double as_deep = std::min(1.0, clear_.by_stature);
         for (const ClearHeight& S : heights) {
             double& least = wanted[size_t(clear_.S.parts[S.part].group)];
-            least = std::min(least, clear_.by_stature * S.height_m);
+            least = std::min(least, as_deep * S.height_m);
         }
         for (size_t g = 0; g < clear_groups; ++g)
             wanted[g] = std::min({wanted[g], clear_.at_rest_m[limb][g], margin - slack_m * clear_.size});
