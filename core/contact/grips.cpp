@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/body/measures.hpp"
+#include "core/rig/trees.hpp"
 
 namespace nb {
 
@@ -125,7 +126,9 @@ std::vector<int> things_of(const Character& source, const Take& take) {
     const Skeleton& skeleton = source.rig.skeleton;
     const int hips = source.roles.joint("hips");
     for (const int j : take.translated)
-        if (skeleton.parents[size_t(j)] < 0 && !skeleton.is_ancestor(j, hips)) things.push_back(j);
+        if (skeleton.parents[size_t(j)] < 0 && !skeleton.is_ancestor(j, hips) &&
+            joints_of_tree(skeleton, j) < least_body_joints)
+            things.push_back(j);
     return things;
 }
 

@@ -26,7 +26,7 @@ struct Grip {
     double off_m = 0.0;                                        ///< root mean square of what is left
 };
 
-/// The roots of a take that are no part of the body and go through it.
+/// The roots of a take that are no part of the body and go through it; other bodies in the same file are none.
 std::vector<int> things_of(const Character& source, const Take& take);
 
 /// A hand on a thing over [first, last), as it is: empty for a span without frames.

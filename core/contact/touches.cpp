@@ -16,6 +16,7 @@ namespace {
 constexpr double sure_m = 0.015;  // at 175 cm
 constexpr double sure_s = 0.3;
 constexpr double on_set_m = 0.05;
+constexpr double about_mesh_m = 0.15;  // of a palm that holds a thing, at 175 cm
 constexpr const char* elbow_name = "elbow";
 constexpr const char* sole_name = "sole";
 
@@ -109,6 +110,25 @@ Contact touch_of(const Grip& grip, const Skeleton& skeleton) {
     touch.first = grip.first;
     touch.last = grip.last;
     return touch;
+}
+
+/// Whether the palm is off a thing's mesh in most of a grip: a hand that only goes along beside it. Of things without a mesh
+/// nothing is known.
+bool is_beside_its_mesh(const Take& take, const WorldMotion& motion, const Grip& grip,
+                        const std::array<int, 2>& hands, const std::array<Vec3, 2>& palms_J,
+                        double to_reference) {
+    for (const SetPiece& piece : take.set) {
+        if (piece.joint != grip.thing) continue;
+        int about = 0;
+        for (int f = grip.first; f < grip.last; ++f) {
+            const size_t hand = motion.at(f, hands[grip.limb - 2]), thing = motion.at(f, grip.thing);
+            const Vec3 palm = motion.p[hand] + motion.R[hand] * palms_J[grip.limb - 2];
+            about += piece.is_about(motion.R[thing].conjugate() * (palm - motion.p[thing]),
+                                    about_mesh_m / to_reference);
+        }
+        return 2 * about < grip.last - grip.first;
+    }
+    return false;
 }
 
 /// Without points for a body that lacks the hand.
@@ -291,6 +311,12 @@ HandMarks hand_marks(const Character& source, const Take& take) {
         return marks;
     }
     marks.grips = find_grips(source, motion, things, palms, take.first_motion_frame);
+    const double to_reference =
+        reference_stature_m / std::max(0.01, stature(source.rig.skeleton, source.roles));
+    const std::array<int, 2> hands{source.roles.joint("hand.left"), source.roles.joint("hand.right")};
+    std::erase_if(marks.grips, [&](const Grip& grip) {
+        return is_beside_its_mesh(take, motion, grip, hands, palms, to_reference);
+    });
     Contacts found;
     found.list = find_touches(source, motion, surface, take.first_motion_frame);
     for (const Grip& grip : marks.grips) found.list.push_back(touch_of(grip, skeleton));

@@ -13,6 +13,7 @@
 #include "core/documents/touch_ups.hpp"
 #include "core/rest/edit.hpp"
 #include "core/rest/solve.hpp"
+#include "core/rig/trees.hpp"
 
 namespace nb {
 
@@ -178,7 +179,7 @@ void apply_character(const Json& document, const std::string& path, Character& c
     for (const auto& [role, fill] : roles_read.items()) {
         const std::string bone = text_in(fill, "bone", path);
         const double confidence = number_in(fill, "confidence", 0.0, 1.0, path);
-        const int joint = skeleton.find(bone);
+        const int joint = find_in_tree(skeleton, character.rig.options.tree, bone);
         if (joint < 0 || !is_role_of(role, roles.plan)) {
             unfit.push_back(joint < 0 ? fmt::format("{} ('{}')", role, bone) : role);
             continue;

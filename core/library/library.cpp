@@ -155,7 +155,8 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
 }
 
 LoadedFile load_take(const std::string& path, const std::string& character_document,
-                     std::vector<std::string>& notes, int animation, const LoadOptions* by_hand) {
+                     std::vector<std::string>& notes, int animation, const LoadOptions* by_hand,
+                     const std::string& tree) {
     const bool is_document = path.ends_with(".take.json");
     TakeDocument document;
     std::string text;
@@ -185,6 +186,7 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
         given.animation = animation;
         given.is_by_hand = true;
     }
+    if (!tree.empty()) given.tree = tree;
     if (!by_hand && document.unit_m > 0) given.unit_m = document.unit_m;
     if (!by_hand && !document.up.empty()) given.up = document.up;
     if (!by_hand && !document.facing.empty()) given.facing = document.facing;

@@ -49,9 +49,10 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
 
 /// A take: a motion file, or a *.take.json that names one and its trim. The source character is the one the
 /// document names, when it fits; else it is proposed from the file itself. `by_hand` stands in the place of
-/// what the document says of unit, axes, trim and repairs.
+/// what the document says of unit, axes, trim and repairs. `tree`: of a file with several bodies the bone at whose tree the
+/// one is; empty: as the document says, else the likeliest.
 LoadedFile load_take(const std::string& path, const std::string& character_document,
-                     std::vector<std::string>& notes, int animation = 0,
-                     const LoadOptions* by_hand = nullptr);
+                     std::vector<std::string>& notes, int animation = 0, const LoadOptions* by_hand = nullptr,
+                     const std::string& tree = {});
 
 }  // namespace nb

@@ -15,6 +15,10 @@ struct SetPiece {
 
     /// Distance of a point from the nearest of the triangles, in their frame, m; `beyond_m` where all are farther.
     double distance(const Vec3& p, double beyond_m) const;
+    /// Whether a point is within `margin_m` of the box about all triangles, in their frame.
+    bool is_about(const Vec3& p, double margin_m) const {
+        return ((p - least_).array() >= -margin_m).all() && ((most_ - p).array() >= -margin_m).all();
+    }
     /// Once all triangles are there.
     void measure();
 

@@ -69,26 +69,37 @@ SkinGauge::SkinGauge(const Character& character, Side side) : character_(charact
         else if (skeleton.is_ancestor(upper, j))
             marks[size_t(j)] = upper_arm;
     }
+    std::vector<std::vector<int>> own(character.rig.meshes.size());
+    for (std::uint32_t m = 0; m < own.size(); ++m) {
+        const Mesh& mesh = character.rig.meshes[m];
+        if (mesh.skin.size() != mesh.positions.size()) continue;
+        own[m].resize(mesh.positions.size());
+        for (std::uint32_t v = 0; v < own[m].size(); ++v) {
+            own[m][v] = mark_of(mesh, v, marks);
+            if (own[m][v] == hand) hand_.push_back({m, v});
+            if (own[m][v] == lower_arm) forearm_.push_back({m, v});
+        }
+    }
+    others_ = outward_triangles(character);
+    std::erase_if(others_, [&](const std::array<Corner, 3>& corners) {
+        return std::any_of(corners.begin(), corners.end(),
+                           [&](const Corner& corner) { return own[corner.mesh][corner.vertex] != body; });
+    });
+}
+
+std::vector<std::array<SkinCorner, 3>> outward_triangles(const Character& character) {
+    std::vector<std::array<SkinCorner, 3>> all;
     const BodySkin at_rest = skin_of(character, rest_pose(character.rig.skeleton));
     for (std::uint32_t m = 0; m < character.rig.meshes.size(); ++m) {
         const Mesh& mesh = character.rig.meshes[m];
         if (mesh.skin.size() != mesh.positions.size()) continue;
         const bool is_turned = is_inside_out(mesh, at_rest[m]);
-        std::vector<int> own(mesh.positions.size());
-        for (std::uint32_t v = 0; v < own.size(); ++v) {
-            own[v] = mark_of(mesh, v, marks);
-            if (own[v] == hand) hand_.push_back({m, v});
-            if (own[v] == lower_arm) forearm_.push_back({m, v});
-        }
-        for (size_t i = 0; i + 2 < mesh.indices.size(); i += 3) {
-            const std::array<std::uint32_t, 3> corners{mesh.indices[i], mesh.indices[i + 1],
-                                                       mesh.indices[i + 2]};
-            if (std::any_of(corners.begin(), corners.end(), [&](std::uint32_t v) { return own[v] != body; }))
-                continue;
-            const size_t second = is_turned ? 2 : 1, third = is_turned ? 1 : 2;
-            others_.push_back({Corner{m, corners[0]}, Corner{m, corners[second]}, Corner{m, corners[third]}});
-        }
+        for (size_t i = 0; i + 2 < mesh.indices.size(); i += 3)
+            all.push_back({SkinCorner{m, mesh.indices[i]},
+                           SkinCorner{m, mesh.indices[i + (is_turned ? 2 : 1)]},
+                           SkinCorner{m, mesh.indices[i + (is_turned ? 1 : 2)]}});
     }
+    return all;
 }
 
 BodySkin skin_of(const Character& character, const Pose& pose) {
@@ -147,10 +158,9 @@ std::vector<Vec3> SkinGauge::hand_vertices(const Pose& pose) const {
     return vertices;
 }
 
-bool SkinGauge::encloses(const BodySkin& skin, const Vec3& q) const {
-    // Solid angles of triangles (Van Oosterom & Strackee 1983; from memory).
+bool encloses(const std::vector<std::array<SkinCorner, 3>>& triangles, const BodySkin& skin, const Vec3& q) {
     double turns = 0.0;
-    for (const auto& corners : others_) {
+    for (const auto& corners : triangles) {
         const auto at = [&](size_t k) { return Vec3(skin[corners[k].mesh][corners[k].vertex] - q); };
         const Vec3 a = at(0), b = at(1), c = at(2);
         const double l = a.norm(), m = b.norm(), n = c.norm();
@@ -171,7 +181,7 @@ double SkinGauge::lowest(const Placed& near, const std::vector<Corner>& corners,
     }
     std::sort(deep.begin(), deep.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     for (const auto& [height, corner] : deep) {
-        if (encloses(near.skin, near.at(*corner))) return height;
+        if (is_inside(near.skin, near.at(*corner))) return height;
         least = std::min(least, -height);
     }
     return least;
@@ -180,7 +190,7 @@ double SkinGauge::lowest(const Placed& near, const std::vector<Corner>& corners,
 double SkinGauge::over(const Vec3& p_W, const Pose& pose, double reach_m) const {
     const BodySkin skin = skin_of(character_, pose);
     const double height = place(skin, p_W, reach_m).height(p_W, reach_m);
-    return height < -surely_m && !encloses(skin, p_W) ? -height : height;
+    return height < -surely_m && !is_inside(skin, p_W) ? -height : height;
 }
 
 SkinGauge::Reading SkinGauge::read(const Pose& pose, double reach_m) const {

@@ -13,6 +13,16 @@ namespace nb {
 using BodySkin = std::vector<std::vector<Vec3>>;
 BodySkin skin_of(const Character& character, const Pose& pose);
 
+/// A vertex of a body's meshes.
+struct SkinCorner {
+    std::uint32_t mesh, vertex;
+};
+/// All triangles of skinned meshes, turned so that they face outward.
+std::vector<std::array<SkinCorner, 3>> outward_triangles(const Character& character);
+/// Whether triangles enclose a point, by the generalised winding number: more than a half (Jacobson, Kavan,
+/// Sorkine-Hornung 2013; solid angles of triangles by Van Oosterom & Strackee 1983; both from memory).
+bool encloses(const std::vector<std::array<SkinCorner, 3>>& triangles, const BodySkin& skin, const Vec3& q);
+
 /// Triangles and vertices of a skinned body, sorted once by what carries them.
 class SkinGauge {
   public:
@@ -40,13 +50,10 @@ class SkinGauge {
     std::vector<std::array<Vec3, 3>> triangles(const Pose& pose) const;
 
   private:
-    struct Corner {
-        std::uint32_t mesh, vertex;
-    };
+    using Corner = SkinCorner;
     struct Placed;
-    /// By the generalised winding number of all of it, more than a half: what is nearest does not tell it of skin that lies in
-    /// folds or ends (Jacobson, Kavan, Sorkine-Hornung 2013; from memory).
-    bool encloses(const BodySkin& skin, const Vec3& q) const;
+    /// By all of it: what is nearest does not tell it of skin that lies in folds or ends.
+    bool is_inside(const BodySkin& skin, const Vec3& q) const { return encloses(others_, skin, q); }
     /// The least height of vertices, at most `reach_m`; what seems to lie deep is looked at twice.
     double lowest(const Placed& near, const std::vector<Corner>& corners, double reach_m) const;
     Placed place(const BodySkin& skin, const Vec3& about, double reach_m) const;

@@ -90,9 +90,10 @@ namespace {
 /// `to_release`: the take, when its frames may go once its world motion is known; then nothing is baked.
 TransferResult transfer_with(const Character& source, const Take& given, Take* to_release,
                              const Character& target, const PairingSettings& settings, int threads,
-                             const Progress& progress) {
+                             const Progress& progress, const HandMarks* marks = nullptr,
+                             std::shared_ptr<const Beside> beside = nullptr) {
     TransferResult result;
-    result.plan = compile_plan(source, target, settings, &given);
+    result.plan = compile_plan(source, target, settings, &given, marks, std::move(beside));
     const TouchLayers layers = touches_in_force(target, settings, given.key());
     const auto has_stage = [&](TouchStage stage) {
         return any_touch(layers, [stage](const TouchUp& touch) { return touch.stage == stage; });
@@ -177,6 +178,13 @@ TransferResult transfer_with(const Character& source, const Take& given, Take* t
 TransferResult transfer(const Character& source, const Take& take, const Character& target,
                         const PairingSettings& settings, int threads, const Progress& progress) {
     return transfer_with(source, take, nullptr, target, settings, threads, progress);
+}
+
+TransferResult transfer_beside(const Character& source, const Take& take, const Character& target,
+                               const PairingSettings& settings, const HandMarks* marks,
+                               std::shared_ptr<const Beside> beside, int threads, const Progress& progress) {
+    return transfer_with(source, take, nullptr, target, settings, threads, progress, marks,
+                         std::move(beside));
 }
 
 TransferResult transfer_lean(const Character& source, Take take, const Character& target,

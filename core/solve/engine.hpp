@@ -34,6 +34,12 @@ using Progress = std::function<bool(int done, int of)>;
 /// FileError when a character lacks hips or legs; std::runtime_error("cancelled") when progress says stop.
 TransferResult transfer(const Character& source, const Take& take, const Character& target,
                         const PairingSettings& settings, int threads = 0, const Progress& progress = {});
+/// The same in a scene: with what goes on beside it, and with what hands do in the take where that is known (null: it is
+/// found).
+TransferResult transfer_beside(const Character& source, const Take& take, const Character& target,
+                               const PairingSettings& settings, const HandMarks* marks,
+                               std::shared_ptr<const Beside> beside, int threads = 0,
+                               const Progress& progress = {});
 
 /// The same for takes that fill the memory: lets go of the take's frames once its world motion is known, and
 /// bakes nothing (`result.take` has no rotations; core/solve/baked.hpp gives them frame by frame).

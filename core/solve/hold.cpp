@@ -6,6 +6,7 @@
 
 #include "core/contact/touches.hpp"
 #include "core/math/hermite.hpp"
+#include "core/solve/beside.hpp"
 #include "core/solve/body.hpp"
 #include "core/solve/lean.hpp"
 #include "core/solve/near.hpp"
@@ -34,9 +35,13 @@ Vec3 grip_of(const HeldThing::Hand& hand, std::span<const Quat> R, std::span<con
     return p[size_t(hand.T_hand)] + R[size_t(hand.T_hand)] * hand.on_hand_J;
 }
 
-/// By the hands, each by its share; `share_over_s`: within which a hand takes over.
+/// By the hands, each by its share; `share_over_s`: within which a hand takes over. In a scene where that has it, but `alone`.
 Rigid by_hands(const Program& program, const HeldThing& thing, const SourceFrame& source,
-               std::span<const Quat> T_R, std::span<const Vec3> T_p, double share_over_s) {
+               std::span<const Quat> T_R, std::span<const Vec3> T_p, double share_over_s,
+               bool alone = false) {
+    if (const RigidTrack* track = program.beside ? program.beside->thing(thing.S_thing) : nullptr;
+        track && !alone)
+        return track->at(source.t_s);
     const Quat& R_S = source.R[size_t(thing.S_thing)];
     Rigid X{R_S, program.map(source.p[size_t(thing.S_thing)])};
     if (thing.leads) return X;
@@ -155,10 +160,24 @@ double thing_scale(const Program& program, int S_thing) {
 
 Rigid thing_beside(const Program& program, int S_thing, const SourceFrame& source,
                    const SourceFrame& target) {
+    if (const RigidTrack* track = program.beside ? program.beside->thing(S_thing) : nullptr)
+        return track->at(source.t_s);
     for (const HeldThing& thing : program.things)
         if (program.passes.hold && thing.S_thing == S_thing)
             return by_hands(program, thing, source, target.R, target.p, settle_s);
     return {source.R[size_t(S_thing)], program.map(source.p[size_t(S_thing)])};
+}
+
+ThingInHands thing_in_hands(const Program& program, int S_thing, const SourceFrame& source,
+                            const SourceFrame& target) {
+    ThingInHands held;
+    for (const HeldThing& thing : program.things) {
+        if (!program.passes.hold || thing.S_thing != S_thing) continue;
+        for (const HeldThing::Hand& hand : thing.hands)
+            held.share = std::max(held.share, held_share(hand, source.t_s, take_over_s));
+        held.X = by_hands(program, thing, source, target.R, target.p, settle_s, true);
+    }
+    return held;
 }
 
 }  // namespace nb

@@ -57,4 +57,12 @@ double thing_scale(const Program& program, int S_thing);
 /// by the place map. `target`: the whole result of that frame, seen as a source is.
 Rigid thing_beside(const Program& program, int S_thing, const SourceFrame& source, const SourceFrame& target);
 
+/// How far a body's own hands have a thing, 0..1, and where they have it; whatever a scene says.
+struct ThingInHands {
+    double share = 0.0;
+    Rigid X;  ///< without a meaning where the share is 0
+};
+ThingInHands thing_in_hands(const Program& program, int S_thing, const SourceFrame& source,
+                            const SourceFrame& target);
+
 }  // namespace nb

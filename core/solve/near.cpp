@@ -40,49 +40,6 @@ double touch_share(double h_m) {
     return smooth_step(std::clamp((touching_m - h_m) / (touching_m - 0.01), 0.0, 1.0));
 }
 
-/// How far up between the hip centre and the neck a part's beginning and end lie at the aligned rest.
-std::array<double, 2> shares_up(const Character& body, const PartSurface& part) {
-    const RestAlignment& rest = rest_of_skin(body);
-    const auto joint = [&](const char* role) { return body.roles.joint(role); };
-    const int top = joint("neck.1") >= 0 ? joint("neck.1") : joint("head");
-    const int thigh = joint("thigh.left");
-    if (top < 0 || thigh < 0) return {0.0, 0.0};
-    const double from = rest.p_WJ0[size_t(thigh)].y();
-    const double whole = std::max(0.01, rest.p_WJ0[size_t(top)].y() - from);
-    const Rigid X = part.frame(rest.R_WJ0[size_t(part.joint)], rest.p_WJ0[size_t(part.joint)]);
-    const double end = (X * Vec3(0.0, 0.0, part.length_m)).y();
-    return {(X.p.y() - from) / whole, (end - from) / whole};
-}
-
-/// The part of the target that is what a part of the source is: of the same role; of the trunk, which bodies have in
-/// unlike many bones, and of the neck the one that lies as far up.
-std::optional<NearHand::PartPair> same_part(const PairedBodies& bodies, const BodySurface& S, size_t s,
-                                            const BodySurface& T) {
-    const PartSurface& part = S.parts[s];
-    const bool is_neck = role_part(part.role) == "neck";
-    if (!is_trunk(part.role) && !is_neck) {
-        for (size_t t = 0; t < T.parts.size(); ++t)
-            if (T.parts[t].role == part.role) return NearHand::PartPair{s, t};
-        return {};
-    }
-    const auto of_S = shares_up(bodies.S, part);
-    std::optional<NearHand::PartPair> best;
-    double least = 1e30;
-    for (size_t t = 0; t < T.parts.size(); ++t) {
-        if (is_neck ? role_part(T.parts[t].role) != "neck" : !is_trunk(T.parts[t].role)) continue;
-        const auto of_T = shares_up(bodies.T, T.parts[t]);
-        const double apart = std::abs(of_S[0] + of_S[1] - of_T[0] - of_T[1]);
-        if (apart >= least) continue;
-        least = apart;
-        best = NearHand::PartPair{s, t};
-        const double whole = of_T[1] - of_T[0];
-        if (is_neck || std::abs(whole) < 1e-3) continue;
-        best->s_at_0 = (of_S[0] - of_T[0]) / whole;
-        best->s_by_s = (of_S[1] - of_S[0]) / whole;
-    }
-    return best;
-}
-
 std::vector<NearHand::Skin> arm_skin(const BodySurface& surface, Side side) {
     std::vector<NearHand::Skin> skin;
     for (const std::string role : {"hand", "forearm"}) {
@@ -154,13 +111,33 @@ NearElbow compile_elbow(const PairedBodies& bodies, const Take& take, const Hand
             continue;
         for (size_t s = 0; s < near.S.parts.size(); ++s)
             if (near.S.parts[s].role == touch.on)
-                if (const auto pair = same_part(bodies, near.S, s, near.T))
+                if (const auto pair = same_part(bodies.S, near.S, s, bodies.T, near.T))
                     elbow.touches.push_back({span_of(touch.first, touch.last, take), *pair});
     }
     return elbow;
 }
 
 }  // namespace
+
+NearHand near_hand(const PairedBodies& bodies, const BodySurface& S, const BodySurface& T, const LimbOp& limb,
+                   size_t index) {
+    const Side side = role_side(limb_names[limb.limb]);
+    NearHand hand;
+    hand.limb = index;
+    hand.S_hand = limb.S_tip;
+    hand.T_hand = limb.T_tip;
+    const std::vector<Vec3> S_points = hand_points(bodies.S, S, side);
+    const std::vector<Vec3> T_points = hand_points(bodies.T, T, side);
+    for (size_t p = 0; p < std::min(S_points.size(), T_points.size()); ++p)
+        hand.points.push_back({S_points[p], T_points[p]});
+    hand.S_skin = arm_skin(S, side);
+    hand.T_skin = arm_skin(T, side);
+    hand.S_long_m = long_of(hand.S_skin, rest_of_skin(bodies.S), hand.S_hand);
+    hand.T_long_m = long_of(hand.T_skin, rest_of_skin(bodies.T), hand.T_hand);
+    for (int j = 0; j < bodies.T_tree.size(); ++j)
+        if (bodies.T_tree.is_ancestor(hand.T_hand, j)) hand.T_below.push_back(j);
+    return hand;
+}
 
 void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
                   const BodySurface& T_surface, Program& program) {
@@ -181,25 +158,12 @@ void compile_near(const PairedBodies& bodies, const Take& take, const HandMarks&
             near->elbows.push_back(std::move(elbow));
         if (limb.limb < 2) continue;
         const Side side = role_side(limb_names[limb.limb]);
-        const std::string suffix(side_suffix(side));
-        NearHand hand;
-        hand.limb = i;
-        hand.S_hand = limb.S_tip;
-        hand.T_hand = limb.T_tip;
-        const std::vector<Vec3> S_points = hand_points(bodies.S, near->S, side);
-        const std::vector<Vec3> T_points = hand_points(bodies.T, near->T, side);
-        for (size_t p = 0; p < std::min(S_points.size(), T_points.size()); ++p)
-            hand.points.push_back({S_points[p], T_points[p]});
-        hand.S_skin = arm_skin(near->S, side);
-        hand.T_skin = arm_skin(near->T, side);
+        NearHand hand = near_hand(bodies, near->S, near->T, limb, i);
         for (size_t s = 0; s < near->S.parts.size(); ++s) {
             if (is_of_arm(near->S.parts[s].role, side)) continue;
-            if (const auto pair = same_part(bodies, near->S, s, near->T)) hand.parts.push_back(*pair);
+            if (const auto pair = same_part(bodies.S, near->S, s, bodies.T, near->T))
+                hand.parts.push_back(*pair);
         }
-        hand.S_long_m = long_of(hand.S_skin, rest_of_skin(bodies.S), hand.S_hand);
-        hand.T_long_m = long_of(hand.T_skin, rest_of_skin(bodies.T), hand.T_hand);
-        for (int j = 0; j < bodies.T_tree.size(); ++j)
-            if (bodies.T_tree.is_ancestor(hand.T_hand, j)) hand.T_below.push_back(j);
         for (const Contact& touch : marks.touches) {
             const auto named = hand_point_index(role_part(touch.point));
             if (!is_on_skin(touch) || role_side(touch.point) != side || !named) continue;
@@ -250,12 +214,6 @@ void bring_wrist(const Program& program, const LimbOp& limb, const Vec3& to, con
 
 namespace {
 
-/// What a height over the skin is multiplied by: how much thicker the target's part is, no less than how much taller its
-/// body.
-double height_ratio(const NearProgram& near, const PartSurface& S, const PartSurface& T) {
-    return std::max(T.mean_radius_m / S.mean_radius_m, near.by_stature);
-}
-
 /// A hand point near one part, in the source: found once a frame, used for turn and place.
 struct Nearness {
     size_t point, T_part;
@@ -270,13 +228,8 @@ Quat lie_in_world(const PartSurface& part, const Rigid& X_WF, const SurfacePlace
     return X_WF.R * Quat(part.lie(place));
 }
 
-/// The source's place on one of its parts, on the target's.
-SurfacePlace place_on_target(const NearProgram& near, const NearHand::PartPair& pair,
-                             const SurfacePlace& at) {
-    SurfacePlace to = at;
-    to.s = std::clamp(pair.s_at_0 + pair.s_by_s * at.s, 0.0, 1.0);
-    to.h = at.h * height_ratio(near, near.S.parts[pair.S], near.T.parts[pair.T]);
-    return to;
+SurfacePlace place_on_target(const NearProgram& near, const PartPair& pair, const SurfacePlace& at) {
+    return place_on_target(near.S, near.T, pair, near.by_stature, at);
 }
 
 void find_near(const NearProgram& near, const NearHand& hand, const SourceFrame& source,
@@ -286,7 +239,7 @@ void find_near(const NearProgram& near, const NearHand& hand, const SourceFrame&
     double least = far;
     for (size_t i = 0; i < hand.points.size(); ++i) {
         const Vec3 x = source.p[size_t(hand.S_hand)] + source.R[size_t(hand.S_hand)] * hand.points[i].S_J;
-        for (const NearHand::PartPair& pair : hand.parts) {
+        for (const PartPair& pair : hand.parts) {
             const PartSurface& S = near.S.parts[pair.S];
             const PartSurface& T = near.T.parts[pair.T];
             const Rigid X_S = S.frame(source.R[size_t(S.joint)], source.p[size_t(S.joint)]);
@@ -315,10 +268,8 @@ struct LeastHeight {
     Vec3 at_F = Vec3::Zero();
 };
 
-template <typename Frame>
-LeastHeight least_height(const PartSurface& part, const std::vector<NearHand::Skin>& skins,
-                         const Frame& frame, double softness) {
-    const Rigid X_WF = part.frame(frame.R[size_t(part.joint)], frame.p[size_t(part.joint)]);
+LeastHeight least_height(const PartSurface& part, const Rigid& X_WF, const std::vector<NearHand::Skin>& skins,
+                         const SourceFrame& frame, double softness) {
     std::array<double, 2 * PartSurface::most_samples> h{};
     size_t count = 0;
     double least = 1e30;
@@ -339,12 +290,11 @@ LeastHeight least_height(const PartSurface& part, const std::vector<NearHand::Sk
     return {least - softness * std::log(sum), lowest};
 }
 
-/// What hand and forearm lack in height over the parts: what is touched is touched, and nothing sinks in deeper than in
-/// the source.
-/// `touches`: else it is kept from sinking in alone. `in_source`: least heights in the source by pair, once they are
-/// known.
-Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const SourceFrame& source,
-                   const TargetFrame& target, bool touches, std::vector<std::optional<double>>& in_source) {
+}  // namespace
+
+Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const HandFrames& frames, bool touches,
+                   std::vector<std::optional<double>>& in_source) {
+    const auto& [source, target, S_on, T_on] = frames;
     const double softness = softness_m / near.to_reference;
     const double clear = clear_m / near.to_reference;
     const Vec3& S_wrist = source.p[size_t(hand.S_hand)];
@@ -354,16 +304,17 @@ Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const SourceFr
     for (size_t i = 0; i < hand.parts.size(); ++i) {
         const PartSurface& S = near.S.parts[hand.parts[i].S];
         const PartSurface& T = near.T.parts[hand.parts[i].T];
-        const Vec3 u_S = inverse(S.frame(source.R[size_t(S.joint)], source.p[size_t(S.joint)])) * S_wrist;
-        const Rigid X_T = T.frame(target.R[size_t(T.joint)], target.p[size_t(T.joint)]);
+        const Rigid X_S = S.frame(S_on.R[size_t(S.joint)], S_on.p[size_t(S.joint)]);
+        const Rigid X_T = T.frame(T_on.R[size_t(T.joint)], T_on.p[size_t(T.joint)]);
+        const Vec3 u_S = inverse(X_S) * S_wrist;
         const Vec3 u_T = inverse(X_T) * T_wrist;
         const bool may_touch = S.at_least_over(u_S) < touching_m / near.to_reference + hand.S_long_m;
         const bool may_sink = T.at_least_over(u_T) < clear + hand.T_long_m;
         if (!may_touch && !may_sink) continue;
-        if (!in_source[i]) in_source[i] = least_height(S, hand.S_skin, source, softness).h_m;
+        if (!in_source[i]) in_source[i] = least_height(S, X_S, hand.S_skin, source, softness).h_m;
         const double S_h = *in_source[i];
-        const LeastHeight in_target = least_height(T, hand.T_skin, target, softness);
-        const double wanted = S_h * height_ratio(near, S, T);
+        const LeastHeight in_target = least_height(T, X_T, hand.T_skin, target, softness);
+        const double wanted = S_h * height_ratio(S, T, near.by_stature);
         // What sinks in deeper than a centimetre tells little of where it lies.
         const double least = -buried_m / near.to_reference;
         const double missing = std::max(wanted, least) - std::max(in_target.h_m, least);
@@ -377,6 +328,8 @@ Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const SourceFr
     }
     return by / std::max(1.0, all);
 }
+
+namespace {
 
 void bring_hand(const Program& program, const NearHand& hand, const std::vector<Nearness>& found,
                 const SourceFrame& source, TargetFrame& target) {
@@ -412,7 +365,9 @@ void bring_out(const Program& program, const NearHand& hand, double g, bool touc
     thread_local std::vector<std::optional<double>> in_source;
     in_source.assign(hand.parts.size(), std::nullopt);
     for (int round = 0; round < whole_hand_rounds; ++round) {
-        const Vec3 by = g * by_whole_hand(*program.near, hand, source, target, touches, in_source);
+        const SourceFrame now{target.R, target.p, source.t_s};
+        const Vec3 by =
+            g * by_whole_hand(*program.near, hand, {source, now, source, now}, touches, in_source);
         if (by.norm() < nothing_m) break;
         bring_arm(program, program.limbs[hand.limb], by, source, target);
     }
@@ -549,10 +504,18 @@ void pass_near(const Program& program, const SourceFrame& source, TargetFrame& t
         });
     lean_trunk(program, asks, source, target);
     each([&](const LimbOp& limb, const HandShift& shift, const Vec3& wrist) {
-        if (has_near && shift.turn != Vec3::Zero())
-            for (const NearHand& hand : program.near->hands)
-                if (program.limbs[hand.limb].limb == limb.limb)
-                    turn_hand(program, hand, shift, source, target);
+        if (shift.turn != Vec3::Zero()) {
+            const NearHand* near = nullptr;
+            if (has_near)
+                for (const NearHand& hand : program.near->hands)
+                    if (program.limbs[hand.limb].limb == limb.limb) near = &hand;
+            if (near)
+                turn_hand(program, *near, shift, source, target);
+            else
+                turn_on_set(program, limb.limb,
+                            exp_rotation(Vec3(target.R[size_t(program.body.hips)] * shift.turn)), source,
+                            target);
+        }
         bring(limb, wrist);
     });
 }

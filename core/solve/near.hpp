@@ -18,10 +18,12 @@
 // nothing changes. Sources: core/surface/surface.hpp.
 #pragma once
 #include <memory>
+#include <optional>
 #include <vector>
 
 #include "core/solve/frames.hpp"
 #include "core/solve/hand_span.hpp"
+#include "core/solve/same_part.hpp"
 #include "core/surface/hand_points.hpp"
 #include "core/surface/surface.hpp"
 
@@ -47,11 +49,6 @@ struct NearHand {
     };
     std::vector<Skin> S_skin, T_skin;
     double S_long_m = 0.0, T_long_m = 0.0;  ///< no point of the skin is farther from the wrist
-    /// A part of the source's surface and what is that of the target's: s_T = s_at_0 + s_by_s s_S.
-    struct PartPair {
-        size_t S = 0, T = 0;
-        double s_at_0 = 0.0, s_by_s = 1.0;
-    };
     std::vector<PartPair> parts;
     struct Touch {
         HandSpan when;
@@ -71,7 +68,7 @@ struct NearHand {
 struct NearElbow {
     struct Touch {
         HandSpan when;
-        NearHand::PartPair part;
+        PartPair part;
     };
     size_t limb = 0;  ///< of `Program::limbs`
     bool is_sole = false;
@@ -86,6 +83,20 @@ struct NearProgram {
     double by_stature = 1.0;    ///< of the target by the source
     double to_reference = 1.0;  ///< source's metres to those at 175 cm
 };
+
+/// Its points and skins on both bodies; no parts and no touches yet. `index`: of `limb` in the program.
+NearHand near_hand(const PairedBodies& bodies, const BodySurface& S, const BodySurface& T, const LimbOp& limb,
+                   size_t index);
+
+/// A hand's own bodies, and those it lies on: the same, or in a scene others (core/scene).
+struct HandFrames {
+    SourceFrame source, target, S_on, T_on;
+};
+/// What hand and forearm lack in height over the parts of `near`: what is touched is touched, and nothing sinks in deeper than
+/// in the source; world, m. `touches`: else it is kept from sinking in alone. `in_source`: least heights in the source by
+/// pair, once they are known.
+Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const HandFrames& frames, bool touches,
+                   std::vector<std::optional<double>>& in_source);
 
 /// How far a limb's hand is led to the skin at a time, 0..1; and whether it is at all.
 double touch_led(const Program& program, size_t limb, double t_s);

@@ -4,6 +4,7 @@
 
 #include "core/contact/touches.hpp"
 #include "core/math/two_bones.hpp"
+#include "core/solve/beside.hpp"
 #include "core/solve/body.hpp"
 #include "core/solve/hand_shifts.hpp"
 #include "core/solve/hold.hpp"
@@ -50,11 +51,26 @@ void compile_on_set(const PairedBodies& bodies, const Take& take, const HandMark
     }
 }
 
+void compile_beside(const PairedBodies& bodies, Program& program) {
+    if (!program.beside) return;
+    for (size_t i = 0; i < program.beside->hands.size(); ++i)
+        for (size_t limb = 0; limb < program.limbs.size(); ++limb) {
+            const Beside::Hand& hand = program.beside->hands[i];
+            const LimbOp& op = program.limbs[limb];
+            if (op.limb != hand.limb) continue;
+            SetHand on{limb, op.S_tip, op.T_tip, Vec3::Zero(), Vec3::Zero(), -1, hand.when, int(i)};
+            for (int j = 0; j < bodies.T_tree.size(); ++j)
+                if (bodies.T_tree.is_ancestor(op.T_tip, j)) on.T_below.push_back(j);
+            program.on_set.push_back(std::move(on));
+        }
+}
+
 namespace {
 
 /// Where the wrist has to be for its point to be where it lies.
 Vec3 wrist_on_set(const Program& program, const SetHand& hand, const SourceFrame& source,
                   const TargetFrame& target) {
+    if (hand.beside >= 0) return program.beside->hands[size_t(hand.beside)].X_WH.at(source.t_s).p;
     const size_t S_hand = size_t(hand.S_hand);
     const Vec3 x = source.p[S_hand] + source.R[S_hand] * hand.S_point_J;
     Vec3 goal = program.map(x);
@@ -115,13 +131,30 @@ HandShift set_shift(const Program& program, size_t limb, const SourceFrame& sour
         const LimbOp& arm = program.limbs[hand.limb];
         if (arm.limb != limb || !hand.when.contains(source.t_s)) continue;
         const Vec3 before = target.p[size_t(hand.T_hand)];
+        const Quat R_before = target.R[size_t(hand.T_hand)];
+        if (hand.beside >= 0) {
+            const Quat R = program.beside->hands[size_t(hand.beside)].X_WH.at(source.t_s).R;
+            turn_on_set(program, limb, R * R_before.conjugate(), source, target);
+        }
         const LeanAsk ask{&arm, wrist_on_set(program, hand, source, target)};
         lean_trunk(program, {&ask, 1}, source, target);
         put_on_set(program, arm, ask.to, source, target);
         const Quat R_hips = target.R[size_t(program.body.hips)].conjugate();
-        return {R_hips * Vec3(target.p[size_t(hand.T_hand)] - before), Vec3::Zero()};
+        const Vec3 by = target.p[size_t(hand.T_hand)] - before;
+        if (hand.beside < 0) return {R_hips * by, Vec3::Zero()};
+        return {R_hips * by, R_hips * log_rotation(target.R[size_t(hand.T_hand)] * R_before.conjugate())};
     }
     return {};
+}
+
+void turn_on_set(const Program& program, size_t limb, const Quat& by, const SourceFrame& source,
+                 TargetFrame& target) {
+    for (const SetHand& hand : program.on_set) {
+        if (hand.beside < 0 || program.limbs[hand.limb].limb != limb) continue;
+        for (const int j : hand.T_below) turn_joint(target, j, by);
+        follow_anew(program, source, target, false);
+        return;
+    }
 }
 
 }  // namespace nb

@@ -7,7 +7,8 @@
 //   g = X_T X_S^-1 x              on a thing: X_S where it is in the source, X_T beside the target
 //
 // resting and gliding alike. Led there and away, and smoothed along time, as hands that touch the own skin are
-// (core/solve/hand_shifts.hpp). What the arm lacks beyond a stretch of 0.94, or what it has, the clavicle gives by its own
+// (core/solve/hand_shifts.hpp). On another body of a scene it goes, turn and place, where that says (core/solve/beside.hpp).
+// What the arm lacks beyond a stretch of 0.94, or what it has, the clavicle gives by its own
 // share and the trunk by the share that is asked for; the rest is eased, so that the elbow does not stop at once.
 #pragma once
 #include <vector>
@@ -30,10 +31,14 @@ struct SetHand {
     Vec3 S_point_J = Vec3::Zero(), T_point_J = Vec3::Zero();
     int S_thing = -1;  ///< the thing that lies; -1: what stands still
     HandSpan when;
+    int beside = -1;                ///< of `Beside::hands`: it lies on another body, by that alone
+    std::vector<int> T_below = {};  ///< then: the hand and all below it
 };
 
 void compile_on_set(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
                     const BodySurface& T_surface, Program& program);
+/// Hands that lie on other bodies, as `Program::beside` has them.
+void compile_beside(const PairedBodies& bodies, Program& program);
 /// Whether a limb's hand lies there at a time; `limb`: of `limb_names`.
 bool lies_on_set(const Program& program, size_t limb, double t_s);
 /// How far it is led there, 0..1.
@@ -41,6 +46,9 @@ double on_set_led(const Program& program, size_t limb, double t_s);
 /// Brings a wrist to `to` (world, m), or as near as that allows.
 void put_on_set(const Program& program, const LimbOp& arm, const Vec3& to, const SourceFrame& source,
                 TargetFrame& target);
+/// Turns a hand that lies on another body, world; what hangs on it follows.
+void turn_on_set(const Program& program, size_t limb, const Quat& by, const SourceFrame& source,
+                 TargetFrame& target);
 /// Puts a hand that lies there to its place, in this frame alone: what that adds.
 HandShift set_shift(const Program& program, size_t limb, const SourceFrame& source, TargetFrame& target);
 

@@ -1,8 +1,11 @@
 #include "core/solve/plan.hpp"
 
+#include <utility>
+
 #include "core/body/lines.hpp"
 #include "core/body/measures.hpp"
 #include "core/motion/kinematics.hpp"
+#include "core/solve/beside.hpp"
 #include "core/solve/clear.hpp"
 #include "core/solve/near.hpp"
 #include "core/solve/paired.hpp"
@@ -25,7 +28,7 @@ Vec3 map_centre(const MapCentre& about, const Character& source, const Take* tak
 }  // namespace
 
 Plan compile_plan(const Character& source, const Character& target, const PairingSettings& settings,
-                  const Take* take, const HandMarks* marks) {
+                  const Take* take, const HandMarks* marks, std::shared_ptr<const Beside> beside) {
     const std::string take_key = take ? take->key() : std::string();
     const PairedBodies bodies(source, target, settings, take_key);
     Plan plan;
@@ -52,6 +55,8 @@ Plan compile_plan(const Character& source, const Character& target, const Pairin
                 program.scaled_things.emplace_back(joint, program.map.k);
         compile_holds(bodies, *take, of_hands, T_surface, program);
         compile_on_set(bodies, *take, of_hands, T_surface, program);
+        program.beside = std::move(beside);
+        compile_beside(bodies, program);
         compile_clear(bodies, of_hands.surface.parts.empty() ? surface_of(source) : of_hands.surface,
                       T_surface, program);
         program.hand_touches = of_hands.touches;

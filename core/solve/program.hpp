@@ -24,6 +24,7 @@
 
 namespace nb {
 
+struct Beside;
 struct ClearProgram;
 struct NearProgram;
 
@@ -53,6 +54,7 @@ struct Program {
     std::vector<std::pair<int, double>> scaled_things;  ///< joints of the source, and by what
     std::vector<HeldThing> things;                      ///< that hands hold in the take
     std::shared_ptr<const NearProgram> near;            ///< null: no hand touches
+    std::shared_ptr<const Beside> beside;               ///< null: it is alone
     std::shared_ptr<const ClearProgram> clear;          ///< null: bodies whose skin is not known
     double S_stature_m = 1.75;
 };

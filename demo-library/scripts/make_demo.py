@@ -16,6 +16,7 @@ import pieces
 import scores
 import skins
 import sound
+import together
 import touching
 import walk
 from bodies import Body, bvh_hierarchy, fixed_uuid, rot, write_skinned_glb
@@ -95,6 +96,76 @@ def write_json(path, document):
         f.write(json.dumps(document, indent=2, ensure_ascii=False) + '\n')
 
 
+number = lambda v: f'{v:.4f}'.rstrip('0').rstrip('.').replace('-0', '0') if abs(v) < 5e-5 else f'{v:.4f}'
+
+
+def hierarchy_of(body, names):
+    return bvh_hierarchy(body, names, [o / .01 for o in body.offsets], [(j, o / .01) for j, o in body.ends])
+
+
+def root_of_prop(prop):
+    return f'ROOT {prop}\n{{\n  OFFSET 0 0 0\n  CHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation\n  End Site\n  {{\n    OFFSET 0 10 0\n  }}\n}}\n'
+
+
+def spans_of(labels, **more):
+    """Spans of frames in which the same stands or holds."""
+    spans = []
+    for point in sorted({label[0] for label in labels}):
+        for frame, what in sorted(((i, what) for p, i, what in labels if p == point), key=lambda label: label[0]):
+            told = {**more, 'limb': point, **(what if isinstance(what, dict) else {'point': what})}
+            if spans and spans[-1]['last'] == frame and told == {k: v for k, v in spans[-1].items() if k not in ('first', 'last')}:
+                spans[-1]['last'] = frame + 1
+            else:
+                spans.append({**told, 'first': frame, 'last': frame + 1})
+    return spans
+
+
+def write_labels(path, spans):
+    with open(path, 'w') as f:
+        f.write('[\n' + ',\n'.join('  ' + json.dumps(span) for span in spans) + '\n]\n')
+
+
+def scene(library, name, on, casts, fps, pieces_there, cast_as, notes):
+    """Bodies captured together: one .bvh with a tree for each, its document, labels, and the scene that casts them."""
+    folder = os.path.join(library, 'scenes')
+    os.makedirs(folder, exist_ok=True)
+    character, body, names = on
+    props = sorted(casts[0][1][0][2])
+    text, trees = '', []
+    for cast, _, _ in casts:
+        tree, sequence = hierarchy_of(body, [f'{cast}:{bone}' for bone in names])
+        text += tree if not text else tree.replace('HIERARCHY\n', '')
+        trees.append(sequence)
+    text += ''.join(map(root_of_prop, props))
+    rows = []
+    for i in range(len(casts[0][1])):
+        row = []
+        for (_, frames, _), sequence in zip(casts, trees):
+            turns, hips, held = frames[i]
+            row += [number(v * 100) for v in hips]
+            for j in sequence:
+                row += [number(v) for v in euler_zxy(turns.get(body.roles[j], np.eye(3)))]
+        for prop in props:
+            R, p = held[prop]
+            row += [number(v * 100) for v in p] + [number(v) for v in euler_zxy(R)]
+        rows.append(' '.join(row))
+    time = {60: '0.0166667', 120: '0.00833333'}[fps]
+    with open(os.path.join(folder, name + '.bvh'), 'w') as f:
+        f.write(text + f'MOTION\nFrames: {len(rows)}\nFrame Time: {time}\n' + '\n'.join(rows) + '\n')
+    write_json(os.path.join(folder, name + '.take.json'),
+               {'format': 'nimble-bone/take', 'version': 1, 'id': fixed_uuid(name), 'file': name + '.bvh',
+                'character': {'id': fixed_uuid(character), 'path': f'../characters/{character}/character.json'},
+                'conventions': {'unit_m': .01, 'up': '+Y', 'facing': '+Z'},
+                'frame_time_s': time, 'frames': len(rows), 'first_motion_frame': 0, 'trim': {'first': 0, 'last': len(rows)},
+                'contacts': [], 'props': [{'joint': p, 'file': f'../set/{p}.glb'} for p in props],
+                'set': [{'file': f'../set/{p}.glb', 'at_m': list(at), 'is_ground': p == 'quay'} for p, at in pieces_there], 'notes': 'Simulated: ' + notes})
+    write_labels(os.path.join(folder, name + '.labels.json'), [span for cast, _, labels in casts for span in spans_of(labels, body=cast)])
+    write_json(os.path.join(folder, name + '.scene.json'),
+               {'format': 'nimble-bone/scene', 'version': 1, 'id': fixed_uuid('scene ' + name), 'name': name, 'distances': 'mean',
+                'casts': [{'name': cast, 'take': name + '.take.json', 'body': f'{cast}:{names[0]}', 'target': target, 'start_s': 0., 'at_m': [0., 0.], 'turn_deg': 0.}
+                          for (cast, _, _), target in zip(casts, cast_as)]})
+
+
 class Recorder:
     """Writes takes: a .bvh (props as further roots), its document, and the labels of what stood and held."""
 
@@ -116,14 +187,12 @@ class Recorder:
 
     def write(self, name, on, frames, labels, fps, notes, pieces_there=(), noise_deg=0., first=0):
         character, body, names = on
-        text, sequence = bvh_hierarchy(body, names, [o / .01 for o in body.offsets], [(j, o / .01) for j, o in body.ends])
+        text, sequence = hierarchy_of(body, names)
         props = sorted(frames[0][2]) if len(frames[0]) > 2 else []
-        for prop in props:
-            text += f'ROOT {prop}\n{{\n  OFFSET 0 0 0\n  CHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation\n  End Site\n  {{\n    OFFSET 0 10 0\n  }}\n}}\n'
+        text += ''.join(map(root_of_prop, props))
         # What a capture adds of its own: slow wander of the solved angles, apart from the motion.
         rng = np.random.default_rng(len(name))
         wander = walk.smooth(rng.normal(size=(len(frames), 3 * len(sequence))), 1.5) * noise_deg * 2 if noise_deg else None
-        number = lambda v: f'{v:.4f}'.rstrip('0').rstrip('.').replace('-0', '0') if abs(v) < 5e-5 else f'{v:.4f}'
         rows = []
         for i, (turns, hips, *rest) in enumerate(frames):
             row = [number(v * 100) for v in hips]
@@ -147,16 +216,7 @@ class Recorder:
                     'conventions': {'unit_m': .01, 'up': '+Y', 'facing': '+Z'},
                     'frame_time_s': time, 'frames': len(rows), 'first_motion_frame': first, 'trim': {'first': 0, 'last': len(rows)},
                     'contacts': [], 'props': things, 'set': stage, 'notes': 'Simulated: ' + notes[0].lower() + notes[1:]})
-        spans = []
-        for point in sorted({label[0] for label in labels}):
-            for frame, what in sorted(((i, what) for p, i, what in labels if p == point), key=lambda label: label[0]):
-                told = {'limb': point, **(what if isinstance(what, dict) else {'point': what})}
-                if spans and spans[-1]['last'] == frame and told == {k: v for k, v in spans[-1].items() if k not in ('first', 'last')}:
-                    spans[-1]['last'] = frame + 1
-                else:
-                    spans.append({**told, 'first': frame, 'last': frame + 1})
-        with open(os.path.join(self.folder, name + '.labels.json'), 'w') as f:
-            f.write('[\n' + ',\n'.join('  ' + json.dumps(span) for span in spans) + '\n]\n')
+        write_labels(os.path.join(self.folder, name + '.labels.json'), spans_of(labels))
 
 
 def span(first, last, ease):
@@ -264,6 +324,8 @@ def main(library):
     # The child is small: what the performer looks at from above it looks up to; its hand goes along.
     touched(library, 'lamp-child', 'weary-watch', 'looks up', [{'kind': 'turn', 'stage': 'angles', 'what': 'head', 'when': span(4.6, 6., .6), 'axes': 'body', 'turn_deg': [-14., 0., 0.]}])
     touched(library, 'ferrier', 'boat-leap', 'higher', [{'kind': 'body', 'stage': 'source', 'when': span(1.97, 1.97, .22), 'axes': 'world', 'turn_deg': [0., 0., 0.], 'place_cm': [0., 22., 0.]}])
+    scene(library, 'help-up', ('performer', body, names), together.help_up(body, record.skin), 60, [('landing', (0, 0, 0)), ('quay', (0, 0, 0))], ('dockhand', 'ferrier'),
+          'a coil of rope is handed down, the one who takes it is helped up onto the landing, a hand is laid on a shoulder.')
     os.makedirs(os.path.join(library, 'set'), exist_ok=True)
     pieces.write_all(os.path.join(library, 'set'))
     sound.main(library, ['quay-walk'])

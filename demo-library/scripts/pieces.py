@@ -1,5 +1,6 @@
 """Plain set pieces of the harbour as .glb: a node with a mesh each, metres, the ground at y = 0."""
 import json
+import math
 import struct
 
 import numpy as np
@@ -128,6 +129,16 @@ def made():
     b.turned([(.025, .045), (.15, .045)], 0xf0e2a8, 14)
     b.turned([(.15, .068), (.20, .03), (.225, .012), (.30, .006)], iron, 14)
     builds['lantern'] = b
+    b = Build()  # a coil of rope, lying flat about its middle
+    for radius, y in ((.15, -.012), (.15, .012), (.137, .0), (.163, .0)):
+        ring = [np.array([radius * math.cos(a), y, radius * math.sin(a)]) for a in np.linspace(0, 2 * math.pi, 25)]
+        for p, q in zip(ring, ring[1:]):
+            b.turned([(-.002, .014), (float(np.linalg.norm(q - p)) + .002, .014)], hemp, 6, p, q - p)
+    builds['coil'] = b
+    b = Build()  # a landing, one step over the quay
+    b.box((-1.1, 0, -1.3), (1.1, .18, .35), stone)
+    b.box((-1.1, .168, .335), (1.1, .1805, .375), 0xa9a59c)
+    builds['landing'] = b
     b = Build()  # the quay: planks level with the ground, a kerb, the water's edge
     for k in range(26):
         z = -3.2 + .5 * k

@@ -1,0 +1,113 @@
+#include "core/library/scenes.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+#include <optional>
+
+#include "core/base/files.hpp"
+#include "core/library/beside.hpp"
+
+namespace nb {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+/// The first of a library's entries of that name.
+const LibraryEntry* entry_of(const std::vector<LibraryEntry>& entries, const std::string& name) {
+    const auto found = std::find_if(entries.begin(), entries.end(),
+                                    [&](const LibraryEntry& entry) { return entry.name == name; });
+    return found == entries.end() ? nullptr : &*found;
+}
+
+std::string take_file(const SceneDocument::CastEntry& cast, const std::string& scene_path,
+                      const Library* library) {
+    const fs::path beside = fs::path(scene_path).parent_path() / cast.take;
+    if (fs::is_regular_file(beside)) return beside.lexically_normal().string();
+    const LibraryEntry* entry = library ? entry_of(library->takes, cast.take) : nullptr;
+    if (!entry)
+        throw FileError(
+            scene_path,
+            fmt::format("the cast '{}' has the take '{}', which is not there", cast.name, cast.take),
+            "name a take of the library, or a motion file");
+    return entry->document.empty() ? entry->path : entry->document;
+}
+
+LoadedFile target_file(const SceneDocument::CastEntry& cast, const std::string& scene_path,
+                       const Library* library, std::vector<std::string>& notes) {
+    const fs::path beside = fs::path(scene_path).parent_path() / cast.target;
+    if (fs::is_regular_file(beside)) {
+        const std::string rig = beside.lexically_normal().string();
+        return load_character(rig, character_document_beside(rig), notes);
+    }
+    const LibraryEntry* entry = library ? entry_of(library->characters, cast.target) : nullptr;
+    if (!entry)
+        throw FileError(
+            scene_path,
+            fmt::format("the cast '{}' has the target '{}', which is not there", cast.name, cast.target),
+            "name a character of the library, or a rig");
+    return load_character(entry->path, entry->document, notes);
+}
+
+}  // namespace
+
+std::vector<std::string> scenes_of(const Library& library) {
+    std::vector<std::string> paths;
+    std::error_code ignored;
+    for (const auto& entry : fs::directory_iterator(fs::path(library.folder) / "scenes", ignored))
+        if (entry.path().string().ends_with(".scene.json")) paths.push_back(entry.path().string());
+    std::sort(paths.begin(), paths.end());
+    return paths;
+}
+
+OpenScene open_scene(const std::string& path, const Library* library) {
+    OpenScene scene;
+    scene.path = path;
+    scene.document = read_scene(read_document(path, "scene"), path);
+    std::optional<Library> own;
+    const fs::path above = fs::absolute(path).parent_path().parent_path();
+    if (!library && fs::is_regular_file(above / "library.json")) own = open_library(above.string());
+    load_casts(scene, library ? library : own ? &*own : nullptr);
+    return scene;
+}
+
+void load_casts(OpenScene& scene, const Library* library) {
+    scene.takes.clear();
+    scene.targets.clear();
+    scene.notes.clear();
+    scene.casts.clear();
+    for (const SceneDocument::CastEntry& entry : scene.document.casts) {
+        const auto take = std::make_shared<LoadedFile>(
+            load_take(take_file(entry, scene.path, library), "", scene.notes, 0, nullptr, entry.body));
+        const auto target =
+            std::make_shared<LoadedFile>(target_file(entry, scene.path, library, scene.notes));
+        Cast cast;
+        cast.name = entry.name;
+        cast.source = {take, &take->character};
+        cast.target = {target, &target->character};
+        Pairing pairing;
+        ReadDocument read;
+        if (find_pairing(library, target->character.rig.path, take->character.id, target->character.id,
+                         pairing, read, scene.notes))
+            cast.settings = pairing.settings;
+        scene.takes.push_back(take);
+        scene.targets.push_back(target);
+        scene.casts.push_back(std::move(cast));
+    }
+    place_casts(scene);
+}
+
+void place_casts(OpenScene& scene) {
+    for (size_t i = 0; i < scene.casts.size(); ++i) {
+        const SceneDocument::CastEntry& entry = scene.document.casts[i];
+        Cast& cast = scene.casts[i];
+        cast.name = entry.name;
+        cast.start_s = entry.start_s;
+        cast.take = std::make_shared<const Take>(placed_take(
+            scene.takes[i]->character.rig.skeleton, *scene.takes[i]->take, entry.turn_deg, entry.at_m));
+    }
+}
+
+}  // namespace nb

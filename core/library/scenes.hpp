@@ -1,0 +1,33 @@
+// Scenes with what they cast: documents, takes and targets read into bodies that can be carried.
+#pragma once
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "core/documents/scene.hpp"
+#include "core/library/library.hpp"
+#include "core/scene/cast.hpp"
+
+namespace nb {
+
+/// A scene as it is open.
+struct OpenScene {
+    SceneDocument document;
+    std::string path;
+    std::vector<std::shared_ptr<const LoadedFile>> takes, targets;  ///< a cast each
+    std::vector<Cast> casts;
+    std::vector<std::string> notes;
+};
+
+/// The scenes of a library, sorted by name: scenes/*.scene.json.
+std::vector<std::string> scenes_of(const Library& library);
+
+/// Reads a scene and all it casts. `library`: in which takes and characters are sought by name; null: that of the folder above
+/// the scene's own, when it is one. Throws FileError.
+OpenScene open_scene(const std::string& path, const Library* library = nullptr);
+/// Reads what the document's casts name, anew.
+void load_casts(OpenScene& scene, const Library* library);
+/// Puts takes where the document has them, after a cast was moved.
+void place_casts(OpenScene& scene);
+
+}  // namespace nb

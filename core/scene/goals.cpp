@@ -1,0 +1,591 @@
+#include "core/scene/goals.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <optional>
+
+#include "core/base/parallel.hpp"
+#include "core/body/measures.hpp"
+#include "core/scene/hand_mesh.hpp"
+#include "core/solve/near.hpp"
+#include "core/solve/paired.hpp"
+#include "core/surface/hand_points.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double reaches = 0.935;  // of an arm's length: less than where put_on_set eases it
+constexpr double least_miss_m = 0.01;
+constexpr double most_turn_to_lie_rad = 0.6;
+constexpr double most_turn_elsewhere_rad = 1.2;
+constexpr int whole_hand_rounds_on_other = 8;
+constexpr int meeting_rounds = 16;
+constexpr double farthest = 1.25;  // of an arm's reach: a place that a hand may lie on
+constexpr size_t most_looked_at = 120;
+constexpr int reach_rounds = 12;  // in which what two arms reach is found
+
+/// The other body of a touch, as one that a hand lies on.
+struct Other {
+    NearProgram near;  ///< its surfaces
+    const Cast* cast = nullptr;
+    const WorldMotion *S = nullptr, *T = nullptr;
+};
+
+/// A hand that touches, and by what it is carried.
+struct TouchingHand {
+    const Cast* cast = nullptr;
+    const LimbOp* limb = nullptr;
+    NearHand hand;
+    size_t point = 0;
+    const WorldMotion *S = nullptr, *T_alone = nullptr, *T = nullptr;
+};
+
+double as_angle(const Vec3& turn, double most) {
+    const double angle = turn.norm();
+    return angle > 1e-9 ? most * std::tanh(angle / most) / angle : 1.0;
+}
+
+/// The arms' own length, at rest.
+double arm_length(const TouchingHand& toucher, int f) {
+    const auto p = [&](int joint) -> const Vec3& { return toucher.T->p[toucher.T->at(f, joint)]; };
+    const LimbOp& limb = *toucher.limb;
+    return (p(limb.T_mid) - p(limb.T_start)).norm() + (p(limb.T_tip) - p(limb.T_mid)).norm();
+}
+
+/// Where the hand lies on the other's target.
+struct Spot {
+    PartPair pair;
+    std::optional<SurfacePlace> instead;  ///< a place that it reaches; else the source's own
+};
+
+class HandGoals {
+  public:
+    HandGoals(const TouchingHand& toucher, const Other& other, const BodyTouch& touch)
+        : toucher_(toucher), other_(other), touch_(touch) {}
+
+    /// The hand's joint in a frame, world; `out`: of the other's skin there.
+    Rigid at(const Spot& spot, int f, Vec3* out = nullptr) const {
+        const double scene_s = toucher_.cast->scene_time_s(f);
+        const Pose S_on = pose_between(*other_.S, other_.cast->take_time_s(scene_s));
+        const Pose T_on = pose_between(*other_.T, other_.cast->take_time_s(scene_s));
+        const SourceFrame S = frame_of(*toucher_.S, f);
+        // A copy that may be moved: hand and forearm, as the body is alone.
+        Pose T = pose_of(*toucher_.T_alone, f);
+        const PartSurface& S_part = other_.near.S.parts[spot.pair.S];
+        const PartSurface& T_part = other_.near.T.parts[spot.pair.T];
+        const Rigid X_S = S_part.frame(S_on.R[size_t(S_part.joint)], S_on.p[size_t(S_part.joint)]);
+        const Rigid X_T = T_part.frame(T_on.R[size_t(T_part.joint)], T_on.p[size_t(T_part.joint)]);
+        const NearHand& hand = toucher_.hand;
+        const Vec3 x = S.p[size_t(hand.S_hand)] + S.R[size_t(hand.S_hand)] * hand.points[toucher_.point].S_J;
+        const SurfacePlace place = S_part.place(inverse(X_S) * x);
+        SurfacePlace to =
+            place_on_target(other_.near.S, other_.near.T, spot.pair, other_.near.by_stature, place);
+        if (spot.instead) {
+            const double h = to.h;
+            to = *spot.instead;
+            to.h = h;
+        }
+        const Quat lies_S = X_S.R * Quat(S_part.lie(place)), lies_T = X_T.R * Quat(T_part.lie(to));
+        if (out) *out = lies_T * Vec3::UnitX();
+        // Elsewhere on the skin what counts is where it faces.
+        Vec3 turn = spot.instead ? log_rotation(shortest_arc(lies_S * Vec3::UnitX(), lies_T * Vec3::UnitX()))
+                                 : log_rotation(lies_T * lies_S.conjugate());
+        turn *= as_angle(turn, spot.instead ? most_turn_elsewhere_rad : most_turn_to_lie_rad);
+        const Quat by = exp_rotation(turn);
+        const size_t joint = size_t(hand.T_hand);
+        const Vec3 wrist = X_T * T_part.point(to) - by * T.R[joint] * hand.points[toucher_.point].T_J;
+        const Vec3 move = wrist - T.p[joint];
+        for (const NearHand::Skin& skin : hand.T_skin) {
+            const size_t j = size_t(skin.joint);
+            if (skin.joint == hand.T_hand) T.R[j] = (by * T.R[j]).normalized();
+            T.p[j] += move;
+        }
+        std::vector<std::optional<double>> in_source(hand.parts.size());
+        for (int round = 0; round < whole_hand_rounds_on_other; ++round) {
+            const HandFrames frames{S, {T.R, T.p, S.t_s}, {S_on.R, S_on.p, S.t_s}, {T_on.R, T_on.p, S.t_s}};
+            const Vec3 off = by_whole_hand(other_.near, hand, frames, true, in_source);
+            if (off.norm() < 1e-6) break;
+            for (const NearHand::Skin& skin : hand.T_skin) T.p[size_t(skin.joint)] += off;
+        }
+        return {T.R[joint], T.p[joint]};
+    }
+
+    /// By how much the arm is too short for a place, m; over frames spread over the touch the most.
+    double missed(const Spot& spot) const {
+        double most = 0.0;
+        for (const int f : some_frames()) {
+            const Vec3& start = toucher_.T->p[toucher_.T->at(f, toucher_.limb->T_start)];
+            most = std::max(most, (at(spot, f).p - start).norm() - reaches * arm_length(toucher_, f));
+        }
+        return most;
+    }
+
+    /// The place of the other's skin that the arm reaches and that is nearest to where it should lie.
+    std::optional<Spot> reachable(const Spot& wanted) const {
+        const int f = (touch_.first + touch_.last) / 2;
+        const Pose T_on = pose_between(*other_.T, other_.cast->take_time_s(toucher_.cast->scene_time_s(f)));
+        const Vec3& start = toucher_.T->p[toucher_.T->at(f, toucher_.limb->T_start)];
+        const double length = reaches * arm_length(toucher_, f);
+        const Rigid goal = at(wanted, f);
+        const Vec3 point = goal * toucher_.hand.points[toucher_.point].T_J;
+        std::vector<std::pair<double, Spot>> found;
+        for (const PartPair& pair : toucher_.hand.parts) {
+            const PartSurface& part = other_.near.T.parts[pair.T];
+            const std::string role = role_part(part.role);
+            if (role == "hand" || role == "foot" || role == "head" || role == "shin") continue;
+            const Rigid X = part.frame(T_on.R[size_t(part.joint)], T_on.p[size_t(part.joint)]);
+            for (int row = 1; row + 1 < PartSurface::rows; ++row)
+                for (int column = 0; column < PartSurface::columns; ++column) {
+                    const SurfacePlace place{(row + 0.5) / PartSurface::rows,
+                                             2.0 * pi * column / PartSurface::columns, 0.0, 0.0};
+                    const Vec3 q = X * part.point(place);
+                    const Vec3 to = start - q;
+                    // The hand comes from outside.
+                    if (to.norm() < farthest * length &&
+                        (X.R * part.lie(place).col(0)).dot(to.normalized()) > 0.2)
+                        found.emplace_back((q - point).norm(), Spot{pair, place});
+                }
+        }
+        std::sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+        // Of those next to each other one is looked at closely.
+        std::optional<Spot> best;
+        double least = 1e30;
+        const size_t step = std::max<size_t>(1, found.size() / most_looked_at);
+        for (size_t i = 0; i < found.size(); i += step) {
+            const double short_by = missed(found[i].second);
+            if (short_by <= 0.0) return found[i].second;
+            if (short_by >= least) continue;
+            least = short_by;
+            best = found[i].second;
+        }
+        return best;
+    }
+
+    RigidTrack track(const Spot& spot) const {
+        RigidTrack track;
+        track.frame_time_s = toucher_.S->frame_time_s;
+        track.from_s = toucher_.S->time_s(touch_.first);
+        track.X.resize(size_t(touch_.last - touch_.first));
+        const HandMesh mesh(*toucher_.cast->target, role_side(touch_.point), *other_.cast->target);
+        const SpacedShifts shifts(toucher_.cast->scene_time_s(touch_.first),
+                                  toucher_.cast->scene_time_s(touch_.last - 1), [&](double scene_s) {
+                                      const int f = frame_near(*toucher_.cast, scene_s);
+                                      const Pose T_on =
+                                          pose_between(*other_.T, other_.cast->take_time_s(scene_s));
+                                      Vec3 out;
+                                      const Rigid X = at(spot, f, &out);
+                                      return mesh.onto(pose_of(*toucher_.T_alone, f), X, T_on, out);
+                                  });
+        for_each_frame(touch_.last - touch_.first, 0, [&](int from, int to) {
+            for (int i = from; i < to; ++i) {
+                Rigid& X = track.X[size_t(i)];
+                X = at(spot, touch_.first + i);
+                X.p += shifts.at(toucher_.cast->scene_time_s(touch_.first + i));
+            }
+        });
+        return track;
+    }
+
+  private:
+    const TouchingHand& toucher_;
+    const Other& other_;
+    const BodyTouch& touch_;
+
+    std::array<int, 3> some_frames() const {
+        return {touch_.first, (touch_.first + touch_.last) / 2, touch_.last - 1};
+    }
+};
+
+class SceneGoals {
+  public:
+    SceneGoals(const SceneState& state, std::vector<std::string>& notes) : state_(state), notes_(notes) {
+        beside_.resize(state.casts.size());
+    }
+
+    void hands() {
+        for (const BodyTouch& touch : state_.touches) {
+            if (touch.is_unsure) continue;
+            const std::optional<TouchingHand> toucher = toucher_of(touch);
+            if (!toucher) continue;
+            const BodyTouch* mutual = nullptr;
+            for (const BodyTouch& other : state_.touches)
+                if (!other.is_unsure && are_on_each_other(touch, other, state_.casts)) mutual = &other;
+            const std::optional<TouchingHand> partner = mutual ? toucher_of(*mutual) : std::nullopt;
+            if (partner) {
+                if (touch.cast < mutual->cast) half_way(touch, *toucher, *mutual, *partner);
+                continue;
+            }
+            Beside::Hand hand = hand_of_touch(touch, *toucher);
+            hand.X_WH = on_skin(*toucher, touch);
+            if (!hand.X_WH.X.empty()) beside_[touch.cast].hands.push_back(std::move(hand));
+        }
+    }
+
+    /// Things that hands of several bodies hold, by their names.
+    void things() {
+        const std::span<const Cast> casts = state_.casts;
+        for (size_t a = 0; a < casts.size(); ++a)
+            for (const HeldThing& held : state_.results[a].plan.program.things) {
+                const std::string& name = casts[a].source->rig.skeleton.names[size_t(held.S_thing)];
+                std::vector<std::pair<size_t, int>> holders;
+                for (size_t b = 0; b < casts.size(); ++b)
+                    for (const HeldThing& other : state_.results[b].plan.program.things)
+                        if (casts[b].source->rig.skeleton.names[size_t(other.S_thing)] == name)
+                            holders.emplace_back(b, other.S_thing);
+                if (holders.size() < 2 || holders.front().first != a) continue;
+                share_thing(holders);
+            }
+    }
+
+    std::vector<std::shared_ptr<const Beside>> take() {
+        std::vector<std::shared_ptr<const Beside>> all;
+        for (Beside& one : beside_)
+            all.push_back(one.hands.empty() && one.things.empty()
+                              ? nullptr
+                              : std::make_shared<const Beside>(std::move(one)));
+        return all;
+    }
+
+  private:
+    const SceneState& state_;
+    std::vector<std::string>& notes_;
+    std::vector<Beside> beside_;
+
+    std::optional<TouchingHand> toucher_of(const BodyTouch& touch) const {
+        const Cast& cast = state_.casts[touch.cast];
+        const Program& program = state_.results[touch.cast].plan.program;
+        const Side side = role_side(touch.point);
+        const auto point = hand_point_index(role_part(touch.point));
+        for (size_t i = 0; i < program.limbs.size() && point; ++i) {
+            const LimbOp& limb = program.limbs[i];
+            if (limb.limb < 2 || role_side(limb_names[limb.limb]) != side) continue;
+            TouchingHand toucher;
+            toucher.cast = &cast;
+            toucher.limb = &limb;
+            const PairedBodies bodies(*cast.source, *cast.target, cast.settings, cast.take->key());
+            const CastSkins& skins = state_.skins[touch.cast];
+            toucher.hand = near_hand(bodies, skins.S, skins.T, limb, i);
+            if (toucher.hand.points.size() <= *point) return {};
+            toucher.point = *point;
+            toucher.S = &skins.source;
+            toucher.T_alone = &state_.alone[touch.cast];
+            toucher.T = &state_.results[touch.cast].target;
+            return toucher;
+        }
+        return {};
+    }
+
+    Other other_of(size_t index) const {
+        const Cast& cast = state_.casts[index];
+        Other other;
+        other.near.S = state_.skins[index].S;
+        other.near.T = state_.skins[index].T;
+        other.near.to_reference =
+            reference_stature_m / std::max(0.01, stature(cast.source->rig.skeleton, cast.source->roles));
+        other.near.by_stature = other.near.T.stature_m / std::max(0.01, other.near.S.stature_m);
+        other.cast = &cast;
+        other.S = &state_.skins[index].source;
+        other.T = &state_.results[index].target;
+        return other;
+    }
+
+    RigidTrack on_skin(TouchingHand toucher, const BodyTouch& touch) {
+        const Other other = other_of(touch.other);
+        std::optional<PartPair> on;
+        for (size_t s = 0; s < other.near.S.parts.size(); ++s)
+            if (const auto pair =
+                    same_part(*other.cast->source, other.near.S, s, *other.cast->target, other.near.T)) {
+                toucher.hand.parts.push_back(*pair);
+                if (other.near.S.parts[s].role == touch.on) on = *pair;
+            }
+        if (!on) {
+            notes_.push_back(fmt::format("{}: '{}' has no {} for its hand to lie on", toucher.cast->name,
+                                         other.cast->name, touch.on));
+            return {};
+        }
+        const HandGoals goals(toucher, other, touch);
+        Spot spot{*on, {}};
+        if (const double missed = goals.missed(spot); missed > least_miss_m) {
+            if (const std::optional<Spot> instead = goals.reachable(spot)) {
+                spot = *instead;
+                notes_.push_back(
+                    fmt::format("{}: {} does not reach {} of {} by {:.0f} cm; it lies on {} there",
+                                toucher.cast->name, touch.point, touch.on, other.cast->name, 100.0 * missed,
+                                other.near.T.parts[spot.pair.T].role));
+            } else {
+                notes_.push_back(fmt::format("{}: {} does not reach {} of {} by {:.0f} cm",
+                                             toucher.cast->name, touch.point, touch.on, other.cast->name,
+                                             100.0 * missed));
+            }
+        }
+        return goals.track(spot);
+    }
+
+    /// A hand that meets another half way: its frame, and the body it is of at that moment.
+    struct Meeting {
+        const TouchingHand* toucher = nullptr;
+        size_t cast = 0;
+        SourceFrame S;
+        Pose S_pose, T;  ///< T: hand and forearm moved to where they meet
+        Vec3 start = Vec3::Zero();
+        double length = 0.0;
+
+        Vec3 point(const NearHand::Point& at) const {
+            const size_t j = size_t(toucher->hand.T_hand);
+            return T.p[j] + T.R[j] * at.T_J;
+        }
+        Vec3 S_point(const NearHand::Point& at) const {
+            const size_t j = size_t(toucher->hand.S_hand);
+            return S_pose.p[j] + S_pose.R[j] * at.S_J;
+        }
+        Vec3& wrist() { return T.p[size_t(toucher->hand.T_hand)]; }
+        void move(const Vec3& by) {
+            for (const NearHand::Skin& skin : toucher->hand.T_skin) T.p[size_t(skin.joint)] += by;
+        }
+        /// What the arm lacks to where the wrist is, from it toward the shoulder.
+        Vec3 lacks() {
+            const Vec3 away = start - wrist();
+            const double beyond = away.norm() - length;
+            return beyond > 0.0 ? Vec3(beyond * away.normalized()) : Vec3(Vec3::Zero());
+        }
+    };
+
+    static Meeting meeting_of(const TouchingHand& toucher, size_t cast, double scene_s) {
+        Meeting one;
+        one.toucher = &toucher;
+        one.cast = cast;
+        const double t_s = toucher.cast->take_time_s(scene_s);
+        one.S_pose = pose_between(*toucher.S, t_s);
+        one.T = pose_between(*toucher.T_alone, t_s);
+        one.start = joint_at(*toucher.T, toucher.limb->T_start, t_s).p;
+        const auto p = [&](int joint) -> const Vec3& { return one.T.p[size_t(joint)]; };
+        one.length = reaches * ((p(toucher.limb->T_mid) - p(toucher.limb->T_start)).norm() +
+                                (p(toucher.limb->T_tip) - p(toucher.limb->T_mid)).norm());
+        return one;
+    }
+
+    /// How far a hand is off another, or in it, beside the source: along the other's skin.
+    Vec3 off_hand(const Meeting& own, const Meeting& partner, const Other& other,
+                  const PartPair& pair) const {
+        NearHand hand = own.toucher->hand;
+        hand.parts = {pair};
+        std::vector<std::optional<double>> in_source(1);
+        const auto frame = [](const Pose& pose) { return SourceFrame{pose.R, pose.p, 0.0}; };
+        return by_whole_hand(other.near, hand,
+                             {frame(own.S_pose), frame(own.T), frame(partner.S_pose), frame(partner.T)}, true,
+                             in_source);
+    }
+
+    std::optional<PartPair> hand_part(const Other& other, const std::string& role) const {
+        for (size_t s = 0; s < other.near.S.parts.size(); ++s)
+            if (other.near.S.parts[s].role == role)
+                return same_part(*other.cast->source, other.near.S, s, *other.cast->target, other.near.T);
+        return {};
+    }
+
+    /// Two hands on each other at a time of the scene, as surfaces have them.
+    struct Met {
+        Rigid A, B;                ///< of the hands' joints, world
+        Vec3 out = Vec3::UnitY();  ///< of B's skin toward A, as the palms of the sources face
+    };
+    class HalfWay {
+      public:
+        HalfWay(const SceneGoals& goals, const BodyTouch& a, const TouchingHand& A, const BodyTouch& b,
+                const TouchingHand& B)
+            : goals_(goals),
+              a_(a),
+              b_(b),
+              A_(A),
+              B_(B),
+              of_A_(goals.other_of(a.cast)),
+              of_B_(goals.other_of(b.cast)) {
+            on_A_ = goals.hand_part(of_A_, "hand" + std::string(side_suffix(role_side(a.point))));
+            on_B_ = goals.hand_part(of_B_, "hand" + std::string(side_suffix(role_side(b.point))));
+        }
+
+        Met at(double scene_s, const Vec3& shift) const {
+            const NearHand::Point &a = A_.hand.points[A_.point], &b = B_.hand.points[B_.point];
+            Meeting A = meeting_of(A_, a_.cast, scene_s), B = meeting_of(B_, b_.cast, scene_s);
+            const Vec3 between = A.S_point(a) - B.S_point(b);
+            const Vec3 middle = 0.5 * (A.point(a) + B.point(b));
+            A.move(middle + 0.5 * between - A.point(a));
+            B.move(middle - 0.5 * between - B.point(b));
+            for (int round = 0; round < meeting_rounds; ++round) {
+                Vec3 apart = Vec3::Zero();
+                if (on_B_) apart += 0.25 * goals_.off_hand(A, B, of_B_, *on_B_);
+                if (on_A_) apart -= 0.25 * goals_.off_hand(B, A, of_A_, *on_A_);
+                if (apart.norm() < 1e-6) break;
+                A.move(apart);
+                B.move(-apart);
+            }
+            A.move(0.5 * shift);
+            B.move(-0.5 * shift);
+            for (int round = 0; round < reach_rounds; ++round) {
+                const Vec3 by = A.lacks() + B.lacks();
+                if (by.norm() < 1e-6) break;
+                A.move(by);
+                B.move(by);
+            }
+            const auto hand = [](const Meeting& one) {
+                const size_t j = size_t(one.toucher->hand.T_hand);
+                return Rigid{one.T.R[j], one.T.p[j]};
+            };
+            return {hand(A), hand(B), facing(A, B)};
+        }
+
+      private:
+        /// From B's palm to A's: each faces from its bones to its skin.
+        Vec3 facing(const Meeting& A, const Meeting& B) const {
+            const auto palm = [](const Meeting& one) {
+                const NearHand& hand = one.toucher->hand;
+                const size_t j = size_t(hand.T_hand);
+                const Vec3 along = hand.points.size() > 1 ? hand.points[1].T_J : hand.points[0].T_J;
+                const Vec3 at = hand.points[0].T_J;
+                const Vec3 line = along.normalized();
+                return Vec3(one.T.R[j] * (at - at.dot(line) * line).normalized());
+            };
+            const Vec3 out = palm(B) - palm(A);
+            return out.norm() > 0.1 ? Vec3(out.normalized()) : Vec3(Vec3::UnitY());
+        }
+
+        const SceneGoals& goals_;
+        const BodyTouch &a_, &b_;
+        const TouchingHand &A_, &B_;
+        const Other of_A_, of_B_;
+        std::optional<PartPair> on_A_, on_B_;
+    };
+
+    /// Both hands of touches on each other.
+    void half_way(const BodyTouch& a, const TouchingHand& A, const BodyTouch& b, const TouchingHand& B) {
+        const HalfWay meets(*this, a, A, b, B);
+        const HandMesh A_mesh(*A.cast->target, role_side(a.point), *B.cast->target);
+        const HandMesh B_mesh(*B.cast->target, role_side(b.point), *A.cast->target);
+        const double first_s = std::max(A.cast->scene_time_s(a.first), B.cast->scene_time_s(b.first));
+        const double last_s = std::min(A.cast->scene_time_s(a.last - 1), B.cast->scene_time_s(b.last - 1));
+        if (last_s <= first_s) return;
+        const SpacedShifts shifts(first_s, last_s, [&](double scene_s) {
+            const Met met = meets.at(scene_s, Vec3::Zero());
+            const auto alone = [&](const TouchingHand& one) {
+                return pose_between(*one.T_alone, one.cast->take_time_s(scene_s));
+            };
+            const Pose A_pose = alone(A), B_pose = alone(B);
+            const Vec3 of_A =
+                A_mesh.onto(A_pose, met.A, with_hand(*B.cast, B_pose, B.hand.T_hand, met.B), met.out);
+            const Vec3 of_B =
+                -B_mesh.onto(B_pose, met.B, with_hand(*A.cast, A_pose, A.hand.T_hand, met.A), -met.out);
+            // Neither hand's skin lies in the other's.
+            if (of_A == Vec3::Zero() || of_B == Vec3::Zero()) return Vec3(of_A + of_B);
+            return of_A.dot(met.out) > of_B.dot(met.out) ? of_A : of_B;
+        });
+        for (const bool is_first : {true, false}) {
+            BodyTouch touch = is_first ? a : b;
+            const TouchingHand& own = is_first ? A : B;
+            touch.first = std::max(touch.first, frame_near(*own.cast, first_s));
+            touch.last = std::min(touch.last, frame_near(*own.cast, last_s) + 1);
+            if (touch.last <= touch.first) continue;
+            Beside::Hand hand = hand_of_touch(touch, own);
+            hand.X_WH.X.resize(size_t(touch.last - touch.first));
+            for_each_frame(touch.last - touch.first, 0, [&](int from, int to) {
+                for (int i = from; i < to; ++i) {
+                    const double scene_s = own.cast->scene_time_s(touch.first + i);
+                    const Met met = meets.at(scene_s, shifts.at(scene_s));
+                    hand.X_WH.X[size_t(i)] = is_first ? met.A : met.B;
+                }
+            });
+            beside_[touch.cast].hands.push_back(std::move(hand));
+        }
+    }
+
+    static Beside::Hand hand_of_touch(const BodyTouch& touch, const TouchingHand& own) {
+        Beside::Hand hand;
+        hand.limb = own.limb->limb;
+        hand.when = span_of(touch.first, touch.last, *own.cast->take);
+        hand.X_WH.frame_time_s = own.S->frame_time_s;
+        hand.X_WH.from_s = own.S->time_s(touch.first);
+        return hand;
+    }
+
+    /// By how much arms that hold a thing at X lack its grips, the sum toward their shoulders.
+    Vec3 lacking(const std::vector<std::pair<size_t, int>>& holders, double scene_s, const Rigid& X) const {
+        Vec3 by = Vec3::Zero();
+        for (const auto& [of, joint] : holders) {
+            const Program& program = state_.results[of].plan.program;
+            const WorldMotion& T = state_.alone[of];
+            const double t_s = state_.casts[of].take_time_s(scene_s);
+            for (const HeldThing& thing : program.things)
+                for (const HeldThing::Hand& hand : thing.hands) {
+                    if (thing.S_thing != joint || !hand.when.contains(t_s)) continue;
+                    const LimbOp& limb = program.limbs[hand.limb];
+                    const Vec3 start = joint_at(state_.results[of].target, limb.T_start, t_s).p;
+                    const Vec3 mid = joint_at(T, limb.T_mid, t_s).p;
+                    const Rigid tip = joint_at(T, limb.T_tip, t_s);
+                    const double length =
+                        reaches * ((mid - joint_at(T, limb.T_start, t_s).p).norm() + (tip.p - mid).norm());
+                    const Vec3 wrist = X * Vec3(thing.scale * hand.on_thing_J) - tip.R * hand.on_hand_J;
+                    const Vec3 away = start - wrist;
+                    if (away.norm() > length) by += (away.norm() - length) * away.normalized();
+                }
+        }
+        return by;
+    }
+
+    /// Where a thing is at a time of the scene; by nobody's hands: none.
+    std::optional<Rigid> shared_at(const std::vector<std::pair<size_t, int>>& holders, double scene_s) const {
+        double all = 0.0;
+        Rigid X;
+        for (const auto& [by, joint] : holders) {
+            const double t_s = state_.casts[by].take_time_s(scene_s);
+            const Pose S = pose_between(state_.results[by].source, t_s),
+                       T = pose_between(state_.alone[by], t_s);
+            const ThingInHands held =
+                thing_in_hands(state_.results[by].plan.program, joint, {S.R, S.p, t_s}, {T.R, T.p, t_s});
+            if (held.share <= 0.0) continue;
+            all += held.share;
+            X.p += held.share / all * (held.X.p - X.p);
+            X.R = all == held.share ? held.X.R : interpolate(X.R, held.X.R, held.share / all);
+        }
+        if (all <= 0.0) return {};
+        for (int round = 0; round < reach_rounds; ++round) {
+            const Vec3 by = lacking(holders, scene_s, X);
+            if (by.norm() < 1e-6) break;
+            X.p += by;
+        }
+        return X;
+    }
+
+    void share_thing(const std::vector<std::pair<size_t, int>>& holders) {
+        for (const auto& [of, S_thing] : holders) {
+            const WorldMotion& motion = state_.results[of].source;
+            Beside::Thing thing;
+            thing.S_thing = S_thing;
+            thing.X_WT.from_s = motion.start_s;
+            thing.X_WT.frame_time_s = motion.frame_time_s;
+            thing.X_WT.X.resize(size_t(motion.frames));
+            for_each_frame(motion.frames, 0, [&](int from, int to) {
+                for (int f = from; f < to; ++f) {
+                    const size_t at = motion.at(f, S_thing);
+                    thing.X_WT.X[size_t(f)] =
+                        shared_at(holders, state_.casts[of].scene_time_s(f))
+                            .value_or(Rigid{motion.R[at], state_.results[of].plan.program.map(motion.p[at])});
+                }
+            });
+            beside_[of].things.push_back(std::move(thing));
+        }
+    }
+};
+
+}  // namespace
+
+std::vector<std::shared_ptr<const Beside>> beside_of(const SceneState& state,
+                                                     std::vector<std::string>& notes) {
+    SceneGoals goals(state, notes);
+    goals.hands();
+    goals.things();
+    return goals.take();
+}
+
+}  // namespace nb

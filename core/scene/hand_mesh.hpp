@@ -1,0 +1,47 @@
+// The last millimetres of a hand on another body: by the meshes of both, where surfaces (core/surface) tell too little. Looked
+// at some times a second of a touch, between them led over.
+#pragma once
+#include <array>
+#include <functional>
+#include <vector>
+
+#include "core/review/skin_gap.hpp"
+#include "core/scene/cast.hpp"
+
+namespace nb {
+
+/// A body's pose with a hand elsewhere, and with it the bone above and all that hangs on that.
+Pose with_hand(const Cast& cast, Pose pose, int hand, const Rigid& X_WH);
+int frame_near(const Cast& cast, double scene_s);
+
+class HandMesh {
+  public:
+    /// Without meshes nothing is known. The characters must outlive it.
+    HandMesh(const Character& of, Side side, const Character& on);
+
+    /// By what a hand that is at X_WH has to move along `out` (unit, out of the other body) for it to touch the other's mesh,
+    /// pressed in by 1 mm, m; zero where nothing is within 6 cm. `of`: the rest of its own body.
+    Vec3 onto(const Pose& of, const Rigid& X_WH, const Pose& on, const Vec3& out) const;
+
+  private:
+    const Character &of_, &on_;
+    int hand_ = -1;
+    struct Vertex {
+        size_t mesh, vertex;
+    };
+    std::vector<Vertex> vertices_;
+    std::vector<std::array<SkinCorner, 3>> triangles_;  ///< of the other body
+};
+
+/// Shifts found at times spread over a span, between them by smooth steps.
+class SpacedShifts {
+  public:
+    SpacedShifts(double first_s, double last_s, const std::function<Vec3(double scene_s)>& find);
+    Vec3 at(double scene_s) const;
+
+  private:
+    double first_s_ = 0.0, step_s_ = 1.0;
+    std::vector<Vec3> shifts_;
+};
+
+}  // namespace nb

@@ -1,0 +1,95 @@
+#include "core/scene/solve.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+#include "core/base/fault.hpp"
+#include "core/body/lines.hpp"
+
+namespace nb {
+
+namespace {
+
+double moved_between(const WorldMotion& a, const WorldMotion& b) {
+    double most = 0.0;
+    for (size_t i = 0; i < a.p.size(); ++i) most = std::max(most, (a.p[i] - b.p[i]).norm());
+    return most;
+}
+
+/// Where the hips of a cast's source are first, on the floor.
+Vec3 first_place(const Cast& cast, const WorldMotion& motion) {
+    const BodyLines lines = lines_of(cast.source->roles);
+    if (motion.frames <= cast.take->first_motion_frame || lines.thigh_left < 0 || lines.thigh_right < 0)
+        return Vec3::Zero();
+    const Vec3 o = hip_centre(pose_of(motion, cast.take->first_motion_frame).p, lines);
+    return {o.x(), 0.0, o.z()};
+}
+
+}  // namespace
+
+SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& distances,
+                        const std::vector<BodyTouch>* touches, int threads, const Progress& progress) {
+    SceneResult scene;
+    if (casts.empty()) throw FileError("the scene", "has no cast", "add a take and a target");
+    if (casts.size() == 1) {
+        const Cast& only = casts.front();
+        scene.k = own_scale(only);
+        scene.results.push_back(
+            transfer(*only.source, *only.take, *only.target, only.settings, threads, progress));
+        return scene;
+    }
+    scene.k = scale_of(distances, casts);
+    scene.steps = stretch_of_steps(scene.k, casts);
+    std::vector<CastSkins> skins;
+    for (const Cast& cast : casts) skins.push_back(skins_of(cast, threads));
+    std::vector<PairingSettings> settings;
+    for (const Cast& cast : casts) {
+        settings.push_back(cast.settings);
+        settings.back().scale = scene.k;
+        settings.back().about = {MapCentre::Kind::place, first_place(casts.front(), skins.front().source)};
+    }
+    // The whole is told by frames of all casts; rounds after the first take what is left of it.
+    int all = 0;
+    for (const Cast& cast : casts) all += cast.take->frames;
+    int before = 0;
+    const auto carry = [&](size_t i, std::shared_ptr<const Beside> beside, bool is_told) {
+        const Progress tell = [&](int done, int) {
+            return !progress || progress(is_told ? (before + done) / 2 : (all + before + done) / 2, all);
+        };
+        TransferResult result =
+            transfer_beside(*casts[i].source, *casts[i].take, *casts[i].target, settings[i], &skins[i].marks,
+                            std::move(beside), threads, tell);
+        before += casts[i].take->frames;
+        return result;
+    };
+    for (size_t i = 0; i < casts.size(); ++i) scene.results.push_back(carry(i, nullptr, true));
+    scene.touches = touches ? *touches : find_body_touches(casts, skins);
+    SceneState state{casts, skins, scene.touches, scene.results, {}};
+    for (const TransferResult& result : scene.results) state.alone.push_back(result.target);
+    while (scene.rounds < most_rounds) {
+        std::vector<std::string> notes;
+        const auto beside = beside_of(state, notes);
+        if (std::all_of(beside.begin(), beside.end(), [](const auto& one) { return !one; })) break;
+        scene.notes = std::move(notes);
+        ++scene.rounds;
+        scene.moved_m = 0.0;
+        before = 0;
+        std::vector<TransferResult> next;
+        for (size_t i = 0; i < casts.size(); ++i) {
+            if (!beside[i]) continue;
+            TransferResult result = carry(i, beside[i], false);
+            scene.moved_m = std::max(scene.moved_m, moved_between(result.target, scene.results[i].target));
+            next.push_back(std::move(result));
+        }
+        size_t at = 0;
+        for (size_t i = 0; i < casts.size(); ++i)
+            if (beside[i]) scene.results[i] = std::move(next[at++]);
+        if (scene.moved_m < settled_m) break;
+    }
+    return scene;
+}
+
+}  // namespace nb

@@ -1,0 +1,141 @@
+#include "core/scene/touches.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <tuple>
+
+#include "core/base/parallel.hpp"
+#include "core/body/measures.hpp"
+#include "core/contact/touch_spans.hpp"
+#include "core/surface/hand_points.hpp"
+
+namespace nb {
+
+namespace {
+
+constexpr double sure_on_body_m = 0.015;  // at 175 cm
+constexpr double sure_on_body_s = 0.3;
+
+}  // namespace
+
+CastSkins skins_of(const Cast& cast, int threads) {
+    CastSkins skins;
+    skins.marks = hand_marks(*cast.source, *cast.take);
+    skins.S = skins.marks.surface.parts.empty() ? surface_of(*cast.source) : skins.marks.surface;
+    if (!cast.target->roles.is_four_legged()) skins.T = surface_of(*cast.target);
+    skins.source = forward_kinematics(cast.source->rig.skeleton, *cast.take, threads);
+    return skins;
+}
+
+std::vector<BodyTouch> find_body_touches(std::span<const Cast> casts, std::span<const CastSkins> skins) {
+    std::vector<BodyTouch> found;
+    for (size_t a = 0; a < casts.size(); ++a) {
+        const Character& body = *casts[a].source;
+        const double tall = stature(body.rig.skeleton, body.roles);
+        if (tall <= 0.0 || body.roles.is_four_legged()) continue;
+        const double to_reference = reference_stature_m / tall;
+        const WorldMotion& motion = skins[a].source;
+        for (size_t b = 0; b < casts.size(); ++b) {
+            if (a == b) continue;
+            const std::vector<PartSurface>& parts = skins[b].S.parts;
+            for (const Side side : {Side::left, Side::right}) {
+                const std::string suffix(side_suffix(side));
+                const int hand = body.roles.joint("hand" + suffix);
+                std::vector<Vec3> points =
+                    hand < 0 ? std::vector<Vec3>() : hand_points(body, skins[a].S, side);
+                if (points.empty()) continue;
+                points.resize(std::min<size_t>(points.size(), 2));
+                const size_t named = points.size();
+                const PartSurface* own = skins[a].S.part("hand" + suffix);
+                double long_m = 0.0;
+                for (size_t i = 0; own && i < own->samples_F.size(); ++i)
+                    points.push_back(own->X_JF * own->samples_F[i]);
+                for (const Vec3& point : points) long_m = std::max(long_m, point.norm());
+                const auto other_s = [&](int f) { return casts[b].take_time_s(casts[a].scene_time_s(f)); };
+                const auto hand_in_part = [&](int part, int f) {
+                    const PartSurface& of = parts[size_t(part)];
+                    const Rigid X = joint_at(skins[b].source, of.joint, other_s(f));
+                    const Rigid H{motion.R[motion.at(f, hand)], motion.p[motion.at(f, hand)]};
+                    return inverse(of.frame(X.R, X.p)) * H;
+                };
+                const auto is_holding = [&](int f) {
+                    const std::vector<Grip>& grips = skins[a].marks.grips;
+                    return std::any_of(grips.begin(), grips.end(), [&](const Grip& grip) {
+                        return grip.limb == (side == Side::left ? 2U : 3U) && f >= grip.first &&
+                               f < grip.last;
+                    });
+                };
+                std::vector<Nearest> along(size_t(motion.frames));
+                for_each_frame(motion.frames, 0, [&](int from, int to) {
+                    for (int f = std::max(from, casts[a].take->first_motion_frame); f < to; ++f) {
+                        if (is_holding(f)) continue;
+                        Nearest& nearest = along[size_t(f)];
+                        double by_named = 1e30;
+                        for (int part = 0; part < int(parts.size()); ++part) {
+                            const Rigid H = hand_in_part(part, f);
+                            const PartSurface& of = parts[size_t(part)];
+                            if (of.at_least_over(H.p) - long_m > TouchRules().leave_m / to_reference)
+                                continue;
+                            double least = 1e30;
+                            for (const Vec3& point : points)
+                                least = std::min(least, of.place(H * point).h * to_reference);
+                            if (least >= TouchRules().leave_m) continue;
+                            nearest.h_m = std::min(nearest.h_m, least);
+                            for (int point = 0; point < int(named); ++point) {
+                                const double h = of.place(H * points[size_t(point)]).h;
+                                if (h >= by_named) continue;
+                                by_named = h;
+                                nearest.part = part;
+                                nearest.point = point;
+                            }
+                        }
+                    }
+                });
+                const auto place = [&](int part, int point, int f) {
+                    return Vec3(to_reference * (hand_in_part(part, f) * points[size_t(point)]));
+                };
+                for (const TouchSpanFound& span :
+                     touch_spans(along, casts[a].take->first_motion_frame, motion.frame_time_s, place)) {
+                    const PartSurface& on = parts[size_t(span.part)];
+                    found.push_back(
+                        {a, b, hand_point_names[size_t(span.point)] + suffix, on.role, span.first, span.last,
+                         span.kind,
+                         !on.is_from_mesh || span.least_m > sure_on_body_m || span.seconds < sure_on_body_s});
+                }
+            }
+        }
+    }
+    // Two hands on each other touch while both do.
+    for (BodyTouch& a : found)
+        for (BodyTouch& b : found) {
+            if (a.cast >= b.cast || !are_on_each_other(a, b, casts)) continue;
+            const double first_s =
+                std::max(casts[a.cast].scene_time_s(a.first), casts[b.cast].scene_time_s(b.first));
+            const double last_s =
+                std::min(casts[a.cast].scene_time_s(a.last - 1), casts[b.cast].scene_time_s(b.last - 1));
+            for (BodyTouch* touch : {&a, &b}) {
+                const Cast& cast = casts[touch->cast];
+                const auto frame = [&](double scene_s) {
+                    return int(std::lround((scene_s - cast.start_s) / cast.take->frame_time_s));
+                };
+                touch->first = std::max(touch->first, frame(first_s));
+                touch->last = std::min(touch->last, frame(last_s) + 1);
+            }
+        }
+    std::sort(found.begin(), found.end(), [](const BodyTouch& x, const BodyTouch& y) {
+        return std::tie(x.cast, x.other, x.point, x.first) < std::tie(y.cast, y.other, y.point, y.first);
+    });
+    return found;
+}
+
+bool are_on_each_other(const BodyTouch& a, const BodyTouch& b, std::span<const Cast> casts) {
+    const auto on_hand_of = [](const BodyTouch& on, const BodyTouch& of) {
+        const std::string part = role_part(on.on);
+        return (part == "hand" || part == "forearm") && role_side(on.on) == role_side(of.point);
+    };
+    if (a.other != b.cast || b.other != a.cast || !on_hand_of(a, b) || !on_hand_of(b, a)) return false;
+    return casts[a.cast].scene_time_s(a.first) < casts[b.cast].scene_time_s(b.last) &&
+           casts[b.cast].scene_time_s(b.first) < casts[a.cast].scene_time_s(a.last);
+}
+
+}  // namespace nb

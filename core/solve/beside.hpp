@@ -1,0 +1,38 @@
+// What goes on beside a body while it is carried in a scene (core/scene): where its hands have to be on other bodies, and
+// where things are that others hold, too. Tracks along time, in the target's world.
+#pragma once
+#include <cstddef>
+#include <memory>
+#include <vector>
+
+#include "core/math/rotation.hpp"
+#include "core/solve/hand_span.hpp"
+
+namespace nb {
+
+struct RigidTrack {
+    double from_s = 0.0, frame_time_s = 1.0 / 60.0;
+    std::vector<Rigid> X;  ///< not empty
+
+    /// Between two frames straight, on the shortest way; at its ends it stands.
+    Rigid at(double t_s) const;
+};
+
+struct Beside {
+    /// The hand's joint over a span in which it lies on another body.
+    struct Hand {
+        size_t limb = 0;  ///< of `limb_names`
+        HandSpan when;
+        RigidTrack X_WH;
+    };
+    struct Thing {
+        int S_thing = -1;  ///< joint of the source
+        RigidTrack X_WT;
+    };
+    std::vector<Hand> hands;
+    std::vector<Thing> things;
+
+    const RigidTrack* thing(int S_thing) const;
+};
+
+}  // namespace nb
