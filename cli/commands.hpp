@@ -7,6 +7,10 @@
 
 #include "core/solve/settings.hpp"
 
+namespace nb {
+struct OpenScene;
+}
+
 namespace nb::cli {
 
 inline constexpr int exit_done = 0;
@@ -22,7 +26,7 @@ struct WrongUse : std::runtime_error {
 struct Options {
     std::string file, out, roles, take, target, source_character, target_character, pairing, passes, frames,
         review, view, plan, apply, vrm, iso, stance, fingers, spread_fingers, thumb, clavicles, spine,
-        as_rest, against, touch_up, library, travel, reduce, about;
+        as_rest, against, touch_up, library, travel, reduce, about, scene;
     std::string theme = "ink";
     std::string body_look = "mesh";
     std::optional<double> fps;
@@ -51,6 +55,9 @@ std::string pass_names();
 /// What --pairing and --passes say of a pair. Throws FileError, WrongUse.
 PairingSettings pairing_settings(const Options& options);
 
+/// CAST=TARGET of --set, on a scene that is open. Throws WrongUse, FileError.
+void swap_targets(OpenScene& scene, const Options& options);
+
 int inspect(const Options& options);
 int characterize(const Options& options);
 int align(const Options& options);
@@ -62,5 +69,6 @@ int hand_over(const Options& options);
 int join(const Options& options);
 int controls(const Options& options);
 int picture(const Options& options);
+int scene(const Options& options);
 
 }  // namespace nb::cli

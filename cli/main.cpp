@@ -27,6 +27,7 @@ int run(const CLI::App& command, const nb::cli::Options& options) {
     if (name == "hand-over") return nb::cli::hand_over(options);
     if (name == "controls") return nb::cli::controls(options);
     if (name == "join") return nb::cli::join(options);
+    if (name == "scene") return nb::cli::scene(options);
     if (name == "limber") return nb::cli::limber(options);
     return nb::cli::picture(options);
 }
@@ -176,6 +177,13 @@ int main(int argc, char** argv) {
     table->add_option("--out", options.out, "Write the table as CSV here");
     table->add_flag("--verbose", options.verbose, "Say where a bar is missed");
 
+    auto* scene = app.add_subcommand("scene", "Several bodies on one clock and one floor, carried together.");
+    scene->add_option("FILE", options.file, "A scene: NAME.scene.json")->required();
+    scene->add_option("--out", options.out, "A folder: CAST.glb for each cast");
+    scene->add_option("--review", options.review, "Write the review as JSON here, and say what it finds");
+    scene->add_option("--set", options.set, "CAST=TARGET: another body for a cast; more than once");
+    scene->add_option("--threads", options.threads, "At most so many threads")->check(CLI::Range(0, 1024));
+
     auto* limber = app.add_subcommand(
         "limber", "Plays the shipped limbering take on a rig and reviews it: its certificate.");
     limber->add_option("RIG", options.file, "Any file with a skeleton")->required();
@@ -183,7 +191,9 @@ int main(int argc, char** argv) {
     limber->add_option("--out", options.out, "Write the certificate as JSON here");
 
     auto* picture = app.add_subcommand("picture", "Draws one frame; no display needed.");
-    picture->add_option("--take", options.take, "The take")->required();
+    picture->add_option("--take", options.take, "The take");
+    picture->add_option("--scene", options.scene, "A scene instead: all its casts");
+    picture->add_option("--set", options.set, "CAST=TARGET of the scene: another body; more than once");
     picture->add_option("--target", options.target, "The rig it goes to");
     picture->add_option("--animation", options.animation, "Which, of a take file that holds several; from 1");
     picture->add_option("--source-character", options.source_character, "character.json of the take's body");
@@ -202,7 +212,7 @@ int main(int argc, char** argv) {
     picture->add_option("--theme", options.theme, "ink or paper")->check(CLI::IsMember({"ink", "paper"}));
     picture->add_option("--out", options.out, "P.png")->required();
 
-    for (auto* command : {characterize, align, transfer, controls, join, map, table, limber, picture})
+    for (auto* command : {characterize, align, transfer, controls, join, map, table, limber, picture, scene})
         command->add_flag("--force", options.is_forced, "Write over files that are there");
 
     try {

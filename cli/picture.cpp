@@ -4,6 +4,7 @@
 #include "cli/commands.hpp"
 #include "core/base/fault.hpp"
 #include "core/library/library.hpp"
+#include "core/library/scenes.hpp"
 #include "core/motion/kinematics.hpp"
 #include "core/solve/engine.hpp"
 #include "draw/renderer.hpp"
@@ -38,13 +39,57 @@ void frame_bodies(const Scene& scene, Camera& camera, double aspect) {
 
 }  // namespace
 
+namespace {
+
+constexpr int width = 1280;
+constexpr int height = 800;
+
+Actor actor_of(const std::shared_ptr<const LoadedFile>& file, Pose pose, BodyLook look) {
+    return {&file->character, std::make_shared<const Figure>(make_figure(file->character)),
+            rig_of(file, file->character), std::move(pose), look};
+}
+
+void write_picture(const std::string& path, const Scene& scene, Camera& camera) {
+    frame_bodies(scene, camera, double(width) / height);
+    const OffscreenContext context;
+    Renderer renderer;
+    write_png(path, draw_picture(renderer, scene, camera, width, height));
+}
+
+/// All casts at a frame of the first.
+int picture_of_scene(const Options& options, Camera& camera, BodyLook look) {
+    OpenScene open = open_scene(options.scene);
+    swap_targets(open, options);
+    const SceneResult result = solve_scene(open.casts, open.document.distances,
+                                           open.document.touches ? &*open.document.touches : nullptr);
+    const int frames = open.casts.front().take->frames;
+    if (options.frame < 0 || options.frame >= frames)
+        throw WrongUse(
+            fmt::format("--frame {}: the first cast has frames 0 to {}", options.frame, frames - 1));
+    const double scene_s = open.casts.front().scene_time_s(options.frame);
+    std::vector<std::string> notes = result.notes;
+    Scene scene;
+    scene.theme = stage_theme(options.theme);
+    for (size_t i = 0; i < open.casts.size(); ++i) {
+        const double t_s = open.casts[i].take_time_s(scene_s);
+        const Pose source = pose_between(result.results[i].source, t_s);
+        const Pose target = pose_between(result.results[i].target, t_s);
+        add_body(scene, actor_of(open.targets[i], target, look), scene.theme.target);
+        std::vector<Prop> props = load_props(*open.takes[i], notes);
+        std::erase_if(props, [&](const Prop& prop) { return is_shown_before(open, i, prop.piece); });
+        add_cast_props(scene, props, {source.R, source.p, t_s}, result.results[i].plan.program, target, true);
+    }
+    write_picture(options.out, scene, camera);
+    for (const auto& note : notes) fmt::print("  note: {}\n", note);
+    return exit_done;
+}
+
+}  // namespace
+
 int picture(const Options& options) {
     if (!options.out.ends_with(".png")) throw WrongUse("--out: choose a name ending in .png");
+    if (options.take.empty() == options.scene.empty()) throw WrongUse("give --take or --scene, one of them");
     std::vector<std::string> notes;
-    LoadedFile source = load_take(options.take, options.source_character, notes, options.animation - 1);
-    if (options.frame < 0 || options.frame >= source.take->frames)
-        throw WrongUse(
-            fmt::format("--frame {}: the take has frames 0 to {}", options.frame, source.take->frames - 1));
     View view = View::three_quarter;
     for (const View named : {View::front, View::side, View::top, View::back, View::other_side, View::below})
         if (options.view == view_name(named)) view = named;
@@ -53,10 +98,11 @@ int picture(const Options& options) {
     const BodyLook look = options.body_look == "bones"  ? BodyLook::bones
                           : options.body_look == "xray" ? BodyLook::xray
                                                         : BodyLook::mesh;
-    const auto actor = [](const std::shared_ptr<const LoadedFile>& file, Pose pose, BodyLook body_look) {
-        return Actor{&file->character, std::make_shared<const Figure>(make_figure(file->character)),
-                     rig_of(file, file->character), std::move(pose), body_look};
-    };
+    if (!options.scene.empty()) return picture_of_scene(options, camera, look);
+    LoadedFile source = load_take(options.take, options.source_character, notes, options.animation - 1);
+    if (options.frame < 0 || options.frame >= source.take->frames)
+        throw WrongUse(
+            fmt::format("--frame {}: the take has frames 0 to {}", options.frame, source.take->frames - 1));
     const auto source_file = std::make_shared<const LoadedFile>(std::move(source));
     const Pose source_pose = pose_at(source_file->character.rig.skeleton, *source_file->take, options.frame);
     Scene scene;
@@ -65,7 +111,7 @@ int picture(const Options& options) {
     Pose target_pose;
     double t_s = 0.0;
     if (options.target.empty()) {
-        scene = make_scene(actor(source_file, source_pose, look), {}, 0.0, camera.right(),
+        scene = make_scene(actor_of(source_file, source_pose, look), {}, 0.0, camera.right(),
                            stage_theme(options.theme));
     } else {
         target_file = std::make_shared<const LoadedFile>(
@@ -77,18 +123,13 @@ int picture(const Options& options) {
         program = result.plan.program;
         target_pose = pose_of(result.target, options.frame);
         t_s = result.source.time_s(options.frame);
-        scene = make_scene(actor(source_file, pose_of(result.source, options.frame), BodyLook::bones),
-                           actor(target_file, target_pose, look), 1.4 * options.spread.value_or(1.0),
+        scene = make_scene(actor_of(source_file, pose_of(result.source, options.frame), BodyLook::bones),
+                           actor_of(target_file, target_pose, look), 1.4 * options.spread.value_or(1.0),
                            camera.right(), stage_theme(options.theme));
     }
     add_props(scene, load_props(*source_file, notes), {source_pose.R, source_pose.p, t_s},
               program ? &*program : nullptr, target_pose);
-    constexpr int width = 1280;
-    constexpr int height = 800;
-    frame_bodies(scene, camera, double(width) / height);
-    const OffscreenContext context;
-    Renderer renderer;
-    write_png(options.out, draw_picture(renderer, scene, camera, width, height));
+    write_picture(options.out, scene, camera);
     for (const auto& note : notes) fmt::print("  note: {}\n", note);
     return exit_done;
 }

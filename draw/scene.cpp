@@ -41,6 +41,10 @@ Scene make_scene(const Actor& source, const Actor& target, double spread_m, cons
     return scene;
 }
 
+void add_body(Scene& scene, const Actor& actor, const Colour& colour) {
+    if (actor.character) scene.bodies.push_back(scene_body(actor, colour, Vec3::Zero()));
+}
+
 std::vector<Prop> load_props(const LoadedFile& take, std::vector<std::string>& notes) {
     std::vector<Prop> props;
     for (const StagePiece& piece : take.pieces) {
@@ -63,32 +67,53 @@ std::vector<Prop> load_props(const LoadedFile& take, std::vector<std::string>& n
     return props;
 }
 
+namespace {
+
+/// One beside the source (`program` null), or beside its target; false where it is not there.
+bool place_piece(const Prop& prop, const SourceFrame& source, const Program* program, const Pose& target,
+                 const Vec3& moved_m, ScenePiece& piece) {
+    piece.rig = prop.rig;
+    const PlaceMap in = program ? program->map : PlaceMap();
+    if (prop.piece.is_ground) {
+        piece.p_m = prop.piece.at_m;
+        piece.is_ground = true;
+    } else if (const size_t joint = size_t(prop.joint); prop.joint >= 0) {
+        if (joint >= source.p.size()) return false;
+        const Rigid X = program ? thing_beside(*program, prop.joint, source, {target.R, target.p})
+                                : Rigid{source.R[joint], source.p[joint]};
+        piece.R = X.R;
+        piece.p_m = X.p + moved_m;
+        if (program) piece.scale = thing_scale(*program, prop.joint);
+    } else {
+        piece.p_m = in(prop.piece.at_m) + moved_m;
+        piece.scale = in.k;
+    }
+    return true;
+}
+
+}  // namespace
+
 void add_props(Scene& scene, const std::vector<Prop>& props, const SourceFrame& source,
                const Program* program, const Pose& target) {
     for (size_t i = 0; i < scene.bodies.size(); ++i) {
         const bool is_target = i == 1;
-        const PlaceMap in = is_target && program ? program->map : PlaceMap();
         for (const Prop& prop : props) {
             ScenePiece piece;
-            piece.rig = prop.rig;
-            if (prop.piece.is_ground) {
-                if (is_target) continue;
-                piece.p_m = prop.piece.at_m;
-                piece.is_ground = true;
-            } else if (const size_t joint = size_t(prop.joint); prop.joint >= 0) {
-                if (joint >= source.p.size()) continue;
-                const Rigid X = is_target && program
-                                    ? thing_beside(*program, prop.joint, source, {target.R, target.p})
-                                    : Rigid{source.R[joint], source.p[joint]};
-                piece.R = X.R;
-                piece.p_m = X.p + scene.bodies[i].moved_m;
-                if (is_target && program) piece.scale = thing_scale(*program, prop.joint);
-            } else {
-                piece.p_m = in(prop.piece.at_m) + scene.bodies[i].moved_m;
-                piece.scale = in.k;
-            }
-            scene.pieces.push_back(std::move(piece));
+            if (prop.piece.is_ground && is_target) continue;
+            if (place_piece(prop, source, is_target ? program : nullptr, target, scene.bodies[i].moved_m,
+                            piece))
+                scene.pieces.push_back(std::move(piece));
         }
+    }
+}
+
+void add_cast_props(Scene& scene, const std::vector<Prop>& props, const SourceFrame& source,
+                    const Program& program, const Pose& target, bool has_ground) {
+    for (const Prop& prop : props) {
+        ScenePiece piece;
+        if (prop.piece.is_ground && !has_ground) continue;
+        if (place_piece(prop, source, &program, target, Vec3::Zero(), piece))
+            scene.pieces.push_back(std::move(piece));
     }
 }
 

@@ -81,6 +81,9 @@ struct Actor {
 Scene make_scene(const Actor& source, const Actor& target, double spread_m, const Vec3& aside,
                  const StageTheme& theme);
 
+/// A further body, where it is.
+void add_body(Scene& scene, const Actor& actor, const Colour& colour);
+
 /// A stage piece with what it is drawn from; `joint` of the take carries it, -1: it stands still.
 struct Prop {
     StagePiece piece;
@@ -96,5 +99,8 @@ std::vector<Prop> load_props(const LoadedFile& take, std::vector<std::string>& n
 /// `program`: null: there is no target.
 void add_props(Scene& scene, const std::vector<Prop>& props, const SourceFrame& source,
                const Program* program, const Pose& target);
+/// The same of a cast of a scene: beside its target alone. `has_ground`: what is shared by all stands there, too.
+void add_cast_props(Scene& scene, const std::vector<Prop>& props, const SourceFrame& source,
+                    const Program& program, const Pose& target, bool has_ground);
 
 }  // namespace nb

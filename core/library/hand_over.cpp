@@ -26,6 +26,22 @@
 
 namespace nb {
 
+std::vector<PropTrack> prop_tracks(const LoadedFile& take, const TransferResult& result) {
+    const WorldMotion& source = result.source;
+    std::vector<PropTrack> tracks;
+    for (const StagePiece& piece : take.pieces) {
+        const int joint = piece.joint.empty() ? -1 : take.character.rig.skeleton.find(piece.joint);
+        if (joint < 0) continue;
+        PropTrack track{piece.joint, {}, thing_scale(result.plan.program, joint)};
+        track.X_W.reserve(size_t(source.frames));
+        for (int f = 0; f < source.frames; ++f)
+            track.X_W.push_back(
+                thing_beside(result.plan.program, joint, frame_of(source, f), frame_of(result.target, f)));
+        tracks.push_back(std::move(track));
+    }
+    return tracks;
+}
+
 namespace fs = std::filesystem;
 
 namespace {
@@ -165,23 +181,6 @@ std::string sound_of(const LoadedFile& take) {
 bool has_props(const LoadedFile& take) {
     return std::any_of(take.pieces.begin(), take.pieces.end(),
                        [](const StagePiece& piece) { return !piece.joint.empty(); });
-}
-
-/// The props a take's document names, where they are beside the target (core/solve/hold.hpp).
-std::vector<PropTrack> prop_tracks(const LoadedFile& take, const TransferResult& result) {
-    const WorldMotion& source = result.source;
-    std::vector<PropTrack> tracks;
-    for (const StagePiece& piece : take.pieces) {
-        const int joint = piece.joint.empty() ? -1 : take.character.rig.skeleton.find(piece.joint);
-        if (joint < 0) continue;
-        PropTrack track{piece.joint, {}, thing_scale(result.plan.program, joint)};
-        track.X_W.reserve(size_t(source.frames));
-        for (int f = 0; f < source.frames; ++f)
-            track.X_W.push_back(
-                thing_beside(result.plan.program, joint, frame_of(source, f), frame_of(result.target, f)));
-        tracks.push_back(std::move(track));
-    }
-    return tracks;
 }
 
 /// The pairs as they are written: what goes into one file one after another.

@@ -9,9 +9,13 @@
 #include <string>
 #include <vector>
 
+#include "core/handover/props.hpp"
 #include "core/library/order.hpp"
 
 namespace nb {
+
+/// The props a take's document names, where they are beside the target (core/solve/hold.hpp).
+std::vector<PropTrack> prop_tracks(const LoadedFile& take, const TransferResult& result);
 
 /// Takes and characters of a library, each read once.
 class LibraryFiles {

@@ -3,11 +3,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <filesystem>
 #include <optional>
 
 #include "core/base/files.hpp"
 #include "core/library/beside.hpp"
+#include "core/library/hand_over.hpp"
+#include "core/review/bars.hpp"
 
 namespace nb {
 
@@ -108,6 +111,89 @@ void place_casts(OpenScene& scene) {
         cast.take = std::make_shared<const Take>(placed_take(
             scene.takes[i]->character.rig.skeleton, *scene.takes[i]->take, entry.turn_deg, entry.at_m));
     }
+}
+
+bool is_shown_before(const OpenScene& scene, size_t cast, const StagePiece& piece) {
+    for (size_t i = 0; i < cast; ++i)
+        for (const StagePiece& other : scene.takes[i]->pieces)
+            if (other.path == piece.path && other.joint == piece.joint &&
+                scene.takes[i]->character.rig.path == scene.takes[cast]->character.rig.path)
+                return true;
+    return false;
+}
+
+Handed handed_cast(const OpenScene& scene, const SceneResult& result, size_t cast) {
+    LoadedFile take;
+    take.character.rig.skeleton = scene.takes[cast]->character.rig.skeleton;
+    for (const StagePiece& piece : scene.takes[cast]->pieces)
+        if (!is_shown_before(scene, cast, piece)) take.pieces.push_back(piece);
+    const std::vector<PropTrack> props = prop_tracks(take, result.results[cast]);
+    Handed handed = handed_of(scene.targets[cast]->character, result.results[cast]);
+    handed.name = scene.document.casts[cast].name;
+    handed.starts_at_s = scene.casts[cast].start_s;
+    add_props(handed, props);
+    return handed;
+}
+
+namespace {
+
+Json rounded(double value, double to) {
+    return canonical(std::round(value / to) * to);
+}
+
+}  // namespace
+
+Json scene_review_document(const OpenScene& scene, const SceneResult& result) {
+    std::vector<const Character*> bodies;
+    std::vector<const WorldMotion*> motions;
+    for (size_t i = 0; i < scene.casts.size(); ++i) {
+        bodies.push_back(scene.casts[i].target.get());
+        motions.push_back(&result.results[i].target);
+    }
+    const SceneReview review = review_scene(scene.casts, bodies, motions, result.touches);
+    const auto name = [&](size_t cast) { return scene.document.casts[cast].name; };
+    Json document = document_header("scene-review", scene.document.id);
+    document["scene"] = scene.document.name;
+    document["scale"] = canonical(result.k);
+    document["rounds"] = result.rounds;
+    document["moved_mm"] = rounded(1e3 * result.moved_m, 1e-3);
+    document["touches_kept"] = rounded(review.kept_share(), 1e-4);
+    document["touches"] = Json::array();
+    for (const TouchKept& kept : review.touches) {
+        const BodyTouch& touch = result.touches[kept.touch];
+        document["touches"].push_back({{"cast", name(touch.cast)},
+                                       {"point", touch.point},
+                                       {"with", name(touch.other)},
+                                       {"on", touch.on},
+                                       {"first", touch.first},
+                                       {"last", touch.last},
+                                       {"looks", kept.looks},
+                                       {"kept", kept.kept},
+                                       {"largest_gap_mm", rounded(kept.largest_gap_mm, 0.1)},
+                                       {"deepest_mm", rounded(std::max(0.0, kept.largest_sunk_mm), 0.1)}});
+    }
+    document["between"] = Json::array();
+    for (const PairDepth& pair : review.pairs)
+        document["between"].push_back({{"of", name(pair.a)},
+                                       {"and", name(pair.b)},
+                                       {"deepest_mm", rounded(pair.deepest_mm, 0.1)},
+                                       {"at_s", rounded(pair.deepest_at_s, 1e-3)},
+                                       {"deep_share", rounded(pair.share(), 1e-4)}});
+    document["casts"] = Json::array();
+    for (size_t i = 0; i < scene.casts.size(); ++i) {
+        const Review own = review_result(*scene.casts[i].source, *scene.casts[i].target, result.results[i]);
+        Json cast{{"name", name(i)}, {"target", scene.document.casts[i].target}};
+        if (!result.steps.empty()) cast["steps_longer_by"] = rounded(result.steps[i], 1e-4);
+        cast["bars"] = Json::array();
+        for (const Bar& bar : bars_of(own, result.results[i], result.settings[i]))
+            cast["bars"].push_back({{"name", bar.name},
+                                    {"value", canonical(bar.value)},
+                                    {"bar", canonical(bar.bar)},
+                                    {"met", bar.is_met()}});
+        document["casts"].push_back(cast);
+    }
+    document["notes"] = result.notes;
+    return document;
 }
 
 }  // namespace nb

@@ -5,8 +5,10 @@
 #include <vector>
 
 #include "core/documents/scene.hpp"
+#include "core/handover/handed.hpp"
 #include "core/library/library.hpp"
-#include "core/scene/cast.hpp"
+#include "core/scene/review.hpp"
+#include "core/scene/solve.hpp"
 
 namespace nb {
 
@@ -29,5 +31,13 @@ OpenScene open_scene(const std::string& path, const Library* library = nullptr);
 void load_casts(OpenScene& scene, const Library* library);
 /// Puts takes where the document has them, after a cast was moved.
 void place_casts(OpenScene& scene);
+
+/// A cast on its way out; with what goes through its take and was not told by an earlier cast of the same file.
+Handed handed_cast(const OpenScene& scene, const SceneResult& result, size_t cast);
+/// Whether a stage piece of a cast was there with an earlier one.
+bool is_shown_before(const OpenScene& scene, size_t cast, const StagePiece& piece);
+
+/// The review of a scene: touches, depths between bodies, and each cast's own.
+Json scene_review_document(const OpenScene& scene, const SceneResult& result);
 
 }  // namespace nb

@@ -37,6 +37,7 @@ SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& dista
     if (casts.size() == 1) {
         const Cast& only = casts.front();
         scene.k = own_scale(only);
+        scene.settings = {only.settings};
         scene.results.push_back(
             transfer(*only.source, *only.take, *only.target, only.settings, threads, progress));
         return scene;
@@ -45,7 +46,7 @@ SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& dista
     scene.steps = stretch_of_steps(scene.k, casts);
     std::vector<CastSkins> skins;
     for (const Cast& cast : casts) skins.push_back(skins_of(cast, threads));
-    std::vector<PairingSettings> settings;
+    std::vector<PairingSettings>& settings = scene.settings;
     for (const Cast& cast : casts) {
         settings.push_back(cast.settings);
         settings.back().scale = scene.k;

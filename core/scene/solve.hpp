@@ -13,7 +13,9 @@ inline constexpr int most_rounds = 4;
 
 struct SceneResult {
     std::vector<TransferResult> results;  ///< in the order of casts
-    std::vector<BodyTouch> touches;       ///< as said, else as found
+    std::vector<PairingSettings>
+        settings;                    ///< each was carried by: those of its pair, with the scene's place map
+    std::vector<BodyTouch> touches;  ///< as said, else as found
     double k = 1.0;
     std::vector<double> steps;  ///< `stretch_of_steps`; of one cast none
     int rounds = 0;             ///< after the first

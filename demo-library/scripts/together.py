@@ -74,7 +74,7 @@ def help_up(body, skin, fps=60):
 
         def coil(t, s):
             hips = taker_at(t, s)
-            at_taker = hips + np.array([-.20, .12, -.36])
+            at_taker = hips + np.array([-.33, .07, -.24])
             w, u = float(ease((t - .9) / 1.5)), float(ease((t - let_go - .05) / 1.3))
             place = (1 - w) * at_giver + w * over
             return np.eye(3), (1 - u) * place + u * at_taker

@@ -15,6 +15,7 @@
 #include "core/documents/hand_pose.hpp"
 #include "core/documents/pairing.hpp"
 #include "core/documents/review.hpp"
+#include "core/documents/scene.hpp"
 #include "core/documents/take.hpp"
 #include "core/library/beside.hpp"
 #include "core/library/hand_over.hpp"
@@ -175,6 +176,10 @@ class DocumentsTest : public QObject {
         const std::string order = paths.back().toStdString();
         QCOMPARE(format_document(order_document(read_order(read_document(order, "order"), order))),
                  read_file(order));
+        paths << demo.filePath("scenes/help-up.scene.json");
+        const std::string scene = paths.back().toStdString();
+        QCOMPARE(format_document(scene_document(read_scene(read_document(scene, "scene"), scene))),
+                 read_file(scene));
         LibraryFiles files(open_library(test::demo("")));
         HandOverOrder small;
         small.name = "small";

@@ -4,6 +4,7 @@
 #include "core/documents/contacts.hpp"
 #include "core/documents/intake.hpp"
 #include "core/documents/pairing.hpp"
+#include "core/documents/scene.hpp"
 #include "core/documents/take.hpp"
 #include "core/library/document_key.hpp"
 #include "tests/fuzz/fuzz.hpp"
@@ -26,7 +27,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, size_t size) {
     const std::string text(reinterpret_cast<const char*>(data) + 1, size - 1);
     const std::string name = "input.json";
     fuzz::only_told({reinterpret_cast<const char*>(data), size}, [&] {
-        switch (data[0] % 5) {
+        switch (data[0] % 6) {
             case 0: {
                 Character character = body.character;
                 std::vector<std::string> notes;
@@ -56,6 +57,9 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, size_t size) {
                 apply_change(document, name, file);
                 break;
             }
+            case 4:
+                format_document(scene_document(read_scene(parse_document(text, name, "scene"), name)));
+                break;
             default:
                 parse_document(text, name, "library");
         }
