@@ -22,10 +22,12 @@ constexpr double reaches = 0.935;  // of an arm's length: less than where put_on
 constexpr double least_miss_m = 0.01;
 constexpr double most_turn_to_lie_rad = 0.6;
 constexpr double most_turn_elsewhere_rad = 1.2;
-constexpr int whole_hand_rounds_on_other = 8;
-constexpr int meeting_rounds = 16;
+constexpr int whole_hand_rounds_on_other = 2;
+constexpr int meeting_rounds = 3;
+constexpr double most_pressed_m = 0.004;
 constexpr double farthest = 1.25;  // of an arm's reach: a place that a hand may lie on
 constexpr size_t most_looked_at = 120;
+constexpr double free_m = 0.02;   // over a place that a hand may lie on there is no other part
 constexpr int reach_rounds = 12;  // in which what two arms reach is found
 
 /// The other body of a touch, as one that a hand lies on.
@@ -41,7 +43,7 @@ struct TouchingHand {
     const LimbOp* limb = nullptr;
     NearHand hand;
     size_t point = 0;
-    const WorldMotion *S = nullptr, *T_alone = nullptr, *T = nullptr;
+    const WorldMotion *S = nullptr, *T_alone = nullptr;
 };
 
 double as_angle(const Vec3& turn, double most) {
@@ -51,7 +53,9 @@ double as_angle(const Vec3& turn, double most) {
 
 /// The arms' own length, at rest.
 double arm_length(const TouchingHand& toucher, int f) {
-    const auto p = [&](int joint) -> const Vec3& { return toucher.T->p[toucher.T->at(f, joint)]; };
+    const auto p = [&](int joint) -> const Vec3& {
+        return toucher.T_alone->p[toucher.T_alone->at(f, joint)];
+    };
     const LimbOp& limb = *toucher.limb;
     return (p(limb.T_mid) - p(limb.T_start)).norm() + (p(limb.T_tip) - p(limb.T_mid)).norm();
 }
@@ -118,17 +122,29 @@ class HandGoals {
     double missed(const Spot& spot) const {
         double most = 0.0;
         for (const int f : some_frames()) {
-            const Vec3& start = toucher_.T->p[toucher_.T->at(f, toucher_.limb->T_start)];
+            const Vec3& start = toucher_.T_alone->p[toucher_.T_alone->at(f, toucher_.limb->T_start)];
             most = std::max(most, (at(spot, f).p - start).norm() - reaches * arm_length(toucher_, f));
         }
         return most;
+    }
+
+    /// Whether a point lies in no part of the other's target but one.
+    bool is_outside(const Vec3& q, const Pose& T_on, size_t but) const {
+        for (size_t t = 0; t < other_.near.T.parts.size(); ++t) {
+            const PartSurface& part = other_.near.T.parts[t];
+            if (t == but) continue;
+            const Rigid X = part.frame(T_on.R[size_t(part.joint)], T_on.p[size_t(part.joint)]);
+            const Vec3 u = inverse(X) * q;
+            if (part.at_least_over(u) <= 0.0 && part.place(u).h < 0.0) return false;
+        }
+        return true;
     }
 
     /// The place of the other's skin that the arm reaches and that is nearest to where it should lie.
     std::optional<Spot> reachable(const Spot& wanted) const {
         const int f = (touch_.first + touch_.last) / 2;
         const Pose T_on = pose_between(*other_.T, other_.cast->take_time_s(toucher_.cast->scene_time_s(f)));
-        const Vec3& start = toucher_.T->p[toucher_.T->at(f, toucher_.limb->T_start)];
+        const Vec3& start = toucher_.T_alone->p[toucher_.T_alone->at(f, toucher_.limb->T_start)];
         const double length = reaches * arm_length(toucher_, f);
         const Rigid goal = at(wanted, f);
         const Vec3 point = goal * toucher_.hand.points[toucher_.point].T_J;
@@ -144,9 +160,10 @@ class HandGoals {
                                              2.0 * pi * column / PartSurface::columns, 0.0, 0.0};
                     const Vec3 q = X * part.point(place);
                     const Vec3 to = start - q;
+                    const Vec3 out = X.R * part.lie(place).col(0);
                     // The hand comes from outside.
-                    if (to.norm() < farthest * length &&
-                        (X.R * part.lie(place).col(0)).dot(to.normalized()) > 0.2)
+                    if (to.norm() < farthest * length && out.dot(to.normalized()) > 0.2 &&
+                        is_outside(q + free_m * out, T_on, pair.T))
                         found.emplace_back((q - point).norm(), Spot{pair, place});
                 }
         }
@@ -202,9 +219,7 @@ class HandGoals {
 
 class SceneGoals {
   public:
-    SceneGoals(const SceneState& state, std::vector<std::string>& notes) : state_(state), notes_(notes) {
-        beside_.resize(state.casts.size());
-    }
+    explicit SceneGoals(const SceneState& state) : state_(state), beside_(state.casts.size()) {}
 
     void hands() {
         for (const BodyTouch& touch : state_.touches) {
@@ -241,19 +256,20 @@ class SceneGoals {
             }
     }
 
-    std::vector<std::shared_ptr<const Beside>> take() {
-        std::vector<std::shared_ptr<const Beside>> all;
+    SceneBeside take() {
+        SceneBeside all{{}, std::move(relied_), std::move(notes_)};
         for (Beside& one : beside_)
-            all.push_back(one.hands.empty() && one.things.empty()
-                              ? nullptr
-                              : std::make_shared<const Beside>(std::move(one)));
+            all.of_casts.push_back(one.hands.empty() && one.things.empty()
+                                       ? nullptr
+                                       : std::make_shared<const Beside>(std::move(one)));
         return all;
     }
 
   private:
     const SceneState& state_;
-    std::vector<std::string>& notes_;
     std::vector<Beside> beside_;
+    std::vector<std::pair<size_t, int>> relied_;
+    std::vector<std::string> notes_;
 
     std::optional<TouchingHand> toucher_of(const BodyTouch& touch) const {
         const Cast& cast = state_.casts[touch.cast];
@@ -273,7 +289,6 @@ class SceneGoals {
             toucher.point = *point;
             toucher.S = &skins.source;
             toucher.T_alone = &state_.alone[touch.cast];
-            toucher.T = &state_.results[touch.cast].target;
             return toucher;
         }
         return {};
@@ -322,6 +337,7 @@ class SceneGoals {
                                              100.0 * missed));
             }
         }
+        relied_.emplace_back(touch.other, other.near.T.parts[spot.pair.T].joint);
         return goals.track(spot);
     }
 
@@ -361,7 +377,7 @@ class SceneGoals {
         const double t_s = toucher.cast->take_time_s(scene_s);
         one.S_pose = pose_between(*toucher.S, t_s);
         one.T = pose_between(*toucher.T_alone, t_s);
-        one.start = joint_at(*toucher.T, toucher.limb->T_start, t_s).p;
+        one.start = joint_at(*toucher.T_alone, toucher.limb->T_start, t_s).p;
         const auto p = [&](int joint) -> const Vec3& { return one.T.p[size_t(joint)]; };
         one.length = reaches * ((p(toucher.limb->T_mid) - p(toucher.limb->T_start)).norm() +
                                 (p(toucher.limb->T_tip) - p(toucher.limb->T_mid)).norm());
@@ -462,8 +478,8 @@ class SceneGoals {
     /// Both hands of touches on each other.
     void half_way(const BodyTouch& a, const TouchingHand& A, const BodyTouch& b, const TouchingHand& B) {
         const HalfWay meets(*this, a, A, b, B);
-        const HandMesh A_mesh(*A.cast->target, role_side(a.point), *B.cast->target);
-        const HandMesh B_mesh(*B.cast->target, role_side(b.point), *A.cast->target);
+        const HandMesh A_mesh(*A.cast->target, role_side(a.point), *B.cast->target, role_side(b.point));
+        const HandMesh B_mesh(*B.cast->target, role_side(b.point), *A.cast->target, role_side(a.point));
         const double first_s = std::max(A.cast->scene_time_s(a.first), B.cast->scene_time_s(b.first));
         const double last_s = std::min(A.cast->scene_time_s(a.last - 1), B.cast->scene_time_s(b.last - 1));
         if (last_s <= first_s) return;
@@ -479,7 +495,10 @@ class SceneGoals {
                 -B_mesh.onto(B_pose, met.B, with_hand(*A.cast, A_pose, A.hand.T_hand, met.A), -met.out);
             // Neither hand's skin lies in the other's.
             if (of_A == Vec3::Zero() || of_B == Vec3::Zero()) return Vec3(of_A + of_B);
-            return of_A.dot(met.out) > of_B.dot(met.out) ? of_A : of_B;
+            // One that is farther out than the other is pressed in a little, so that the other touches, too.
+            const double a_out = of_A.dot(met.out), b_out = of_B.dot(met.out);
+            const double least = std::min(a_out, b_out), apart = std::abs(a_out - b_out);
+            return Vec3((least + apart - std::min(0.5 * apart, most_pressed_m)) * met.out);
         });
         for (const bool is_first : {true, false}) {
             BodyTouch touch = is_first ? a : b;
@@ -518,16 +537,18 @@ class SceneGoals {
             const double t_s = state_.casts[of].take_time_s(scene_s);
             for (const HeldThing& thing : program.things)
                 for (const HeldThing::Hand& hand : thing.hands) {
-                    if (thing.S_thing != joint || !hand.when.contains(t_s)) continue;
+                    // Led in and out, as the hand is, so that nothing jumps where it lets go.
+                    const double share = thing.S_thing == joint ? hand.when.led(t_s, hold_lead_s) : 0.0;
+                    if (share <= 0.0) continue;
                     const LimbOp& limb = program.limbs[hand.limb];
-                    const Vec3 start = joint_at(state_.results[of].target, limb.T_start, t_s).p;
+                    const Vec3 start = joint_at(T, limb.T_start, t_s).p;
                     const Vec3 mid = joint_at(T, limb.T_mid, t_s).p;
                     const Rigid tip = joint_at(T, limb.T_tip, t_s);
                     const double length =
                         reaches * ((mid - joint_at(T, limb.T_start, t_s).p).norm() + (tip.p - mid).norm());
                     const Vec3 wrist = X * Vec3(thing.scale * hand.on_thing_J) - tip.R * hand.on_hand_J;
                     const Vec3 away = start - wrist;
-                    if (away.norm() > length) by += (away.norm() - length) * away.normalized();
+                    if (away.norm() > length) by += share * (away.norm() - length) * away.normalized();
                 }
         }
         return by;
@@ -580,9 +601,8 @@ class SceneGoals {
 
 }  // namespace
 
-std::vector<std::shared_ptr<const Beside>> beside_of(const SceneState& state,
-                                                     std::vector<std::string>& notes) {
-    SceneGoals goals(state, notes);
+SceneBeside beside_of(const SceneState& state) {
+    SceneGoals goals(state);
     goals.hands();
     goals.things();
     return goals.take();

@@ -4,7 +4,7 @@
 // Hand on another body, a frame: with x its point in the source and b the other's part, (s, phi, cap, h) of x on b's surface
 // there; the goal is the point of the same place on the other target's part, h by how thick the parts are. The hand is turned
 // by log(L_T L_S^T), L how the skin lies, as on the own body (core/solve/near.hpp), and brought off or onto it by the whole
-// hand. Where the arm does not reach that place (0.935 of its length, from where its shoulder stood) over the whole touch, it
+// hand. Where the arm does not reach that place (0.935 of its length, from where its shoulder is alone) over the whole touch, it
 // lies on the place of the other's skin that is nearest to it and that the arm does reach, and this is told.
 //
 // Two hands on each other meet half way: with m the middle between where both points are as the bodies are alone and d what lies
@@ -15,6 +15,7 @@
 //   p = sum u p_i / sum u,   R likewise;   nobody: the place map's;   moved toward who does not reach it
 #pragma once
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "core/scene/touches.hpp"
@@ -32,8 +33,14 @@ struct SceneState {
     std::vector<WorldMotion> alone;        ///< targets as they are by themselves
 };
 
-/// What goes on beside each cast, in the order of casts. `notes`: what could not be reached, a sentence each.
-std::vector<std::shared_ptr<const Beside>> beside_of(const SceneState& state,
-                                                     std::vector<std::string>& notes);
+/// What goes on beside each cast.
+struct SceneBeside {
+    std::vector<std::shared_ptr<const Beside>> of_casts;  ///< null: nothing does
+    /// Joints (cast, and of its target) that goals go by beside how all are alone: when these do not move goals stay as they
+    /// are.
+    std::vector<std::pair<size_t, int>> relied;
+    std::vector<std::string> notes;  ///< what could not be reached, a sentence each
+};
+SceneBeside beside_of(const SceneState& state);
 
 }  // namespace nb

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstdint>
 
 #include "core/base/parallel.hpp"
 #include "core/body/carried.hpp"
@@ -15,10 +16,10 @@ namespace {
 
 constexpr double hand_reach_m = 0.06;
 constexpr double pressed_m = 0.001;
-constexpr double start_off_m = 0.03, most_off_m = 0.12;
+constexpr double start_off_m = 0.03, most_off_m = 0.18;
 constexpr double near_enough_m = 5e-4;
 constexpr double about_hand_m = 0.3;
-constexpr double looks_at_hand_s = 0.12;
+constexpr double looks_at_hand_s = 0.2;
 constexpr int most_steps = 60;
 
 }  // namespace
@@ -40,26 +41,44 @@ int frame_near(const Cast& cast, double scene_s) {
     return int(std::clamp(std::lround(f), 0L, long(cast.take->frames - 1)));
 }
 
-HandMesh::HandMesh(const Character& of, Side side, const Character& on)
+namespace {
+
+/// By mesh and vertex: the share of a joint and all that hangs on it; empty for meshes without a skin.
+std::vector<std::vector<float>> shares_below(const Character& body, int joint) {
+    const Skeleton tree = carried_skeleton(body.rig.skeleton, body.roles);
+    std::vector<char> is_below(size_t(tree.size()), 0);
+    for (int j = 0; j < tree.size(); ++j) is_below[size_t(j)] = joint >= 0 && tree.is_ancestor(joint, j);
+    std::vector<std::vector<float>> shares;
+    for (const Mesh& mesh : body.rig.meshes) {
+        std::vector<float>& own = shares.emplace_back();
+        if (mesh.skin.size() != mesh.positions.size()) continue;
+        own.resize(mesh.skin.size());
+        for (size_t v = 0; v < own.size(); ++v)
+            for (size_t i = 0; i < mesh.skin[v].weight.size(); ++i)
+                if (const int at = mesh.palette[mesh.skin[v].palette[i]].joint;
+                    at >= 0 && is_below[size_t(at)])
+                    own[v] += mesh.skin[v].weight[i];
+    }
+    return shares;
+}
+
+}  // namespace
+
+HandMesh::HandMesh(const Character& of, Side side, const Character& on, Side arm)
     : of_(of), on_(on), triangles_(outward_triangles(on)) {
-    const Skeleton tree = carried_skeleton(of.rig.skeleton, of.roles);
     hand_ = of.roles.joint("hand" + std::string(side_suffix(side)));
     if (hand_ < 0) return;
-    std::vector<char> is_hand(size_t(tree.size()), 0);
-    for (int j = 0; j < tree.size(); ++j)
-        if (tree.is_ancestor(hand_, j)) is_hand[size_t(j)] = 1;
-    for (size_t m = 0; m < of.rig.meshes.size(); ++m) {
-        const Mesh& mesh = of.rig.meshes[m];
-        if (mesh.skin.size() != mesh.positions.size()) continue;
-        for (size_t v = 0; v < mesh.positions.size(); ++v) {
-            float by_hand = 0.0F;
-            for (size_t i = 0; i < mesh.skin[v].weight.size(); ++i) {
-                const int joint = mesh.palette[mesh.skin[v].palette[i]].joint;
-                if (joint >= 0 && is_hand[size_t(joint)]) by_hand += mesh.skin[v].weight[i];
-            }
-            if (by_hand > 0.5F) vertices_.push_back({m, v});
-        }
-    }
+    const auto own = shares_below(of, hand_);
+    for (std::uint32_t m = 0; m < own.size(); ++m)
+        for (std::uint32_t v = 0; v < own[m].size(); ++v)
+            if (own[m][v] > 0.5F) vertices_.push_back({m, v});
+    if (arm == Side::none) return;
+    const auto others = shares_below(on, on.roles.joint("forearm" + std::string(side_suffix(arm))));
+    std::erase_if(triangles_, [&](const std::array<SkinCorner, 3>& corners) {
+        return std::any_of(corners.begin(), corners.end(), [&](const SkinCorner& corner) {
+            return others[corner.mesh][corner.vertex] < 0.95F;
+        });
+    });
 }
 
 Vec3 HandMesh::onto(const Pose& of, const Rigid& X_WH, const Pose& on, const Vec3& out) const {
@@ -84,17 +103,25 @@ Vec3 HandMesh::onto(const Pose& of, const Rigid& X_WH, const Pose& on, const Vec
     // From outside inward by what is free, so that no skin is passed on the way.
     for (double from = start_off_m;; from += start_off_m) {
         double off = from;
-        double free = 0.0;
-        const bool is_outside = std::none_of(vertices_.begin(), vertices_.end(), [&](const Vertex& vertex) {
-            return cells.height(own[vertex.mesh][vertex.vertex] + off * out).m < near_enough_m;
-        });
+        std::vector<double> free_of(vertices_.size());  // what each can move at least
+        bool is_outside = true;
+        for (size_t i = 0; i < vertices_.size() && is_outside; ++i) {
+            free_of[i] = cells.height(own[vertices_[i].mesh][vertices_[i].vertex] + off * out).m;
+            is_outside = free_of[i] >= near_enough_m;
+        }
         if (!is_outside && from < most_off_m) continue;
-        for (int step = 0; step < most_steps; ++step) {
-            free = hand_reach_m;
-            for (const Vertex& vertex : vertices_)
-                free = std::min(free, std::abs(cells.height(own[vertex.mesh][vertex.vertex] + off * out).m));
+        for (int step = 0; step < most_steps && is_outside; ++step) {
+            double free = hand_reach_m;
+            for (size_t i = 0; i < vertices_.size(); ++i) {
+                if (free_of[i] >= free) continue;
+                if (step > 0)
+                    free_of[i] =
+                        std::abs(cells.height(own[vertices_[i].mesh][vertices_[i].vertex] + off * out).m);
+                free = std::min(free, free_of[i]);
+            }
             if (free < near_enough_m || off < -hand_reach_m) break;
             off -= free;
+            for (double& one : free_of) one -= free;
         }
         return off < -hand_reach_m || !is_outside ? Vec3(Vec3::Zero()) : Vec3((off - pressed_m) * out);
     }

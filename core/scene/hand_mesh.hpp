@@ -16,8 +16,9 @@ int frame_near(const Cast& cast, double scene_s);
 
 class HandMesh {
   public:
-    /// Without meshes nothing is known. The characters must outlive it.
-    HandMesh(const Character& of, Side side, const Character& on);
+    /// Without meshes nothing is known. `arm`: of the other body forearm and hand of that side alone. The characters must
+    /// outlive it.
+    HandMesh(const Character& of, Side side, const Character& on, Side arm = Side::none);
 
     /// By what a hand that is at X_WH has to move along `out` (unit, out of the other body) for it to touch the other's mesh,
     /// pressed in by 1 mm, m; zero where nothing is within 6 cm. `of`: the rest of its own body.
@@ -26,10 +27,7 @@ class HandMesh {
   private:
     const Character &of_, &on_;
     int hand_ = -1;
-    struct Vertex {
-        size_t mesh, vertex;
-    };
-    std::vector<Vertex> vertices_;
+    std::vector<SkinCorner> vertices_;
     std::vector<std::array<SkinCorner, 3>> triangles_;  ///< of the other body
 };
 

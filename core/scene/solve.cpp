@@ -13,9 +13,10 @@ namespace nb {
 
 namespace {
 
-double moved_between(const WorldMotion& a, const WorldMotion& b) {
+double joint_moved(const WorldMotion& a, const WorldMotion& b, int joint) {
     double most = 0.0;
-    for (size_t i = 0; i < a.p.size(); ++i) most = std::max(most, (a.p[i] - b.p[i]).norm());
+    for (int f = 0; f < a.frames; ++f)
+        most = std::max(most, (a.p[a.at(f, joint)] - b.p[b.at(f, joint)]).norm());
     return most;
 }
 
@@ -71,19 +72,21 @@ SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& dista
     SceneState state{casts, skins, scene.touches, scene.results, {}};
     for (const TransferResult& result : scene.results) state.alone.push_back(result.target);
     while (scene.rounds < most_rounds) {
-        std::vector<std::string> notes;
-        const auto beside = beside_of(state, notes);
+        SceneBeside found = beside_of(state);
+        const auto& beside = found.of_casts;
         if (std::all_of(beside.begin(), beside.end(), [](const auto& one) { return !one; })) break;
-        scene.notes = std::move(notes);
+        scene.notes = std::move(found.notes);
         ++scene.rounds;
         scene.moved_m = 0.0;
         before = 0;
         std::vector<TransferResult> next;
         for (size_t i = 0; i < casts.size(); ++i) {
             if (!beside[i]) continue;
-            TransferResult result = carry(i, beside[i], false);
-            scene.moved_m = std::max(scene.moved_m, moved_between(result.target, scene.results[i].target));
-            next.push_back(std::move(result));
+            next.push_back(carry(i, beside[i], false));
+            for (const auto& [cast, joint] : found.relied)
+                if (cast == i)
+                    scene.moved_m = std::max(scene.moved_m,
+                                             joint_moved(next.back().target, scene.results[i].target, joint));
         }
         size_t at = 0;
         for (size_t i = 0; i < casts.size(); ++i)

@@ -1,8 +1,8 @@
 // A scene carried: each cast by itself, then hands against the others' motion, round by round.
 //
 // After the first round, in which every body is alone, what hands lie on and what several hold is found anew of how all stood
-// (core/scene/goals.hpp) and each body with such hands is carried once more, until no joint of any moves by `settled_m` or
-// after `most_rounds`.
+// (core/scene/goals.hpp) and each body with such hands is carried once more, until no joint that hands lie on moves by
+// `settled_m`, or `most_rounds` times.
 #pragma once
 #include "core/scene/goals.hpp"
 
@@ -19,7 +19,7 @@ struct SceneResult {
     double k = 1.0;
     std::vector<double> steps;  ///< `stretch_of_steps`; of one cast none
     int rounds = 0;             ///< after the first
-    double moved_m = 0.0;       ///< by which joints moved in the last of them, at most
+    double moved_m = 0.0;       ///< by which what hands lie on moved in the last of them, at most
     std::vector<std::string> notes;
 };
 

@@ -17,7 +17,6 @@ namespace nb {
 
 namespace {
 
-constexpr double hold_lead_s = 0.35;
 constexpr double take_over_s = 0.5;
 constexpr double settle_s = 0.1;  // in which a thing that hands cannot reach goes over to them
 

@@ -27,6 +27,9 @@ struct HandMarks;
 struct PairedBodies;
 struct Program;
 
+/// Within which a hand is led to a thing and away from it, s.
+inline constexpr double hold_lead_s = 0.35;
+
 struct HeldThing {
     struct Hand {
         size_t limb = 0;  ///< of `Program::limbs`
