@@ -28,6 +28,7 @@
 #include "core/library/shipped.hpp"
 #include "core/motion/edit.hpp"
 #include "core/review/events.hpp"
+#include "core/rig/trees.hpp"
 #include "core/solve/baked.hpp"
 #include "core/solve/passes.hpp"
 #include "core/touchup/apply.hpp"
@@ -194,6 +195,9 @@ int inspect(const Options& options) {
         document["format"] = rig.format;
         document["bones"] = rig.skeleton.size();
         document["roots"] = std::count(rig.skeleton.parents.begin(), rig.skeleton.parents.end(), -1);
+        document["bodies"] = Json::array();
+        for (const int root : body_trees(rig.skeleton))
+            document["bodies"].push_back(rig.skeleton.names[size_t(root)]);
         document["unit_m"] = canonical(rig.conventions.unit_m);
         document["unit_is_guessed"] = rig.conventions.is_unit_guessed;
         document["unit_reason"] = rig.conventions.unit_reason;
@@ -238,6 +242,11 @@ int inspect(const Options& options) {
             "{:.1f} cm over the floor ({})\n",
             character.rest.reference, rad_to_deg(character.rest.mean_deviation_rad),
             100.0 * character.rest.ankle_height_m, character.rest.ankle_reason);
+    if (const std::vector<int> bodies = body_trees(rig.skeleton); bodies.size() > 1) {
+        fmt::print("  {} bodies:", bodies.size());
+        for (const int root : bodies) fmt::print(" {}", shown_text(rig.skeleton.names[size_t(root)]));
+        fmt::print("; a scene casts each by its own\n");
+    }
     for (const Finding& finding : find_in(loaded)) {
         const char* state = finding.state == Finding::State::open   ? "open"
                             : finding.state == Finding::State::done ? "done"

@@ -25,9 +25,11 @@ constexpr double most_turn_elsewhere_rad = 1.2;
 constexpr int whole_hand_rounds_on_other = 2;
 constexpr int meeting_rounds = 3;
 constexpr double most_pressed_m = 0.004;
+constexpr double lies_back = 0.5;  // of what one hand is longer than the other
 constexpr double farthest = 1.25;  // of an arm's reach: a place that a hand may lie on
 constexpr size_t most_looked_at = 120;
-constexpr double free_m = 0.02;   // over a place that a hand may lie on there is no other part
+constexpr double free_m = 0.02;  // over a place that a hand may lie on there is no other part
+constexpr size_t most_holding = 4;
 constexpr int reach_rounds = 12;  // in which what two arms reach is found
 
 /// The other body of a touch, as one that a hand lies on.
@@ -428,8 +430,10 @@ class SceneGoals {
             Meeting A = meeting_of(A_, a_.cast, scene_s), B = meeting_of(B_, b_.cast, scene_s);
             const Vec3 between = A.S_point(a) - B.S_point(b);
             const Vec3 middle = 0.5 * (A.point(a) + B.point(b));
-            A.move(middle + 0.5 * between - A.point(a));
-            B.move(middle - 0.5 * between - B.point(b));
+            // The longer hand lies back, so that its fingers do not reach the other's elbow.
+            const double longer = hand_length(A) - hand_length(B);
+            A.move(middle + 0.5 * between - A.point(a) - lies_back * std::max(0.0, longer) * along(A));
+            B.move(middle - 0.5 * between - B.point(b) - lies_back * std::max(0.0, -longer) * along(B));
             for (int round = 0; round < meeting_rounds; ++round) {
                 Vec3 apart = Vec3::Zero();
                 if (on_B_) apart += 0.25 * goals_.off_hand(A, B, of_B_, *on_B_);
@@ -454,6 +458,16 @@ class SceneGoals {
         }
 
       private:
+        /// From wrist to tip on the target, m.
+        static double hand_length(const Meeting& one) {
+            const NearHand& hand = one.toucher->hand;
+            return hand.points.size() > 1 ? hand.points[1].T_J.norm() : 0.0;
+        }
+        static Vec3 along(const Meeting& one) {
+            const NearHand& hand = one.toucher->hand;
+            if (hand.points.size() < 2) return Vec3::Zero();
+            return one.T.R[size_t(hand.T_hand)] * hand.points[1].T_J.normalized();
+        }
         /// From B's palm to A's: each faces from its bones to its skin.
         Vec3 facing(const Meeting& A, const Meeting& B) const {
             const auto palm = [](const Meeting& one) {
@@ -528,28 +542,63 @@ class SceneGoals {
         return hand;
     }
 
-    /// By how much arms that hold a thing at X lack its grips, the sum toward their shoulders.
-    Vec3 lacking(const std::vector<std::pair<size_t, int>>& holders, double scene_s, const Rigid& X) const {
-        Vec3 by = Vec3::Zero();
+    /// An arm that holds a thing, and how far it is led to it.
+    struct Holding {
+        double led = 0.0;
+        Vec3 start = Vec3::Zero(), on_thing = Vec3::Zero(), on_hand_W = Vec3::Zero();
+        double length = 0.0;
+
+        /// What it lacks where the thing is at X, toward its shoulder.
+        Vec3 lacks(const Rigid& X) const {
+            const Vec3 away = start - (X * on_thing - on_hand_W);
+            return away.norm() > length ? Vec3((away.norm() - length) * away.normalized())
+                                        : Vec3(Vec3::Zero());
+        }
+    };
+
+    std::vector<Holding> holding(const std::vector<std::pair<size_t, int>>& holders, double scene_s) const {
+        std::vector<Holding> arms;
         for (const auto& [of, joint] : holders) {
             const Program& program = state_.results[of].plan.program;
             const WorldMotion& T = state_.alone[of];
             const double t_s = state_.casts[of].take_time_s(scene_s);
             for (const HeldThing& thing : program.things)
                 for (const HeldThing::Hand& hand : thing.hands) {
-                    // Led in and out, as the hand is, so that nothing jumps where it lets go.
-                    const double share = thing.S_thing == joint ? hand.when.led(t_s, hold_lead_s) : 0.0;
-                    if (share <= 0.0) continue;
+                    const double led = thing.S_thing == joint ? hand.when.led(t_s, hold_lead_s) : 0.0;
+                    if (led <= 0.0) continue;
                     const LimbOp& limb = program.limbs[hand.limb];
-                    const Vec3 start = joint_at(T, limb.T_start, t_s).p;
-                    const Vec3 mid = joint_at(T, limb.T_mid, t_s).p;
+                    const Vec3 start = joint_at(T, limb.T_start, t_s).p, mid = joint_at(T, limb.T_mid, t_s).p;
                     const Rigid tip = joint_at(T, limb.T_tip, t_s);
-                    const double length =
-                        reaches * ((mid - joint_at(T, limb.T_start, t_s).p).norm() + (tip.p - mid).norm());
-                    const Vec3 wrist = X * Vec3(thing.scale * hand.on_thing_J) - tip.R * hand.on_hand_J;
-                    const Vec3 away = start - wrist;
-                    if (away.norm() > length) by += share * (away.norm() - length) * away.normalized();
+                    arms.push_back({led, start, thing.scale * hand.on_thing_J, tip.R * hand.on_hand_J,
+                                    reaches * ((mid - start).norm() + (tip.p - mid).norm())});
                 }
+        }
+        // The least led last: of more than `most_holding` those are left out.
+        std::sort(arms.begin(), arms.end(), [](const Holding& a, const Holding& b) { return a.led > b.led; });
+        return arms;
+    }
+
+    /// By what a thing moves so that those of the arms reach it that are in `which` (a bit each).
+    static Vec3 reached(const std::vector<Holding>& arms, unsigned which, Rigid X) {
+        const Vec3 from = X.p;
+        for (int round = 0; round < reach_rounds; ++round) {
+            Vec3 by = Vec3::Zero();
+            for (size_t i = 0; i < arms.size(); ++i)
+                if (which >> i & 1U) by += arms[i].lacks(X);
+            if (by.norm() < 1e-6) break;
+            X.p += by;
+        }
+        return X.p - from;
+    }
+
+    /// The same of arms that are led in and out: over all that may be there and may not, by how far each is.
+    static Vec3 reached(const std::vector<Holding>& arms, const Rigid& X) {
+        const size_t count = std::min(arms.size(), most_holding);
+        Vec3 by = Vec3::Zero();
+        for (unsigned which = 1; which < 1U << count; ++which) {
+            double share = 1.0;
+            for (size_t i = 0; i < count; ++i) share *= which >> i & 1U ? arms[i].led : 1.0 - arms[i].led;
+            if (share > 0.0) by += share * reached(arms, which, X);
         }
         return by;
     }
@@ -570,11 +619,7 @@ class SceneGoals {
             X.R = all == held.share ? held.X.R : interpolate(X.R, held.X.R, held.share / all);
         }
         if (all <= 0.0) return {};
-        for (int round = 0; round < reach_rounds; ++round) {
-            const Vec3 by = lacking(holders, scene_s, X);
-            if (by.norm() < 1e-6) break;
-            X.p += by;
-        }
+        X.p += reached(holding(holders, scene_s), X);
         return X;
     }
 

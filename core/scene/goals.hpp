@@ -8,7 +8,8 @@
 // lies on the place of the other's skin that is nearest to it and that the arm does reach, and this is told.
 //
 // Two hands on each other meet half way: with m the middle between where both points are as the bodies are alone and d what lies
-// between them in the sources, m + d/2 and m - d/2, then brought off or onto each other by the whole hands, half each; both are
+// between them in the sources, m + d/2 and m - d/2, the longer hand lying back by 0.5 of what it is longer, then brought off or onto each other by the whole
+// hands, half each; both are
 // moved toward the shoulder of an arm that is too short, until both reach.
 //
 // A thing that several bodies hold, with u how far the hands of each have it and X where they do, alone:
