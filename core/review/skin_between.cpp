@@ -26,11 +26,11 @@ std::vector<std::array<Vec3, 3>> placed(const std::vector<std::array<SkinCorner,
 
 SkinBetween::SkinBetween(const Character& of, const Character& on) : triangles_(outward_triangles(on)) {
     const Skeleton skeleton = carried_skeleton(of.rig.skeleton, of.roles);
-    std::vector<int> hand_of(size_t(skeleton.size()), -1);
-    for (const int side : {0, 1}) {
+    std::vector<size_t> kind_of(size_t(skeleton.size()), 0);  // 0 the body, 1 left hand, 2 right hand
+    for (const size_t side : {size_t(0), size_t(1)}) {
         const int hand = of.roles.joint(side == 0 ? "hand.left" : "hand.right");
         for (int j = 0; j < skeleton.size() && hand >= 0; ++j)
-            if (skeleton.is_ancestor(hand, j)) hand_of[size_t(j)] = side;
+            if (skeleton.is_ancestor(hand, j)) kind_of[size_t(j)] = side + 1;
     }
     for (std::uint32_t m = 0; m < of.rig.meshes.size(); ++m) {
         const Mesh& mesh = of.rig.meshes[m];
@@ -39,7 +39,7 @@ SkinBetween::SkinBetween(const Character& of, const Character& on) : triangles_(
             std::array<float, 3> by{};
             for (size_t i = 0; i < mesh.skin[v].weight.size(); ++i) {
                 const int joint = mesh.palette[mesh.skin[v].palette[i]].joint;
-                by[size_t(1 + (joint < 0 ? -1 : hand_of[size_t(joint)]))] += mesh.skin[v].weight[i];
+                by[joint < 0 ? 0 : kind_of[size_t(joint)]] += mesh.skin[v].weight[i];
             }
             vertices_.push_back({{m, v}, int(std::max_element(by.begin(), by.end()) - by.begin()) - 1});
         }

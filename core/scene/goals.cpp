@@ -624,7 +624,9 @@ class SceneGoals {
     }
 
     void share_thing(const std::vector<std::pair<size_t, int>>& holders) {
-        for (const auto& [of, S_thing] : holders) {
+        for (const std::pair<size_t, int>& holder : holders) {
+            const size_t of = holder.first;
+            const int S_thing = holder.second;
             const WorldMotion& motion = state_.results[of].source;
             Beside::Thing thing;
             thing.S_thing = S_thing;

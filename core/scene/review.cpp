@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "core/base/parallel.hpp"
 #include "core/review/skin_between.hpp"
@@ -30,7 +31,8 @@ SceneReview review_scene(std::span<const Cast> casts, const std::vector<const Ch
     SceneReview review;
     for (size_t i = 0; i < touches.size(); ++i)
         if (!touches[i].is_unsure) review.touches.push_back({i});
-    const auto [first_s, last_s] = span_of_scene(casts);
+    const std::pair<double, double> span = span_of_scene(casts);
+    const double first_s = span.first, last_s = span.second;
     const int looks = int(std::floor((last_s - first_s) * TouchReview::looks_a_second)) + 1;
     std::vector<std::vector<SkinBetween>> between(casts.size());
     for (size_t a = 0; a < casts.size(); ++a)
