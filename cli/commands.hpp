@@ -55,8 +55,8 @@ std::string pass_names();
 /// What --pairing and --passes say of a pair. Throws FileError, WrongUse.
 PairingSettings pairing_settings(const Options& options);
 
-/// CAST=TARGET of --set, on a scene that is open. Throws WrongUse, FileError.
-void swap_targets(OpenScene& scene, const Options& options);
+/// A scene with the targets that --set CAST=TARGET gives. Throws WrongUse, FileError.
+OpenScene opened_scene(const std::string& path, const Options& options);
 
 int inspect(const Options& options);
 int characterize(const Options& options);

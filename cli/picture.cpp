@@ -58,10 +58,8 @@ void write_picture(const std::string& path, const Scene& scene, Camera& camera) 
 
 /// All casts at a frame of the first.
 int picture_of_scene(const Options& options, Camera& camera, BodyLook look) {
-    OpenScene open = open_scene(options.scene);
-    swap_targets(open, options);
-    const SceneResult result = solve_scene(open.casts, open.document.distances,
-                                           open.document.touches ? &*open.document.touches : nullptr);
+    const OpenScene open = opened_scene(options.scene, options);
+    const SceneResult result = carry_scene(open);
     const int frames = open.casts.front().take->frames;
     if (options.frame < 0 || options.frame >= frames)
         throw WrongUse(

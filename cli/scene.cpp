@@ -15,8 +15,8 @@ namespace nb::cli {
 
 namespace fs = std::filesystem;
 
-void swap_targets(OpenScene& scene, const Options& options) {
-    if (options.set.empty()) return;
+OpenScene opened_scene(const std::string& path, const Options& options) {
+    OpenScene scene = read_scene_file(path);
     for (const std::string& text : options.set) {
         const auto equals = text.find('=');
         const int cast = equals == std::string::npos ? -1 : scene.document.cast(text.substr(0, equals));
@@ -25,13 +25,8 @@ void swap_targets(OpenScene& scene, const Options& options) {
                 fmt::format("--set '{}': write CAST=TARGET with a cast of the scene", shown_text(text)));
         scene.document.casts[size_t(cast)].target = text.substr(equals + 1);
     }
-    const fs::path above = fs::absolute(scene.path).parent_path().parent_path();
-    if (fs::is_regular_file(above / "library.json")) {
-        const Library library = open_library(above.string());
-        load_casts(scene, &library);
-    } else {
-        load_casts(scene, nullptr);
-    }
+    load_casts(scene);
+    return scene;
 }
 
 namespace {
@@ -62,11 +57,15 @@ void print_review(const Json& review) {
 }  // namespace
 
 int scene(const Options& options) {
-    OpenScene scene = open_scene(options.file);
-    swap_targets(scene, options);
-    const SceneResult result =
-        solve_scene(scene.casts, scene.document.distances,
-                    scene.document.touches ? &*scene.document.touches : nullptr, options.threads);
+    const OpenScene scene = opened_scene(options.file, options);
+    const auto place = [&](size_t cast) {
+        return fs::path(options.out) / (cast_file_name(scene, cast) + ".glb");
+    };
+    for (size_t i = 0; i < scene.casts.size() && !options.out.empty() && !options.is_forced; ++i)
+        if (fs::exists(place(i)))
+            throw WrongUse(
+                fmt::format("{}: is there already; --force writes over it", shown_text(place(i).string())));
+    const SceneResult result = carry_scene(scene, options.threads);
     fmt::print("{}: {} casts, place map x{:.3f}\n", shown_text(scene.document.name), scene.casts.size(),
                result.k);
     for (size_t i = 0; i < scene.casts.size(); ++i) {
@@ -90,10 +89,7 @@ int scene(const Options& options) {
         fs::create_directories(options.out, error);
         if (error) throw FileError(options.out, "the folder cannot be made", "choose another");
         for (size_t i = 0; i < scene.casts.size(); ++i) {
-            const fs::path path = fs::path(options.out) / (scene.document.casts[i].name + ".glb");
-            if (!options.is_forced && fs::exists(path))
-                throw WrongUse(
-                    fmt::format("{}: is there already; --force writes over it", shown_text(path.string())));
+            const fs::path path = place(i);
             const Written written = write_handed(path.string(), handed_cast(scene, result, i), {});
             notes.insert(notes.end(), written.notes.begin(), written.notes.end());
             fmt::print("  wrote {}\n", shown_text(path.string()));

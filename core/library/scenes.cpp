@@ -8,6 +8,7 @@
 #include <optional>
 
 #include "core/base/files.hpp"
+#include "core/handover/name_pattern.hpp"
 #include "core/library/beside.hpp"
 #include "core/library/hand_over.hpp"
 #include "core/review/bars.hpp"
@@ -25,16 +26,20 @@ const LibraryEntry* entry_of(const std::vector<LibraryEntry>& entries, const std
     return found == entries.end() ? nullptr : &*found;
 }
 
+FileError not_there(const std::string& scene_path, const std::string& cast, const char* what,
+                    const std::string& named, const char* to_do) {
+    return {scene_path, fmt::format("the cast '{}' has the {} '{}', which is not there", cast, what, named),
+            to_do};
+}
+
 std::string take_file(const SceneDocument::CastEntry& cast, const std::string& scene_path,
                       const Library* library) {
     const fs::path beside = fs::path(scene_path).parent_path() / cast.take;
     if (fs::is_regular_file(beside)) return beside.lexically_normal().string();
     const LibraryEntry* entry = library ? entry_of(library->takes, cast.take) : nullptr;
     if (!entry)
-        throw FileError(
-            scene_path,
-            fmt::format("the cast '{}' has the take '{}', which is not there", cast.name, cast.take),
-            "name a take of the library, or a motion file");
+        throw not_there(scene_path, cast.name, "take", cast.take,
+                        "name a take of the library, or a motion file");
     return entry->document.empty() ? entry->path : entry->document;
 }
 
@@ -47,10 +52,8 @@ LoadedFile target_file(const SceneDocument::CastEntry& cast, const std::string& 
     }
     const LibraryEntry* entry = library ? entry_of(library->characters, cast.target) : nullptr;
     if (!entry)
-        throw FileError(
-            scene_path,
-            fmt::format("the cast '{}' has the target '{}', which is not there", cast.name, cast.target),
-            "name a character of the library, or a rig");
+        throw not_there(scene_path, cast.name, "target", cast.target,
+                        "name a character of the library, or a rig");
     return load_character(entry->path, entry->document, notes);
 }
 
@@ -65,18 +68,31 @@ std::vector<std::string> scenes_of(const Library& library) {
     return paths;
 }
 
-OpenScene open_scene(const std::string& path, const Library* library) {
+OpenScene read_scene_file(const std::string& path) {
     OpenScene scene;
     scene.path = path;
     scene.document = read_scene(read_document(path, "scene"), path);
-    std::optional<Library> own;
-    const fs::path above = fs::absolute(path).parent_path().parent_path();
-    if (!library && fs::is_regular_file(above / "library.json")) own = open_library(above.string());
-    load_casts(scene, library ? library : own ? &*own : nullptr);
     return scene;
 }
 
+OpenScene open_scene(const std::string& path, const Library* library) {
+    OpenScene scene = read_scene_file(path);
+    load_casts(scene, library);
+    return scene;
+}
+
+SceneResult carry_scene(const OpenScene& scene, int threads) {
+    const auto& touches = scene.document.touches;
+    return solve_scene(scene.casts, scene.document.distances, touches ? &*touches : nullptr, threads);
+}
+
 void load_casts(OpenScene& scene, const Library* library) {
+    std::optional<Library> own;
+    const fs::path above = fs::absolute(scene.path).parent_path().parent_path();
+    if (!library && fs::is_regular_file(above / "library.json")) {
+        own = open_library(above.string());
+        library = &*own;
+    }
     scene.takes.clear();
     scene.targets.clear();
     scene.notes.clear();
@@ -122,6 +138,15 @@ bool is_shown_before(const OpenScene& scene, size_t cast, const StagePiece& piec
     return false;
 }
 
+std::string cast_file_name(const OpenScene& scene, size_t cast) {
+    const std::string& name = scene.document.casts[cast].name;
+    std::string file = file_stem(name);
+    if (const std::string why = why_illegal(file); !why.empty())
+        throw FileError(scene.path, fmt::format("nothing can be written as '{}': {}", name, why),
+                        "give the cast another name");
+    return file;
+}
+
 Handed handed_cast(const OpenScene& scene, const SceneResult& result, size_t cast) {
     LoadedFile take;
     take.character.rig.skeleton = scene.takes[cast]->character.rig.skeleton;
@@ -144,13 +169,7 @@ Json rounded(double value, double to) {
 }  // namespace
 
 Json scene_review_document(const OpenScene& scene, const SceneResult& result) {
-    std::vector<const Character*> bodies;
-    std::vector<const WorldMotion*> motions;
-    for (size_t i = 0; i < scene.casts.size(); ++i) {
-        bodies.push_back(scene.casts[i].target.get());
-        motions.push_back(&result.results[i].target);
-    }
-    const SceneReview review = review_scene(scene.casts, bodies, motions, result.touches);
+    const SceneReview review = review_scene(scene.casts, result);
     const auto name = [&](size_t cast) { return scene.document.casts[cast].name; };
     Json document = document_header("scene-review", scene.document.id);
     document["scene"] = scene.document.name;

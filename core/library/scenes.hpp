@@ -24,14 +24,20 @@ struct OpenScene {
 /// The scenes of a library, sorted by name: scenes/*.scene.json.
 std::vector<std::string> scenes_of(const Library& library);
 
-/// Reads a scene and all it casts. `library`: in which takes and characters are sought by name; null: that of the folder above
-/// the scene's own, when it is one. Throws FileError.
+/// The document alone, nothing cast yet. Throws FileError.
+OpenScene read_scene_file(const std::string& path);
+/// Reads a scene and all it casts. `library`: as for `load_casts`. Throws FileError.
 OpenScene open_scene(const std::string& path, const Library* library = nullptr);
-/// Reads what the document's casts name, anew.
-void load_casts(OpenScene& scene, const Library* library);
+/// Reads what the document's casts name, anew. `library`: in which takes and characters are sought by name; null: that of the
+/// folder above the scene's own, when it is one.
+void load_casts(OpenScene& scene, const Library* library = nullptr);
+/// Carries it by the touches that its document says, else those found.
+SceneResult carry_scene(const OpenScene& scene, int threads = 0);
 /// Puts takes where the document has them, after a cast was moved.
 void place_casts(OpenScene& scene);
 
+/// What a cast's file is called, without its ending. Throws FileError for a name that none can have.
+std::string cast_file_name(const OpenScene& scene, size_t cast);
 /// A cast on its way out; with what goes through its take and was not told by an earlier cast of the same file.
 Handed handed_cast(const OpenScene& scene, const SceneResult& result, size_t cast);
 /// Whether a stage piece of a cast was there with an earlier one.

@@ -12,7 +12,7 @@ namespace {
 
 constexpr double surely_sunk_m = 0.01;  // deeper: looked at twice
 
-/// A corner of triangles in a pose.
+/// Triangles in a pose.
 std::vector<std::array<Vec3, 3>> placed(const std::vector<std::array<SkinCorner, 3>>& triangles,
                                         const BodySkin& skin) {
     std::vector<std::array<Vec3, 3>> all;

@@ -53,7 +53,7 @@ double as_angle(const Vec3& turn, double most) {
     return angle > 1e-9 ? most * std::tanh(angle / most) / angle : 1.0;
 }
 
-/// The arms' own length, at rest.
+/// An arm's length in a frame, as its body is alone.
 double arm_length(const TouchingHand& toucher, int f) {
     const auto p = [&](int joint) -> const Vec3& {
         return toucher.T_alone->p[toucher.T_alone->at(f, joint)];
@@ -346,8 +346,6 @@ class SceneGoals {
     /// A hand that meets another half way: its frame, and the body it is of at that moment.
     struct Meeting {
         const TouchingHand* toucher = nullptr;
-        size_t cast = 0;
-        SourceFrame S;
         Pose S_pose, T;  ///< T: hand and forearm moved to where they meet
         Vec3 start = Vec3::Zero();
         double length = 0.0;
@@ -372,10 +370,9 @@ class SceneGoals {
         }
     };
 
-    static Meeting meeting_of(const TouchingHand& toucher, size_t cast, double scene_s) {
+    static Meeting meeting_of(const TouchingHand& toucher, double scene_s) {
         Meeting one;
         one.toucher = &toucher;
-        one.cast = cast;
         const double t_s = toucher.cast->take_time_s(scene_s);
         one.S_pose = pose_between(*toucher.S, t_s);
         one.T = pose_between(*toucher.T_alone, t_s);
@@ -414,20 +411,14 @@ class SceneGoals {
       public:
         HalfWay(const SceneGoals& goals, const BodyTouch& a, const TouchingHand& A, const BodyTouch& b,
                 const TouchingHand& B)
-            : goals_(goals),
-              a_(a),
-              b_(b),
-              A_(A),
-              B_(B),
-              of_A_(goals.other_of(a.cast)),
-              of_B_(goals.other_of(b.cast)) {
+            : goals_(goals), A_(A), B_(B), of_A_(goals.other_of(a.cast)), of_B_(goals.other_of(b.cast)) {
             on_A_ = goals.hand_part(of_A_, "hand" + std::string(side_suffix(role_side(a.point))));
             on_B_ = goals.hand_part(of_B_, "hand" + std::string(side_suffix(role_side(b.point))));
         }
 
         Met at(double scene_s, const Vec3& shift) const {
             const NearHand::Point &a = A_.hand.points[A_.point], &b = B_.hand.points[B_.point];
-            Meeting A = meeting_of(A_, a_.cast, scene_s), B = meeting_of(B_, b_.cast, scene_s);
+            Meeting A = meeting_of(A_, scene_s), B = meeting_of(B_, scene_s);
             const Vec3 between = A.S_point(a) - B.S_point(b);
             const Vec3 middle = 0.5 * (A.point(a) + B.point(b));
             // The longer hand lies back, so that its fingers do not reach the other's elbow.
@@ -483,7 +474,6 @@ class SceneGoals {
         }
 
         const SceneGoals& goals_;
-        const BodyTouch &a_, &b_;
         const TouchingHand &A_, &B_;
         const Other of_A_, of_B_;
         std::optional<PartPair> on_A_, on_B_;

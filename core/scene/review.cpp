@@ -88,4 +88,14 @@ SceneReview review_scene(std::span<const Cast> casts, const std::vector<const Ch
     return review;
 }
 
+SceneReview review_scene(std::span<const Cast> casts, const SceneResult& result) {
+    std::vector<const Character*> bodies;
+    std::vector<const WorldMotion*> motions;
+    for (size_t i = 0; i < casts.size(); ++i) {
+        bodies.push_back(casts[i].target.get());
+        motions.push_back(&result.results[i].target);
+    }
+    return review_scene(casts, bodies, motions, result.touches);
+}
+
 }  // namespace nb

@@ -2,7 +2,7 @@
 // deep one lies in another. Looked at `TouchReview::looks_a_second` times a second of the scene.
 #pragma once
 #include "core/review/touching.hpp"
-#include "core/scene/touches.hpp"
+#include "core/scene/solve.hpp"
 
 namespace nb {
 
@@ -34,5 +34,7 @@ struct SceneReview {
 SceneReview review_scene(std::span<const Cast> casts, const std::vector<const Character*>& bodies,
                          const std::vector<const WorldMotion*>& motions,
                          const std::vector<BodyTouch>& touches);
+/// Of a scene as it was carried: its targets.
+SceneReview review_scene(std::span<const Cast> casts, const SceneResult& result);
 
 }  // namespace nb

@@ -20,6 +20,7 @@
 #include "core/solve/hold.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
+#include "tests/support/winding.hpp"
 
 using namespace nb;
 using namespace nb::test;
@@ -42,18 +43,7 @@ OpenScene help_up(const std::string& giver, const std::string& taker) {
 }
 
 SceneResult carried(const OpenScene& scene) {
-    return solve_scene(scene.casts, scene.document.distances,
-                       scene.document.touches ? &*scene.document.touches : nullptr, 2);
-}
-
-SceneReview reviewed(const OpenScene& scene, const SceneResult& result) {
-    std::vector<const Character*> bodies;
-    std::vector<const WorldMotion*> motions;
-    for (size_t i = 0; i < scene.casts.size(); ++i) {
-        bodies.push_back(scene.casts[i].target.get());
-        motions.push_back(&result.results[i].target);
-    }
-    return review_scene(scene.casts, bodies, motions, result.touches);
+    return carry_scene(scene, 2);
 }
 
 Json broken_scene(const std::string& key, const Json& value) {
@@ -186,7 +176,7 @@ class SceneTest : public QObject {
         QFETCH(QString, taker);
         const OpenScene scene = help_up(giver.toStdString(), taker.toStdString());
         const SceneResult result = carried(scene);
-        const SceneReview review = reviewed(scene, result);
+        const SceneReview review = review_scene(scene.casts, result);
         qInfo("kept %.1f %%, deepest %.1f mm, %d rounds", 100.0 * review.kept_share(),
               review.pairs.front().deepest_mm, result.rounds);
         QVERIFY(review.looks > 100);
@@ -196,7 +186,7 @@ class SceneTest : public QObject {
         const std::vector<BodyTouch> none;
         SceneResult alone = solve_scene(scene.casts, scene.document.distances, &none, 2);
         alone.touches = result.touches;
-        if (giver != taker) QVERIFY(reviewed(scene, alone).kept_share() < 0.6);
+        if (giver != taker) QVERIFY(review_scene(scene.casts, alone).kept_share() < 0.6);
     }
 
     /// The coil is at one place for both, and in the hands that have it.
@@ -256,16 +246,10 @@ class SceneTest : public QObject {
                 for (const Vec3& p : mesh)
                     if ((p - hand).norm() < 0.25 && count++ < 300)
                         given["points"].push_back({p.x(), p.y(), p.z()});
-            QProcess python;
-            python.start("/usr/bin/python3", {NB_SOURCE_DIR "/tests/support/winding.py"});
-            QVERIFY(python.waitForStarted());
-            python.write(QByteArray::fromStdString(given.dump()));
-            python.closeWriteChannel();
-            QVERIFY(python.waitForFinished(120000));
-            QCOMPARE(python.exitCode(), 0);
+            const std::vector<double> told = heights_by_winding(given);
+            QCOMPARE(told.size(), given["points"].size());
             double deepest = 0.0;
-            const Json told = parse_json(python.readAllStandardOutput().toStdString(), "told");
-            for (const Json& height : told) deepest = std::max(deepest, -height.get<double>());
+            for (const double height : told) deepest = std::max(deepest, -height);
             // What lies within reach of the hand is part of what the review looks at.
             const double own = between.read(skin_A, skin_B, 0.06).deepest_m;
             QVERIFY2(own > deepest - 1e-6 || deepest > 0.06,
@@ -283,7 +267,7 @@ class SceneTest : public QObject {
         for (SceneDocument::CastEntry& cast : scene.document.casts) cast.start_s = 1.5;
         place_casts(scene);
         const SceneResult both = carried(scene);
-        QVERIFY(reviewed(scene, both).kept_share() >= 0.95);
+        QVERIFY(review_scene(scene.casts, both).kept_share() >= 0.95);
         scene.document.casts[1].start_s = 4.0;
         place_casts(scene);
         const SceneResult late = carried(scene);
@@ -332,6 +316,21 @@ class SceneTest : public QObject {
             const QString line = error.what();
             QVERIFY2(line.contains(says), qPrintable(line));
             QVERIFY(!line.contains('\n'));
+        }
+    }
+
+    /// A cast's name leads to no other folder.
+    void casts_are_written_where_they_should() {
+        OpenScene scene = read_scene_file(demo("scenes/help-up.scene.json"));
+        QCOMPARE(cast_file_name(scene, 0), std::string("giver"));
+        for (const char* name : {"../giver", "..", "a/b", "/tmp/giver"}) {
+            scene.document.casts[0].name = name;
+            try {
+                const std::string file = cast_file_name(scene, 0);
+                QVERIFY2(file.find('/') == std::string::npos && file != "..", file.c_str());
+            } catch (const FileError& error) {
+                QVERIFY(QString(error.what()).contains("another name"));
+            }
         }
     }
 
