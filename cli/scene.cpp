@@ -8,7 +8,6 @@
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
 #include "core/base/text_encoding.hpp"
-#include "core/handover/write.hpp"
 #include "core/library/scenes.hpp"
 
 namespace nb::cli {
@@ -58,13 +57,11 @@ void print_review(const Json& review) {
 
 int scene(const Options& options) {
     const OpenScene scene = opened_scene(options.file, options);
-    const auto place = [&](size_t cast) {
-        return fs::path(options.out) / (cast_file_name(scene, cast) + ".glb");
-    };
-    for (size_t i = 0; i < scene.casts.size() && !options.out.empty() && !options.is_forced; ++i)
-        if (fs::exists(place(i)))
-            throw WrongUse(
-                fmt::format("{}: is there already; --force writes over it", shown_text(place(i).string())));
+    const std::vector<std::string> files =
+        options.out.empty() ? std::vector<std::string>() : scene_files(scene, options.out);
+    for (const std::string& file : files)
+        if (!options.is_forced && fs::exists(file))
+            throw WrongUse(fmt::format("{}: is there already; --force writes over it", shown_text(file)));
     const SceneResult result = carry_scene(scene, options.threads);
     fmt::print("{}: {} casts, place map x{:.3f}\n", shown_text(scene.document.name), scene.casts.size(),
                result.k);
@@ -84,16 +81,9 @@ int scene(const Options& options) {
                    result.rounds, 1e3 * result.moved_m);
     std::vector<std::string> notes = scene.notes;
     notes.insert(notes.end(), result.notes.begin(), result.notes.end());
-    if (!options.out.empty()) {
-        std::error_code error;
-        fs::create_directories(options.out, error);
-        if (error) throw FileError(options.out, "the folder cannot be made", "choose another");
-        for (size_t i = 0; i < scene.casts.size(); ++i) {
-            const fs::path path = place(i);
-            const Written written = write_handed(path.string(), handed_cast(scene, result, i), {});
-            notes.insert(notes.end(), written.notes.begin(), written.notes.end());
-            fmt::print("  wrote {}\n", shown_text(path.string()));
-        }
+    if (!files.empty()) {
+        for (std::string& note : write_scene(scene, result, options.out)) notes.push_back(std::move(note));
+        for (const std::string& file : files) fmt::print("  wrote {}\n", shown_text(file));
     }
     if (!options.review.empty()) {
         const Json review = scene_review_document(scene, result);

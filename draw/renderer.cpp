@@ -235,6 +235,7 @@ void Renderer::draw_meshes(const SceneBody& body, size_t index, const Scene& sce
     mesh_->set("to_eye", Vec3(-camera.forward()));
     mesh_->set("key", key_light(camera));
     mesh_->set("moved", body.moved_m);
+    mesh_->set("paled", body.paled);
     mesh_->set("opacity", body.look == BodyLook::xray ? 0.5f : body.opacity);
     const auto& buffers = mesh_buffers_of(body.rig);
     for (size_t m = 0; m < buffers.size(); ++m) {

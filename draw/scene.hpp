@@ -28,6 +28,7 @@ struct SceneBody {
     Vec3 moved_m = Vec3::Zero();  ///< where it is shown, beside where it is
     Colour colour{};
     float opacity = 1.0f;
+    float paled = 0.0f;  ///< by how much a skin's own colours give way to `colour`
     int selected_joint = -1;
     /// Joints at which the letters L and R stand; -1 for none.
     std::vector<int> left_marks, right_marks;

@@ -184,7 +184,7 @@ in vec4 own;
 in vec2 at_image;
 out vec4 colour;
 uniform vec3 tone, mark, to_eye, key;
-uniform float opacity;
+uniform float opacity, paled;
 uniform bool has_image;
 uniform sampler2D image;
 void main() {
@@ -196,6 +196,7 @@ void main() {
     if (!gl_FrontFacing) n = -n;
     vec3 base = own.rgb;
     if (has_image) base *= texture(image, at_image).rgb;
+    base = mix(base, tone, paled);
     float light = dot(n, key);
     float sky = 0.5 + 0.5 * n.y;
     float facing = clamp(dot(n, to_eye), 0.0, 1.0);

@@ -100,15 +100,49 @@ LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(pare
     column->addWidget(new OpenList(workspace_, this));
     column->addWidget(takes_heading);
     column->addWidget(takes_, 1);
+    scenes_heading_ = new QLabel(tr("<b>Scenes</b>"), this);
+    scenes_heading_->setToolTip(tr("Several bodies on one clock and one floor"));
+    scenes_ = new QListWidget(this);
+    scenes_->setAccessibleName(tr("Scenes"));
+    scenes_->setToolTip(tr("A click opens one: its casts come onto the stage"));
+    scenes_->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    column->addWidget(scenes_heading_);
+    column->addWidget(scenes_);
+    connect(scenes_, &QListWidget::itemClicked, this, [this](const QListWidgetItem* item) {
+        workspace_.open_scene(item->data(Qt::UserRole).toString());
+    });
+    for (const auto signal :
+         {&Workspace::choices_changed, &Workspace::scene_changed, &Workspace::unsaved_changed})
+        connect(&workspace_, signal, this, &LibraryPanel::refresh_scenes);
     connect(search_, &QLineEdit::textChanged, this, [this](const QString& text) {
         line_up_->set_filter(text);
         refresh();
+        refresh_scenes();
     });
     connect(takes_, &QListWidget::itemClicked, this,
             [this](QListWidgetItem* item) { workspace_.choose_take(item->data(Qt::UserRole).toInt()); });
     connect(&workspace_, &Workspace::choices_changed, this, &LibraryPanel::refresh);
     connect(&workspace_, &Workspace::source_changed, this, &LibraryPanel::refresh);
     connect(&workspace_, &Workspace::target_changed, this, &LibraryPanel::refresh);
+}
+
+/// As high as its rows, four at most: takes have the room.
+void LibraryPanel::refresh_scenes() {
+    constexpr int most_rows = 4;
+    const QString text = search_->text().toLower();
+    scenes_->clear();
+    for (const auto& [name, path] : workspace_.scenes()) {
+        if (!name.toLower().contains(text)) continue;
+        auto* item = new QListWidgetItem(name, scenes_);
+        item->setData(Qt::UserRole, path);
+        if (workspace_.scene().is_open() && path.toStdString() == workspace_.scene().key().path)
+            scenes_->setCurrentItem(item);
+    }
+    const bool has_any = scenes_->count() > 0;
+    scenes_heading_->setVisible(has_any);
+    scenes_->setVisible(has_any);
+    if (has_any)
+        scenes_->setFixedHeight(8 + std::min(scenes_->count(), most_rows) * scenes_->sizeHintForRow(0));
 }
 
 std::pair<bool, int> LibraryPanel::outsider() const {

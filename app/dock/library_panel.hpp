@@ -21,6 +21,7 @@ class LibraryPanel : public QWidget {
     LineUp* line_up() const { return line_up_; }
     QLineEdit* search() const { return search_; }
     QListWidget* takes() const { return takes_; }
+    QListWidget* scenes() const { return scenes_; }
     /// A field over a character's or take's name; Enter keeps what is typed.
     void start_rename(bool is_character, int index);
     QLineEdit* rename_field() const { return rename_; }
@@ -42,7 +43,10 @@ class LibraryPanel : public QWidget {
     QLineEdit* rename_ = nullptr;
     LineUp* line_up_;
     QListWidget* takes_;
+    QLabel* scenes_heading_;
+    QListWidget* scenes_;
 
+    void refresh_scenes();
     void refresh();
     void show_menu(bool is_character, int index, const QPoint& global);
     /// What is in use and stands beside the library: (is a character, index); index -1 for none.

@@ -26,6 +26,21 @@ std::vector<std::pair<bool, int>> StageView::bones_at(const QPointF& at) const {
     return bones_under(bodies, camera_, size(), at);
 }
 
+int StageView::cast_at(const QPointF& at) const {
+    Scene others = scene_at(playback_.frame());
+    const size_t own = others.bodies.size();
+    add_others(others, playback_.frame());
+    const SceneWork& work = workspace_.scene();
+    size_t body = own;
+    for (size_t i = 0; i < work.casts().size() && body < others.bodies.size(); ++i) {
+        if (i == work.in_hand() || work.pose_at(i, work.scene_s(playback_.frame()), true).p.empty()) continue;
+        if (!bones_under({{&others.bodies[body], work.casts()[i].body, true}}, camera_, size(), at).empty())
+            return int(i);
+        ++body;
+    }
+    return -1;
+}
+
 void StageView::mousePressEvent(QMouseEvent* event) {
     pressed_at_ = last_at_ = event->position();
     is_dragged_ = false;
@@ -86,6 +101,19 @@ void StageView::mouseMoveEvent(QMouseEvent* event) {
         if (hoop >= 0) return;
         bool in_target = true;
         const int joint = bone_at(event->position(), in_target);
+        const int cast = joint < 0 && is_scene() ? cast_at(event->position()) : -1;
+        if (cast != hovered_cast_) {
+            hovered_cast_ = cast;
+            setCursor(cast >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
+            if (cast >= 0)
+                QToolTip::showText(
+                    event->globalPosition().toPoint() + QPoint(12, 12),
+                    tr("%1: a click takes it in hand")
+                        .arg(QString::fromStdString(workspace_.scene().document().casts[size_t(cast)].name)),
+                    this);
+            else
+                QToolTip::hideText();
+        }
         if (joint != hovered_joint_ || in_target != is_hovered_in_target_) {
             hovered_joint_ = joint;
             is_hovered_in_target_ = in_target;
@@ -137,6 +165,8 @@ void StageView::mouseReleaseEvent(QMouseEvent* event) {
     }
     if (is_dragged_ || event->button() != Qt::LeftButton) return;
     const auto bones = bones_at(event->position());
+    if (const int cast = bones.empty() ? cast_at(event->position()) : -1; cast >= 0)
+        return emit cast_picked(cast);
     if (bones.empty()) return select(true, -1);
     // A further click on the same place goes to what lies behind.
     const auto here =

@@ -181,6 +181,7 @@ void StageView::show_words() {
             words.emplace_back(arms->grip(camera_, size(), PlaceHandle::knob) + QPointF(0, 22),
                                tr("%1 cm").arg(100.0 * placing_->by_m.norm(), 0, 'f', 1));
     }
+    for (auto& word : scene_words()) words.push_back(std::move(word));
     if (has_names_)
         for (auto& name : bone_names()) words.push_back(std::move(name));
     words_->show_words(words);

@@ -42,6 +42,8 @@ StageView::StageView(Workspace& workspace, Playback& playback, QWidget* parent)
     connect(&workspace_, &Workspace::rest_changed, this, &StageView::refresh_stand);
     connect(&workspace_, &Workspace::settings_changed, this, &StageView::refresh);
     connect(&workspace_, &Workspace::result_changed, this, &StageView::refresh);
+    connect(&workspace_, &Workspace::scene_changed, this, &StageView::refresh);
+    connect(&workspace_.scene(), &SceneWork::result_changed, this, &StageView::refresh);
     connect(&workspace_, &Workspace::pin_changed, this, &StageView::refresh);
     connect(&workspace_, &Workspace::before_shown, this, &StageView::refresh);
 }
@@ -196,6 +198,8 @@ std::optional<Vec3> StageView::floor_of_source_at(const QPointF& at) const {
 
 Vec3 StageView::moved_m(bool in_target) const {
     if (!workspace_.source() || !workspace_.target()) return Vec3::Zero();
+    // In a scene targets stand where they are, and the source beside them.
+    if (is_scene()) return in_target ? Vec3(Vec3::Zero()) : Vec3(-spread_ * source_aside_m() * aside_);
     return (in_target ? 0.5 : -0.5) * spread_m() * aside_;
 }
 
@@ -285,6 +289,18 @@ std::vector<FollowedBody> StageView::followed_bodies(int frame) const {
              c.rest.p_WJ0.empty() ? 0.0 : size * std::max(0.0, mean.y() - c.rest.p_WJ0[size_t(hips)].y()),
              (c.roles.is_four_legged() ? 0.8 : 0.25) * size * tall});
     }
+    if (is_scene() && stand_ == Stand::take && shown_ != Shown::source) {
+        const SceneWork& work = workspace_.scene();
+        for (size_t i = 0; i < work.casts().size(); ++i) {
+            const Pose pose = i == work.in_hand() ? Pose() : work.pose_at(i, work.scene_s(frame), true);
+            const Character& c = work.casts()[i].body->file.character;
+            const int hips = std::max(0, c.roles.joint("hips"));
+            if (size_t(hips) >= pose.p.size()) continue;
+            const double known = stature(c.rig.skeleton, c.roles);
+            const double tall = known > 0.0 ? known : 1.75;
+            bodies.push_back({pose.p[size_t(hips)], tall, 0.0, 0.25 * tall});
+        }
+    }
     return bodies;
 }
 
@@ -332,6 +348,7 @@ Scene StageView::scene_at(int frame) const {
     };
     scene = make_scene(actor(source, S, source_look_), has_target ? actor(target, T, target_look_) : Actor{},
                        spread_m(), aside_, look().stage());
+    for (size_t i = 0; i < scene.bodies.size(); ++i) scene.bodies[i].moved_m = moved_m(i == 1);
     if (source && stand_ == Stand::take) {
         const Plan* plan = has_target ? workspace_.plan() : nullptr;
         add_props(scene, source->props, {S.R, S.p, workspace_.time_s(frame)}, plan ? &plan->program : nullptr,
@@ -378,6 +395,89 @@ Scene StageView::scene_at(int frame) const {
     return scene;
 }
 
+bool StageView::is_scene() const {
+    return workspace_.scene().is_open() && !workspace_.is_limbering();
+}
+
+double StageView::source_aside_m() const {
+    constexpr double least_m = 1.4, apart_m = 0.9, every_s = 0.5;
+    const SceneWork& work = workspace_.scene();
+    const auto result = work.result();
+    if (source_aside_.result == result && source_aside_.in_hand == work.in_hand() &&
+        source_aside_.aside == aside_)
+        return source_aside_.m;
+    double most = least_m;
+    const auto along = [&](size_t cast, double scene_s, bool of_target) -> std::optional<double> {
+        const CastBodies& of = work.casts()[cast];
+        const Character& body = (of_target ? of.body : of.source)->file.character;
+        const Pose pose = work.pose_at(cast, scene_s, of_target);
+        const size_t hips = size_t(std::max(0, body.roles.joint("hips")));
+        return hips < pose.p.size() ? std::optional(pose.p[hips].dot(aside_)) : std::nullopt;
+    };
+    for (double scene_s = work.first_s(); result && scene_s <= work.last_s(); scene_s += every_s) {
+        const auto source = along(work.in_hand(), scene_s, false);
+        for (size_t i = 0; i < work.casts().size() && source; ++i)
+            if (const auto there = along(i, scene_s, true))
+                most = std::max(most, (*source - *there + apart_m) / 0.75);
+    }
+    source_aside_ = {result, work.in_hand(), aside_, most};
+    return most;
+}
+
+void StageView::add_others(Scene& scene, int frame) const {
+    if (!is_scene() || stand_ != Stand::take || shown_ == Shown::source || scene.bodies.empty()) return;
+    const SceneWork& work = workspace_.scene();
+    const double scene_s = work.scene_s(frame);
+    const auto is_there = [&](const Prop& prop, size_t cast) {
+        const Loaded& of = *work.casts()[cast].source;
+        return std::any_of(of.props.begin(), of.props.end(), [&](const Prop& other) {
+            return other.piece.path == prop.piece.path && other.piece.joint == prop.piece.joint;
+        });
+    };
+    std::vector<size_t> shown{work.in_hand()};
+    for (size_t i = 0; i < work.casts().size(); ++i) {
+        if (i == work.in_hand()) continue;
+        const Pose target = work.pose_at(i, scene_s, true);
+        const Pose source = work.pose_at(i, scene_s, false);
+        const LoadedPtr body = work.casts()[i].body;
+        if (target.p.empty() || source.p.empty() || !body) continue;
+        add_body(scene,
+                 {&body->file.character, body->figure,
+                  body->drawn ? body->drawn : rig_of(body, body->file.character), target,
+                  target_look_ == BodyLook::hidden ? BodyLook::mesh : target_look_},
+                 scene.theme.grid);
+        scene.bodies.back().paled = 0.85f;
+        // Two bodies of one file go through one set.
+        std::vector<Prop> props = work.casts()[i].source->props;
+        std::erase_if(props, [&](const Prop& prop) {
+            return std::any_of(shown.begin(), shown.end(), [&](size_t cast) { return is_there(prop, cast); });
+        });
+        shown.push_back(i);
+        if (const auto result = work.result())
+            add_cast_props(scene, props, {source.R, source.p, work.scene().casts[i].take_time_s(scene_s)},
+                           result->results[i].plan.program, target, true);
+    }
+}
+
+/// Gaps of touches at the shown frame, by the hands.
+std::vector<std::pair<QPointF, QString>> StageView::scene_words() const {
+    std::vector<std::pair<QPointF, QString>> words;
+    if (!is_scene() || stand_ != Stand::take || shown_ == Shown::source) return words;
+    const SceneWork& work = workspace_.scene();
+    const double scene_s = work.scene_s(playback_.frame());
+    for (const BodyTouch& touch : work.touches()) {
+        if (touch.is_unsure || !work.is_at(touch, scene_s)) continue;
+        const auto gap = work.gap_mm(touch, scene_s);
+        const Character& of = work.casts()[touch.cast].body->file.character;
+        const int hand = of.roles.joint(role_side(touch.point) == Side::left ? "hand.left" : "hand.right");
+        const Pose pose = work.pose_at(touch.cast, scene_s, true);
+        if (!gap || hand < 0 || size_t(hand) >= pose.p.size()) continue;
+        const Vec3 seen = camera_.project(pose.p[size_t(hand)], width(), height());
+        words.emplace_back(QPointF(seen.x(), seen.y() - 16), tr("%1 mm").arg(*gap, 0, 'f', 0));
+    }
+    return words;
+}
+
 void StageView::initializeGL() {
     try {
         renderer_ = std::make_unique<Renderer>();
@@ -397,7 +497,7 @@ void StageView::paintGL() {
     }
     place_camera();
     const double ratio = devicePixelRatioF();
-    const Scene scene = scene_at(playback_.frame());
+    Scene scene = scene_at(playback_.frame());
     std::vector<Shot> shots{{camera_, 0, 0, int(width() * ratio), int(height() * ratio), -1, {}}};
     std::vector<Stroke2>& over = shots[0].strokes;
     if (stand_ != Stand::take && scene.bodies.size() == 2)
@@ -449,6 +549,7 @@ void StageView::paintGL() {
             shots.push_back(std::move(shot));
         }
     }
+    add_others(scene, playback_.frame());
     renderer_->draw(scene, shots, defaultFramebufferObject(), is_fine_ && !playback_.is_playing() ? 2 : 1);
     // Figures can be read only while the picture stands still, and cost a blend of their own.
     if (playback_.is_playing()) insets.clear();

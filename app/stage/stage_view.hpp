@@ -90,6 +90,8 @@ class StageView : public QOpenGLWidget {
     bool is_selected_in_target() const { return is_selected_in_target_; }
     /// The bone under a point of the widget; -1 for none.
     int bone_at(const QPointF& at, bool& in_target) const;
+    /// Another cast of the scene under a point of the widget; -1 for none.
+    int cast_at(const QPointF& at) const;
     /// All bones under a point, nearest first: (in target, joint).
     std::vector<std::pair<bool, int>> bones_at(const QPointF& at) const;
     /// The pinned result's bones as they are seen, px; empty when nothing is pinned.
@@ -103,6 +105,7 @@ class StageView : public QOpenGLWidget {
   signals:
     void view_changed();
     void selection_changed();
+    void cast_picked(int cast);  ///< another one of the scene, on its body
     void trouble_found(const QString& line);
     void turn_begun(bool of_target, int joint);
     /// The whole turn since it began, in world axes of the aligned rest.
@@ -142,10 +145,18 @@ class StageView : public QOpenGLWidget {
     std::optional<Vec3> dropped_m_;
     /// Skins of the source's and the target's body as last drawn, and whose they are.
     mutable std::array<std::pair<LoadedPtr, BodySurface>, 2> skins_;
+    /// Of which result, cast and view that was found.
+    mutable struct {
+        std::shared_ptr<const SceneResult> result;
+        size_t in_hand = 0;
+        Vec3 aside = Vec3::Zero();
+        double m = 0.0;
+    } source_aside_;
     bool is_source_sized_ = false;
     int selected_joint_ = -1;
     bool is_selected_in_target_ = true;
     int hovered_joint_ = -1;
+    int hovered_cast_ = -1;
     bool is_hovered_in_target_ = true;
     Vec3 pan_m_ = Vec3::Zero();  ///< of the focus beside the followed point
     Vec3 aside_ = Vec3::UnitX();
@@ -194,7 +205,13 @@ class StageView : public QOpenGLWidget {
     std::vector<Stroke2> ring_strokes(const Scene& scene) const;
     std::vector<std::pair<QPointF, QString>> bone_names() const;
     double spread_m() const;
+    bool is_scene() const;
+    /// How far aside the source stands of all casts of the scene, whole, m.
+    double source_aside_m() const;
     Scene scene_at(int frame) const;
+    /// The other casts of the scene, with what goes through their takes.
+    void add_others(Scene& scene, int frame) const;
+    std::vector<std::pair<QPointF, QString>> scene_words() const;
     void poses_at(int frame, Pose& source, Pose& target) const;
     void refresh_stand();
     Vec3 moved_m(bool in_target) const;

@@ -7,6 +7,7 @@
 #include "app/stations/intake/intake_station.hpp"
 #include "app/stations/rest/rest_station.hpp"
 #include "app/stations/roles/roles_station.hpp"
+#include "app/stations/scene/scene_station.hpp"
 #include "app/stations/touch_up/touch_station.hpp"
 #include "app/stations/transfer/transfer_station.hpp"
 
@@ -14,9 +15,9 @@ namespace nb {
 
 StationList make_stations(const StationContext& context) {
     return {
-        new IntakeStation(context),   new RolesStation(context),    new RestStation(context),
-        new ChainsStation(context),   new TransferStation(context), new TouchStation(context),
-        new HandOverStation(context),
+        new IntakeStation(context), new RolesStation(context),    new RestStation(context),
+        new ChainsStation(context), new TransferStation(context), new TouchStation(context),
+        new SceneStation(context),  new HandOverStation(context),
     };
 }
 

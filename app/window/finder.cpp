@@ -30,7 +30,7 @@ Finder::Finder(std::vector<Findable> all, QWidget* parent)
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(8, 8, 8, 8);
     field_ = new QLineEdit(this);
-    field_->setPlaceholderText(tr("a command, bone, role, character or take"));
+    field_->setPlaceholderText(tr("a command, bone, role, character, take or scene"));
     field_->setAccessibleName(tr("find"));
     list_ = new QListWidget(this);
     list_->setFocusPolicy(Qt::NoFocus);

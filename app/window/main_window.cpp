@@ -147,6 +147,8 @@ void MainWindow::connect_parts() {
     });
     connect(&top_->sentence(), &SentenceBar::open_take_wanted, this, [this] { ask_open(false); });
     connect(&top_->sentence(), &SentenceBar::open_target_wanted, this, [this] { ask_open(true); });
+    connect(&top_->sentence(), &SentenceBar::cast_wanted, this,
+            [this](int cast) { workspace_.take_in_hand(size_t(cast), playback_.frame()); });
     connect(&top_->state(), &StateLine::wanted, this, [this](const QString& what) {
         if (what == "export")
             ask_export();

@@ -182,6 +182,12 @@ void MainWindow::find_anything() {
     for (size_t i = 0; i < workspace_.takes().size(); ++i)
         all.push_back(
             {tr("take"), workspace_.takes()[i].name, {}, [this, i] { workspace_.choose_take(int(i)); }});
+    for (const auto& [name, path] : workspace_.scenes())
+        all.push_back({tr("scene"), name, {}, [this, at = path] { workspace_.open_scene(at); }});
+    for (size_t i = 0; i < workspace_.scene().casts().size(); ++i)
+        all.push_back({tr("cast"), text_of(workspace_.scene().document().casts[i].name), {}, [this, i] {
+                           workspace_.take_in_hand(i, playback_.frame());
+                       }});
     for (const bool in_target : {true, false}) {
         const LoadedPtr loaded = in_target ? workspace_.target() : workspace_.source();
         if (!loaded) continue;

@@ -51,23 +51,30 @@ SentenceBar::SentenceBar(Workspace& workspace, QWidget* parent) : QWidget(parent
     moved_by_ = new QLabel(tr(", moved by "), this);
     carried_onto_ = new QLabel(tr(", carried onto "), this);
     stop_ = new QLabel(".", this);
+    rest_ = new QWidget(this);
+    auto* clauses = new QHBoxLayout(rest_);
+    clauses->setContentsMargins(0, 0, 0, 0);
+    clauses->setSpacing(0);
 
     for (QWidget* part :
-         std::initializer_list<QWidget*>{take_, moved_by_, source_, carried_onto_, target_, stop_})
+         std::initializer_list<QWidget*>{take_, moved_by_, source_, carried_onto_, target_, rest_, stop_})
         row->addWidget(part);
     row->addStretch();
     target_->installEventFilter(this);
     connect(take_, &QPushButton::clicked, this, &SentenceBar::show_takes);
     connect(source_, &QPushButton::clicked, this, &SentenceBar::show_source);
     connect(target_, &QPushButton::clicked, this, &SentenceBar::show_targets);
-    for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed,
-                              &Workspace::choices_changed, &Workspace::limbering_changed})
+    for (const auto signal :
+         {&Workspace::source_changed, &Workspace::target_changed, &Workspace::choices_changed,
+          &Workspace::limbering_changed, &Workspace::scene_changed})
         connect(&workspace_, signal, this, &SentenceBar::refresh);
     refresh();
 }
 
 QString SentenceBar::sentence() const {
-    return take_name_ + moved_by_->text() + source_name_ + carried_onto_->text() + target_name_ +
+    QString others;
+    for (const QString& clause : clauses_) others += "; " + clause;
+    return take_name_ + moved_by_->text() + source_name_ + carried_onto_->text() + target_name_ + others +
            stop_->text();
 }
 
@@ -81,6 +88,10 @@ int SentenceBar::width_at(int px, int most_of_a_name) const {
     }
     for (const QLabel* label : {moved_by_, carried_onto_, stop_})
         width += metrics.horizontalAdvance(label->text());
+    for (const QString& clause : clauses_)
+        width += beside_word_px + metrics.horizontalAdvance("; ") +
+                 (most_of_a_name < 0 ? metrics.horizontalAdvance(clause)
+                                     : std::min(metrics.horizontalAdvance(clause), most_of_a_name));
     return width;
 }
 
@@ -94,6 +105,7 @@ void SentenceBar::fit(int room_px) {
     const QFontMetrics metrics(text_font(px));
     int most = std::max({metrics.horizontalAdvance(take_name_), metrics.horizontalAdvance(source_name_),
                          metrics.horizontalAdvance(target_name_)});
+    for (const QString& clause : clauses_) most = std::max(most, metrics.horizontalAdvance(clause));
     while (most > scaled(40) && width_at(px, most) > room_px) most -= 4;
     for (const auto& [word, name, colour] : {std::tuple{take_, &take_name_, look().dim},
                                              {source_, &source_name_, look().source},
@@ -104,6 +116,12 @@ void SentenceBar::fit(int room_px) {
                           : metrics.elidedText(*name, Qt::ElideMiddle, most));
         word->setFixedWidth(metrics.horizontalAdvance(word->text()) + beside_word_px);
     }
+    for (size_t i = 0; i < casts_.size(); ++i) {
+        dress(casts_[i], look().line, px);
+        casts_[i]->setText(metrics.elidedText(clauses_[i], Qt::ElideMiddle, most));
+        casts_[i]->setFixedWidth(metrics.horizontalAdvance(casts_[i]->text()) + beside_word_px);
+    }
+    for (QLabel* label : rest_->findChildren<QLabel*>()) label->setFont(text_font(px));
     for (QLabel* label : {moved_by_, carried_onto_, stop_}) label->setFont(text_font(px));
 }
 
@@ -111,13 +129,47 @@ void SentenceBar::refresh() {
     const LoadedPtr source = workspace_.source();
     const LoadedPtr target = workspace_.target();
     const int take = workspace_.take_index();
-    take_name_ = take >= 0 ? workspace_.take_name() : tr("Choose a take");
+    take_name_ = take >= 0 || workspace_.scene().is_open() ? workspace_.take_name() : tr("Choose a take");
+    if (workspace_.scene().is_open() && !workspace_.is_limbering())
+        take_name_ = tr("%1: %2").arg(text_of(workspace_.scene().document().name), take_name_);
     source_name_ = source ? text_of(source->file.character.name) : tr("…");
     const int at = workspace_.target_index();
     target_name_ = target    ? text_of(target->file.character.name)
                    : at >= 0 ? tr("…")
                              : tr("nobody yet: drop a rig");
+    refresh_casts();
     emit changed();
+}
+
+/// The other casts of a scene.
+void SentenceBar::refresh_casts() {
+    const SceneWork& scene = workspace_.scene();
+    std::vector<std::pair<int, QString>> others;
+    if (scene.is_open() && !workspace_.is_limbering())
+        for (size_t i = 0; i < scene.casts().size(); ++i)
+            if (i != scene.in_hand() && scene.casts()[i].body)
+                others.emplace_back(int(i), tr("%1 onto %2")
+                                                .arg(text_of(scene.document().casts[i].name),
+                                                     text_of(scene.casts()[i].body->file.character.name)));
+    std::vector<QString> clauses;
+    for (const auto& other : others) clauses.push_back(other.second);
+    if (clauses == clauses_) return;
+    clauses_ = clauses;
+    casts_.clear();
+    while (QLayoutItem* item = rest_->layout()->takeAt(0)) {
+        item->widget()->hide();
+        item->widget()->deleteLater();
+        delete item;
+    }
+    for (const auto& [cast, clause] : others) {
+        rest_->layout()->addWidget(new QLabel("; ", rest_));
+        QPushButton* button =
+            word(rest_, clause, tr("Another cast of the scene: a click takes it in hand (C)"));
+        button->setFocusPolicy(Qt::TabFocus);
+        connect(button, &QPushButton::clicked, this, [this, at = cast] { emit cast_wanted(at); });
+        rest_->layout()->addWidget(button);
+        casts_.push_back(button);
+    }
 }
 
 void SentenceBar::show_takes() {

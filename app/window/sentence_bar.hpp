@@ -1,4 +1,4 @@
-// The sentence at the top: which take, moved by whom, carried onto whom. Each underlined word is changed by a
+// The sentence at the top: which take, moved by whom, carried onto whom; in a scene a clause for each further cast. Each underlined word is changed by a
 // click; on the last word the arrow keys step through the targets.
 #pragma once
 #include <QPushButton>
@@ -19,6 +19,8 @@ class SentenceBar : public QWidget {
     QPushButton* take_word() const { return take_; }
     QPushButton* source_word() const { return source_; }
     QPushButton* target_word() const { return target_; }
+    /// Of further casts: a click takes one in hand.
+    const std::vector<QPushButton*>& cast_words() const { return casts_; }
     /// In the largest letters with which it is no wider than this, px; names are cut only when the smallest
     /// are too large.
     void fit(int room_px);
@@ -29,6 +31,7 @@ class SentenceBar : public QWidget {
     void changed();
     void open_take_wanted();
     void open_target_wanted();
+    void cast_wanted(int cast);
 
   protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
@@ -38,8 +41,12 @@ class SentenceBar : public QWidget {
     QPushButton *take_, *source_, *target_;
     QLabel *moved_by_, *carried_onto_, *stop_;
     QString take_name_, source_name_, target_name_;  ///< uncut
+    std::vector<QPushButton*> casts_;
+    std::vector<QString> clauses_;  ///< "taker onto the ferrier"
+    QWidget* rest_;                 ///< what stands behind the target
 
     void refresh();
+    void refresh_casts();
     int width_at(int px, int most_of_a_name = -1) const;
     void show_takes();
     void show_source();

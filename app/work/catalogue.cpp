@@ -10,15 +10,11 @@
 
 namespace nb {
 
-namespace {
-
-QString shown_name(const std::string& file_name) {
+QString Catalogue::shown_name(const std::string& file_name) {
     QString name = QString::fromStdString(file_name).replace('-', ' ').replace('_', ' ');
     if (!name.isEmpty()) name[0] = name[0].toUpper();
     return name;
 }
-
-}  // namespace
 
 QString whole_path(const QString& path) {
     return QDir::cleanPath(QFileInfo(path).absoluteFilePath());
@@ -67,7 +63,7 @@ Choice Catalogue::choice_of(const LibraryEntry& entry, bool is_character,
             }
     }
     // Which of a file's animations a take is, its document says when it is loaded.
-    return {name, QString::fromStdString(entry.path), QString::fromStdString(entry.document), {}, true, 0,
+    return {name, QString::fromStdString(entry.path), QString::fromStdString(entry.document), {}, true, 0, {},
             {}};
 }
 
@@ -89,7 +85,7 @@ std::vector<std::string> Catalogue::list_library() {
 
 QStringList Catalogue::folders() const {
     QStringList folders;
-    for (const auto* part : {"", "/characters", "/takes", "/pairings"}) {
+    for (const auto* part : {"", "/characters", "/takes", "/pairings", "/scenes"}) {
         const QString inside = folder() + part;
         if (QFileInfo(inside).isDir()) folders << inside;
     }
@@ -109,7 +105,7 @@ int Catalogue::add(const SortedFile& file, bool is_rig) {
     const QString motion = whole_path(QString::fromStdString(file.motion.empty() ? file.path : file.motion));
     Choice choice{QFileInfo(motion).completeBaseName(),   motion, {},
                   QString::fromStdString(file.character), false,  0,
-                  QString::fromStdString(file.holds)};
+                  QString::fromStdString(file.holds),     {}};
     const bool is_document = file.path.ends_with(".take.json");
     choice.animation = is_document ? file.animation : 0;
     if (const int there = index_of(is_rig, key_of(choice, is_rig)); there >= 0) return there;

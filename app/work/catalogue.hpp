@@ -41,6 +41,8 @@ class Catalogue {
     void replace(const DocumentKey& key, bool is_rig, const Choice& by);
     /// It is kept in this document now.
     void set_document(const DocumentKey& key, const QString& document);
+    /// A file's name without its ending, as it is shown.
+    static QString shown_name(const std::string& file_name);
     /// An entry of the library as it is listed; what could not be read of it goes to `troubles`.
     static Choice choice_of(const LibraryEntry& entry, bool is_character, std::vector<std::string>& troubles);
     /// Folders whose changes change the lists.

@@ -111,6 +111,22 @@ ChangeIntake::ChangeIntake(Workspace& workspace, bool of_target, const LoadOptio
       // What is being read with another repair keeps that, too.
       after_(with_changes(before_, workspace.body(of_target)->file.character.rig.options, after)) {}
 
+bool ChangeScene::mergeWith(const QUndoCommand* other) {
+    const auto* next = dynamic_cast<const ChangeScene*>(other);
+    if (!next || next->topic_ != topic_ || next->key_ != key_) return false;
+    after_ = next->after_;
+    return true;
+}
+
+void change_scene(Workspace& workspace, QUndoStack& undo, const QString& text, int topic,
+                  const std::function<void(SceneDocument&)>& edit) {
+    if (!workspace.scene().is_open()) return;
+    SceneDocument document = workspace.scene_document();
+    edit(document);
+    if (!(document == workspace.scene_document()))
+        undo.push(new ChangeScene(workspace, document, text, topic));
+}
+
 ChangeLibrary::ChangeLibrary(Workspace& workspace, Kind kind, const Choice& choice, bool is_character,
                              const QString& name)
     : workspace_(workspace), kind_(kind), before_(choice), is_character_(is_character), name_(name) {

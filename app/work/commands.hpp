@@ -149,6 +149,32 @@ class ChangeIntake : public QUndoCommand {
     LoadOptions before_, after_;
 };
 
+/// A scene's document, before and after. Changes of the same `topic` in a row become one (dragging, typing).
+class ChangeScene : public QUndoCommand {
+  public:
+    ChangeScene(Workspace& workspace, const SceneDocument& after, const QString& text, int topic = -1)
+        : QUndoCommand(text),
+          workspace_(workspace),
+          key_(workspace.scene().key()),
+          before_(workspace.scene_document()),
+          after_(after),
+          topic_(topic) {}
+    void undo() override { setObsolete(!workspace_.set_scene(key_, before_)); }
+    void redo() override { setObsolete(!workspace_.set_scene(key_, after_)); }
+    int id() const override { return topic_ < 0 ? -1 : 0x5ce7; }
+    bool mergeWith(const QUndoCommand* other) override;
+
+  private:
+    Workspace& workspace_;
+    DocumentKey key_;
+    SceneDocument before_, after_;
+    int topic_;
+};
+
+/// Pushes what `edit` changes of the open scene; nothing when it changes nothing or none is open.
+void change_scene(Workspace& workspace, QUndoStack& undo, const QString& text, int topic,
+                  const std::function<void(SceneDocument&)>& edit);
+
 /// A change of the library: a file taken in, another name, something laid aside. When the folder refuses, the
 /// command drops out of the history and the library is as it was.
 class ChangeLibrary : public QUndoCommand {

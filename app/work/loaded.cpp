@@ -57,7 +57,7 @@ bool RestState::is_same(const RestState& other) const {
 
 DocumentKey key_of(const Choice& choice, bool as_target) {
     const std::string path = choice.path.toStdString();
-    return as_target ? character_key(path) : take_key(path, choice.animation);
+    return as_target ? character_key(path) : take_key(path, choice.animation, choice.body.toStdString());
 }
 
 std::shared_ptr<const LoadedFile> file_of(const LoadedPtr& loaded) {
@@ -74,11 +74,11 @@ LoadedPtr load_choice(const Choice& choice, bool as_target, const LoadOptions* o
         changed.animation = choice.animation;
         options = &changed;
     }
-    loaded->file = as_target
-                       ? load_character(choice.path.toStdString(), document, loaded->notes,
-                                        options ? *options : LoadOptions())
-                       : load_take((document.empty() ? choice.path : choice.document).toStdString(),
-                                   choice.character.toStdString(), loaded->notes, choice.animation, options);
+    loaded->file = as_target ? load_character(choice.path.toStdString(), document, loaded->notes,
+                                              options ? *options : LoadOptions())
+                             : load_take((document.empty() ? choice.path : choice.document).toStdString(),
+                                         choice.character.toStdString(), loaded->notes, choice.animation,
+                                         options, choice.body.toStdString());
     Character& character = loaded->file.character;
     if (loaded->file.character_document.path.empty()) {
         // A file without a document: its id follows from its skeleton, so that its pairings are found again.
@@ -103,6 +103,17 @@ LoadedPtr load_choice(const Choice& choice, bool as_target, const LoadOptions* o
     loaded->segments = bone_segments(character);
     loaded->props = load_props(loaded->file, loaded->notes);
     return LoadedPtr(loaded);
+}
+
+ReadChoice read_choice(const Choice& choice, bool as_target, const std::optional<Json>& unsaved) {
+    ReadChoice read{load_choice(choice, as_target, nullptr, nullptr), nullptr, {}};
+    read.now = read.as_on_disk;
+    if (unsaved) try {
+            read.now = load_choice(choice, as_target, nullptr, nullptr, &*unsaved);
+        } catch (const std::exception& fault) {
+            read.trouble = QString::fromStdString(fault.what());
+        }
+    return read;
 }
 
 std::shared_ptr<Loaded> copy_for_change(const LoadedPtr& before) {

@@ -44,6 +44,7 @@ struct Choice {
     bool is_of_library = false;
     int animation = 0;  ///< which, of a file that holds several
     QString holds;      ///< of a file that was opened: what is in it, one sentence
+    QString body;       ///< of a take of a file with several: a bone of its tree; empty: the likeliest
 };
 DocumentKey key_of(const Choice& choice, bool as_target);
 
@@ -56,6 +57,14 @@ std::shared_ptr<const LoadedFile> file_of(const LoadedPtr& loaded);
 /// Throws FileError.
 LoadedPtr load_choice(const Choice& choice, bool as_target, const LoadOptions* options, const Loaded* before,
                       const Json* unsaved = nullptr);
+
+/// What was read of a choice: as its documents are, and with changes that a session left.
+struct ReadChoice {
+    LoadedPtr as_on_disk, now;
+    QString trouble;  ///< why these could not be put on; empty: they were, or there are none
+};
+/// `unsaved`: as for `load_choice`. Throws FileError.
+ReadChoice read_choice(const Choice& choice, bool as_target, const std::optional<Json>& unsaved);
 
 /// A changed copy, whose drawing stays that on the graphics card.
 std::shared_ptr<Loaded> copy_for_change(const LoadedPtr& before);

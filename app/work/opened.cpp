@@ -59,6 +59,11 @@ void OpenFiles::untouch(const DocumentKey& key) {
     let_go();
 }
 
+void OpenFiles::hold(std::set<DocumentKey> keys) {
+    held_ = std::move(keys);
+    let_go();
+}
+
 void OpenFiles::edit_all(const std::function<void(Opened&)>& edit) {
     std::map<DocumentKey, Opened> renewed;
     std::array<DocumentKey, 2> stage = stage_;
@@ -68,6 +73,7 @@ void OpenFiles::edit_all(const std::function<void(Opened&)>& edit) {
         for (const bool as_target : {false, true})
             if (stage_[as_target] == key) stage[as_target] = opened.key;
         std::replace(recent.begin(), recent.end(), key, opened.key);
+        if (held_.erase(key)) held_.insert(opened.key);
         renewed.insert_or_assign(opened.key, std::move(opened));
     }
     files_ = std::move(renewed);
@@ -83,6 +89,7 @@ void OpenFiles::end_limbering() {
 void OpenFiles::let_go() {
     std::erase_if(files_, [this](const auto& file) {
         return !file.second.is_touched && file.first != stage_[0] && file.first != stage_[1] &&
+               !held_.contains(file.first) &&
                std::find(recent_.begin(), recent_.end(), file.first) == recent_.end();
     });
 }

@@ -5,6 +5,7 @@
 #include <functional>
 #include <map>
 #include <optional>
+#include <set>
 #include <vector>
 
 #include "app/work/loaded.hpp"
@@ -39,6 +40,8 @@ class OpenFiles {
     void stand_in(const Opened& now, bool as_target);
     /// It stays only as long as it is on the stage.
     void untouch(const DocumentKey& key);
+    /// These stay open, too, whether they are on the stage or not: a scene's.
+    void hold(std::set<DocumentKey> keys);
     /// `edit` changes each (its key, too); what stands on the stage goes along.
     void edit_all(const std::function<void(Opened&)>& edit);
 
@@ -53,6 +56,7 @@ class OpenFiles {
     std::map<DocumentKey, Opened> files_;
     std::array<DocumentKey, 2> stage_;  ///< take, target
     std::vector<DocumentKey> recent_;   ///< what was on the stage, the last one last
+    std::set<DocumentKey> held_;
     std::optional<Opened> limbering_;
 
     void let_go();

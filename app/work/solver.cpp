@@ -7,12 +7,19 @@ namespace nb {
 
 Solver::Solver(Jobs& jobs, QObject* parent) : QObject(parent), jobs_(jobs) {}
 
+std::shared_ptr<const Take> Solver::take() const {
+    if (placed_) return placed_;
+    if (!source_ || !source_->file.take) return nullptr;
+    return {source_, &*source_->file.take};
+}
+
 void Solver::start_anew(const LoadedPtr& source, bool is_source_new, bool is_other_take) {
     if (is_source_new) {
         untouched_ = std::make_shared<const WorldMotion>(
             forward_kinematics(source->file.character.rig.skeleton, *source->file.take));
         motion_ = untouched_;
         on_source_.clear();
+        placed_.reset();
     }
     if (is_other_take) unpin();
     bare_of_ = {};
@@ -24,7 +31,16 @@ void Solver::start_anew(const LoadedPtr& source, bool is_source_new, bool is_oth
 }
 
 void Solver::follow(const LoadedPtr& source, const LoadedPtr& target, const PairingSettings& settings,
-                    const std::string& take_key) {
+                    const std::string& take_key, const std::shared_ptr<const Take>& placed) {
+    if (placed != placed_ && source) {
+        untouched_ = std::make_shared<const WorldMotion>(
+            forward_kinematics(source->file.character.rig.skeleton, placed ? *placed : *source->file.take));
+        placed_ = placed;
+        motion_ = untouched_;
+        on_source_.clear();
+        marks_.reset();
+        found_.reset();
+    }
     if (source != source_) {
         found_.reset();
         marks_.reset();
@@ -41,9 +57,9 @@ void Solver::follow(const LoadedPtr& source, const LoadedPtr& target, const Pair
     std::string why;
     if (!source || !target || !can_be_transferred(target->file.character.roles, why)) return;
     try {
-        const Take* take = source->file.take ? &*source->file.take : nullptr;
+        const std::shared_ptr<const Take> used = take();
         plan_ = std::make_shared<const Plan>(compile_plan(source->file.character, target->file.character,
-                                                          settings, take, take ? &marks() : nullptr));
+                                                          settings, used.get(), used ? &marks() : nullptr));
     } catch (const std::exception& error) {
         emit failed(QString::fromStdString(error.what()));
     }
@@ -60,8 +76,7 @@ void Solver::touch_source() {
         return;
     std::vector<std::string> notes;
     const Character& body = source_->file.character;
-    const Take touched =
-        touched_take(body, *source_->file.take, on_source_, source_->file.take->start_s, notes);
+    const Take touched = touched_take(body, *take(), on_source_, source_->file.take->start_s, notes);
     motion_ = std::make_shared<const WorldMotion>(forward_kinematics(body.rig.skeleton, touched));
 }
 
@@ -71,34 +86,44 @@ void Solver::solve(const std::function<void(const Review&)>& then) {
     cancelled_ = not_cancelled();
     jobs_.run(
         tr("Carrying"), cancelled_,
-        [source = source_, target = target_, settings = settings_](const Progress& progress) {
-            return std::make_shared<const TransferResult>(transfer(
-                source->file.character, *source->file.take, target->file.character, settings, 0, progress));
+        [source = source_, take = take(), target = target_, settings = settings_](const Progress& progress) {
+            return std::make_shared<const TransferResult>(
+                transfer(source->file.character, *take, target->file.character, settings, 0, progress));
         },
-        [this, then, cancelled = cancelled_](std::shared_ptr<const TransferResult> result) {
-            result_ = std::move(result);
-            is_current_ = true;
-            emit result_changed();
-            jobs_.run(
-                tr("Measuring"), cancelled,
-                [source = source_, target = target_, result = result_,
-                 settings = settings_](const Progress&) {
-                    auto review = std::make_shared<const Review>(
-                        review_result(source->file.character, target->file.character, *result));
-                    return std::pair(review, find_events(*review, *result, settings));
-                },
-                [this, then](std::pair<std::shared_ptr<const Review>, std::vector<ReviewEvent>> measured) {
-                    review_ = std::move(measured.first);
-                    events_ = std::move(measured.second);
-                    emit review_changed();
-                    if (then) then(*review_);
-                });
+        [this, then](std::shared_ptr<const TransferResult> result) { show(std::move(result), then); });
+}
+
+void Solver::put_result(std::shared_ptr<const TransferResult> result,
+                        const std::function<void(const Review&)>& then) {
+    cancel();
+    if (!plan_) return;
+    cancelled_ = not_cancelled();
+    show(std::move(result), then);
+}
+
+void Solver::show(std::shared_ptr<const TransferResult> result,
+                  const std::function<void(const Review&)>& then) {
+    result_ = std::move(result);
+    is_current_ = true;
+    emit result_changed();
+    jobs_.run(
+        tr("Measuring"), cancelled_,
+        [source = source_, target = target_, result = result_, settings = settings_](const Progress&) {
+            auto review = std::make_shared<const Review>(
+                review_result(source->file.character, target->file.character, *result));
+            return std::pair(review, find_events(*review, *result, settings));
+        },
+        [this, then](std::pair<std::shared_ptr<const Review>, std::vector<ReviewEvent>> measured) {
+            review_ = std::move(measured.first);
+            events_ = std::move(measured.second);
+            emit review_changed();
+            if (then) then(*review_);
         });
 }
 
 std::shared_ptr<const TransferResult> Solver::without_touch_ups() {
     if (!plan_ || touches_.empty()) return finished();
-    Bare now{source_, target_, settings_};
+    Bare now{source_, target_, take(), settings_};
     now.settings.touches.clear();
     now.settings.take_touches.clear();
     if (now == bare_of_) return bare_;
@@ -111,8 +136,8 @@ std::shared_ptr<const TransferResult> Solver::without_touch_ups() {
         [now](const Progress& progress) {
             Character target = now.target->file.character;
             target.touches.clear();
-            return std::make_shared<const TransferResult>(transfer(
-                now.source->file.character, *now.source->file.take, target, now.settings, 0, progress));
+            return std::make_shared<const TransferResult>(
+                transfer(now.source->file.character, *now.take, target, now.settings, 0, progress));
         },
         [this](std::shared_ptr<const TransferResult> result) {
             bare_ = std::move(result);
@@ -219,14 +244,15 @@ PassEffects Solver::pass_effects(int frame) const {
 }
 
 const HandMarks& Solver::marks() const {
-    if (!marks_) marks_ = hand_marks(source_->file.character, *source_->file.take);
+    if (!marks_) marks_ = hand_marks(source_->file.character, *take());
     return *marks_;
 }
 
 const Contacts& Solver::contacts() const {
     static const Contacts none;
     if (!source_ || !source_->file.take) return none;
-    const Take& take = *source_->file.take;
+    const std::shared_ptr<const Take> used = this->take();
+    const Take& take = *used;
     if (take.contacts.is_all_found() && result_ && settings_.passes.contacts &&
         result_->source.frames == take.frames)
         return result_->contacts;

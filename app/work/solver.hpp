@@ -34,11 +34,15 @@ class Solver : public QObject {
     /// A pin goes when the take is another one.
     void start_anew(const LoadedPtr& source, bool is_source_new, bool is_other_take);
     /// The pair and its settings as they are from now on; either may be missing. Results are stale until
-    /// `solve` is done; the shown frame is solved here and now.
+    /// `solve` is done; the shown frame is solved here and now. `placed`: the take where it is in a scene, null: as
+    /// its file has it.
     void follow(const LoadedPtr& source, const LoadedPtr& target, const PairingSettings& settings,
-                const std::string& take_key);
+                const std::string& take_key, const std::shared_ptr<const Take>& placed = nullptr);
     /// In the background; `then` is told its review.
     void solve(const std::function<void(const Review&)>& then = {});
+    /// What was carried elsewhere is the result of the pair in force; measured in the background.
+    void put_result(std::shared_ptr<const TransferResult> result,
+                    const std::function<void(const Review&)>& then = {});
     void cancel() { nb::cancel(cancelled_); }
 
     const Plan* plan() const { return plan_.get(); }
@@ -87,6 +91,7 @@ class Solver : public QObject {
   private:
     Jobs& jobs_;
     LoadedPtr source_, target_;
+    std::shared_ptr<const Take> placed_;  ///< null: as the source's file has it
     PairingSettings settings_;
     std::shared_ptr<const Plan> plan_;              ///< of the settings in force
     std::shared_ptr<const WorldMotion> untouched_;  ///< the source's, in the world, as its file has it
@@ -103,6 +108,7 @@ class Solver : public QObject {
     /// What a result without touch-ups is of.
     struct Bare {
         LoadedPtr source, target;
+        std::shared_ptr<const Take> take;
         PairingSettings settings;
         bool operator==(const Bare&) const = default;
     };
@@ -112,6 +118,9 @@ class Solver : public QObject {
     mutable std::optional<HandMarks> marks_;  ///< what the source's hands touch, once it is asked for
     Cancelled cancelled_, bare_cancelled_;
 
+    /// The take in force.
+    std::shared_ptr<const Take> take() const;
+    void show(std::shared_ptr<const TransferResult> result, const std::function<void(const Review&)>& then);
     std::optional<FrameCorrection> held_at(int frame) const;
     const HandMarks& marks() const;
     void touch_source();

@@ -11,6 +11,7 @@ namespace nb {
 Workspace::Workspace(QObject* parent)
     : QObject(parent),
       solver_(jobs_, this),
+      scene_(jobs_, solver_, this),
       recovery_(
           (QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved").toStdString()) {
     connect(&jobs_, &Jobs::progressed, this, &Workspace::progressed);
@@ -51,6 +52,8 @@ Cancelled Workspace::opening() {
 
 void Workspace::cancel() {
     solver_.cancel();
+    scene_.cancel();
+    nb::cancel(casting_);
     nb::cancel(export_cancel_);
     nb::cancel(opening_);
     for (const Reading& reading : reading_) nb::cancel(reading.cancelled);
@@ -74,13 +77,28 @@ int Workspace::target_index() const {
 void Workspace::choose(int index, bool as_target) {
     const auto& list = catalogue_.list(as_target);
     if (index < 0 || index >= int(list.size())) return;
-    load(list[size_t(index)], as_target);
+    const Choice choice = list[size_t(index)];
+    if (scene_.is_open() && !is_limbering()) {
+        // In a scene a character takes the cast in hand on; a take stands by itself.
+        if (as_target) {
+            emit cast_target_wanted(QString::fromStdString(named_in_scene(choice, true)));
+            return;
+        }
+        close_scene();
+    }
+    load(choice, as_target);
 }
 
 void Workspace::step_target(int by) {
     const int count = int(targets().size());
     const auto& wanted = reading_[1].choice;
-    const int from = wanted ? catalogue_.index_of(true, key_of(*wanted, true)) : target_index();
+    int from = wanted ? catalogue_.index_of(true, key_of(*wanted, true)) : target_index();
+    // In a scene what its document says counts, read or not.
+    if (const SceneDocument* document = scene_.is_open() ? drafts_.scene(scene_.key()) : nullptr;
+        document && scene_.in_hand() < document->casts.size())
+        for (int i = 0; i < count; ++i)
+            if (named_in_scene(targets()[size_t(i)], true) == document->casts[scene_.in_hand()].target)
+                from = i;
     if (count > 0) choose_target(((from + by) % count + count) % count);
 }
 
@@ -104,8 +122,11 @@ std::vector<OpenState> Workspace::open_now() const {
 
 void Workspace::open_again(const DocumentKey& key) {
     const bool as_target = key.kind == DocumentKey::Kind::character;
-    if (const Opened* opened = open_.find(key); opened && !open_.is_on_stage(key, as_target))
-        load(Choice(opened->choice), as_target);
+    if (const Opened* opened = open_.find(key); opened && !open_.is_on_stage(key, as_target)) {
+        const Choice choice = opened->choice;
+        close_scene();
+        load(choice, as_target);
+    }
 }
 
 LoadedPtr Workspace::body(const DocumentKey& key) const {
@@ -125,43 +146,15 @@ void Workspace::load(const Choice& choice, bool as_target) {
         return open(std::move(again), as_target);
     }
     reading = {choice, not_cancelled()};
-    struct Read {
-        LoadedPtr as_on_disk, now;
-        QString trouble;
-    };
-    std::optional<Json> unsaved;
-    if (const auto left = recovery_.left().find(key); left != recovery_.left().end()) unsaved = left->second;
+    const std::optional<Json> unsaved = left_of(key);
     jobs_.run(
         tr("Reading %1").arg(QFileInfo(choice.path).fileName()), reading.cancelled,
-        [choice, as_target, unsaved](const Progress&) {
-            Read read{load_choice(choice, as_target, nullptr, nullptr), nullptr, {}};
-            read.now = read.as_on_disk;
-            if (unsaved) try {
-                    read.now = load_choice(choice, as_target, nullptr, nullptr, &*unsaved);
-                } catch (const std::exception& fault) {
-                    read.trouble = QString::fromStdString(fault.what());
-                }
-            return read;
-        },
-        [this, choice, key, as_target, unsaved, before = body(key)](const Read& read) {
+        [choice, as_target, unsaved](const Progress&) { return read_choice(choice, as_target, unsaved); },
+        [this, choice, key, as_target, unsaved, before = body(key)](const ReadChoice& read) {
             // An edit or undo may have reached it while it was being read, and a save, too.
             if (const Opened* held = open_.find(key); held && held->body != before)
                 return open(*held, as_target);
-            drafts_.open_file(key, choice.name.toStdString(), file_of(read.as_on_disk));
-            Opened opened{choice, key, read.now};
-            if (read.now != read.as_on_disk) {
-                drafts_.change_file(key, file_of(read.now));
-                drafts_.set_base(key, unsaved->value("base", ""));
-                opened.is_touched = true;
-                changed_draft(key);
-            }
-            open(std::move(opened), as_target);
-            if (!read.trouble.isEmpty())
-                emit failed(
-                    tr("What was not saved last time of %1 does not fit any more; it lies in %2. %3")
-                        .arg(choice.name, QString::fromStdString(recovery_.put_aside(key)), read.trouble));
-            else if (read.now != read.as_on_disk && drafts_.is_changed(key))
-                emit said(tr("Changes that were not saved last time are back; Ctrl+S keeps them."));
+            open(opened_of(choice, as_target, read, unsaved), as_target);
             // A rig of a kind that is known: the same bones as another's.
             if (as_target && choice.document.isEmpty())
                 if (const auto kin = kin_of(true); !kin.empty() && kin.front().share > 0.999)
@@ -174,6 +167,30 @@ void Workspace::load(const Choice& choice, bool as_target) {
             reading_[as_target].choice.reset();
             emit choices_changed();
         });
+}
+
+std::optional<Json> Workspace::left_of(const DocumentKey& key) const {
+    const auto left = recovery_.left().find(key);
+    return left == recovery_.left().end() ? std::nullopt : std::optional(left->second);
+}
+
+Opened Workspace::opened_of(const Choice& choice, bool as_target, const ReadChoice& read,
+                            const std::optional<Json>& unsaved) {
+    const DocumentKey key = key_of(choice, as_target);
+    drafts_.open_file(key, choice.name.toStdString(), file_of(read.as_on_disk));
+    Opened opened{choice, key, read.now};
+    if (read.now != read.as_on_disk) {
+        drafts_.change_file(key, file_of(read.now));
+        drafts_.set_base(key, unsaved->value("base", ""));
+        opened.is_touched = true;
+        changed_draft(key);
+    }
+    if (!read.trouble.isEmpty())
+        emit failed(tr("What was not saved last time of %1 does not fit any more; it lies in %2. %3")
+                        .arg(choice.name, QString::fromStdString(recovery_.put_aside(key)), read.trouble));
+    else if (read.now != read.as_on_disk && drafts_.is_changed(key))
+        emit said(tr("Changes that were not saved last time are back; Ctrl+S keeps them."));
+    return opened;
 }
 
 void Workspace::open(Opened opened, bool as_target) {
@@ -192,7 +209,7 @@ void Workspace::show(bool as_target) {
     for (const auto& note : body(as_target)->notes) emit said(QString::fromStdString(note));
     const bool is_other_take = !as_target && std::exchange(shown_take_, key(false)) != key(false);
     solver_.start_anew(source(), !as_target, is_other_take);
-    if (source() && target()) open_pairing();
+    if (source() && target()) open_pairing(source(), key(true));
     follow();
     if (as_target)
         emit target_changed();
@@ -204,6 +221,7 @@ void Workspace::show(bool as_target) {
 
 void Workspace::open_file(const QString& given, bool as_target) {
     const QString path = whole_path(given);
+    if (path.endsWith(".scene.json")) return open_scene(path);
     jobs_.run(
         tr("Reading %1").arg(QFileInfo(path).fileName()), opening(),
         [path, as_target, has_take = source() != nullptr, library = library_now()](const Progress&) {
@@ -266,6 +284,7 @@ void Workspace::open_files(const QStringList& given) {
 QString Workspace::take_name() const {
     if (is_limbering()) return tr("Limbering");
     const int index = take_index();
+    if (scene_.is_open()) return QString::fromStdString(scene_.document().casts[scene_.in_hand()].name);
     return index >= 0 ? takes()[size_t(index)].name : open_.on_stage(false).choice.name;
 }
 

@@ -20,6 +20,7 @@
 #include "app/work/catalogue.hpp"
 #include "app/work/jobs.hpp"
 #include "app/work/opened.hpp"
+#include "app/work/scene_work.hpp"
 #include "app/work/solver.hpp"
 #include "core/library/changes.hpp"
 #include "core/library/classify.hpp"
@@ -87,6 +88,26 @@ class Workspace : public QObject {
     std::vector<HandPose> hand_poses() const;
     /// Into the library; false when it did not go. Without a library nothing is to be done.
     bool keep_hand_pose(const HandPose& pose);
+
+    // Scenes (scene_work.hpp).
+    const SceneWork& scene() const { return scene_; }
+    /// Those of the library, and what of others is not saved: name and path.
+    std::vector<std::pair<QString, QString>> scenes() const;
+    void open_scene(const QString& path);
+    /// Of the open scene as it stands, read or still being read.
+    const SceneDocument& scene_document() const;
+    /// One whose only cast is what is on the stage, called so or nearly so.
+    void make_scene(const QString& name);
+    /// A cast's pair comes onto the stage, at the time of the scene at which that frame of the one before is.
+    void take_in_hand(size_t cast, int frame);
+    /// False when it is not open (said). What its casts name is read where it is not open yet.
+    bool set_scene(const DocumentKey& key, const SceneDocument& document);
+    /// What of it is not saved is kept.
+    void close_scene();
+    /// How a take or character is named in the open scene's document.
+    std::string named_in_scene(const Choice& choice, bool as_target) const;
+    /// All casts into a folder; nothing is written over.
+    void hand_scene_over(const QString& folder);
 
     LoadedPtr source() const { return body(false); }
     LoadedPtr target() const { return body(true); }
@@ -217,10 +238,13 @@ class Workspace : public QObject {
     void limbering_changed();
     void pin_changed();
     void before_shown(bool on);
-    void without_changed();  ///< the result without touch-ups is there
-    void written_changed();  ///< a result was written
-    void judged();           ///< something was said of the take on the target
-    void rest_changed();     ///< of one of the bodies; figures and roles are as before
+    void without_changed();                        ///< the result without touch-ups is there
+    void written_changed();                        ///< a result was written
+    void scene_changed();                          ///< opened, changed, closed, or another cast is in hand
+    void frame_wanted(int frame);                  ///< of the take on the stage
+    void cast_target_wanted(const QString& name);  ///< by a click on a character while a scene is open
+    void judged();                                 ///< something was said of the take on the target
+    void rest_changed();                           ///< of one of the bodies; figures and roles are as before
 
   private:
     // Above what they tell: they end first.
@@ -231,6 +255,8 @@ class Workspace : public QObject {
     OpenFiles open_;
     DocumentKey shown_take_;  ///< of which the stage showed the motion last
     Solver solver_;
+    SceneWork scene_;
+    Cancelled casting_;  ///< of what a scene's casts are read from
     Drafts drafts_;
     Recovery recovery_;
     std::set<DocumentKey> to_recover_;
@@ -264,10 +290,23 @@ class Workspace : public QObject {
     void follow_moves(const std::vector<std::pair<std::string, std::string>>& moves);
     void follow_moves_while_reading(const std::vector<std::pair<std::string, std::string>>& moves);
     void open(Opened opened, bool as_target);
+    /// What a session that ended left of a document.
+    std::optional<Json> left_of(const DocumentKey& key) const;
+    /// A draft is made of it; what was left unsaved is back.
+    Opened opened_of(const Choice& choice, bool as_target, const ReadChoice& read,
+                     const std::optional<Json>& unsaved);
+    void bring_scene_back(const DocumentKey& key);
+    SceneDocument::CastEntry cast_of(const Choice& take, const Choice& target,
+                                     const std::string& scene_path) const;
+    void cast_scene(const DocumentKey& key, const SceneDocument& document, size_t in_hand);
+    void show_cast(size_t cast);
     /// Puts what is chosen on the stage; the result is solved anew.
     void show(bool as_target);
-    void open_pairing();
-    void bring_pairing_back(const DocumentKey& key);
+    DocumentKey pairing_key(const LoadedPtr& source, const LoadedPtr& target,
+                            const std::string& target_path) const;
+    /// Of a take's body and a target that is open.
+    void open_pairing(const LoadedPtr& source, const DocumentKey& target);
+    void bring_pairing_back(const DocumentKey& key, const LoadedPtr& source);
     const Library* library() const { return catalogue_.library(); }
     Library library_now() const { return library() ? *library() : Library(); }
     /// A change of a body: draft, recovery, stage. `edit` gets a copy; false leaves all as it was.
@@ -281,7 +320,6 @@ class Workspace : public QObject {
     void become(const DocumentKey& key, const Choice& added, bool is_character);
     void take_pairings_along(const Character& character, const std::string& from, const std::string& to);
     void follow_name(const std::string& document, const std::string& text, const std::string& name);
-    std::string pair_name() const;
     bool save_all(const std::vector<DocumentKey>& keys, bool over_others);
     void keep_certificate(const Opened& target, const Review& review);
     /// The solver gets the pair and its settings as they are now.

@@ -28,6 +28,7 @@ void Workspace::open_library(const QString& folder) {
         emit failed(QString::fromStdString(error.what()));
         return;
     }
+    close_scene();
     say_troubles(troubles);
     watch_library();
     emit choices_changed();
@@ -71,7 +72,7 @@ void Workspace::read_clean_again() {
         if (index < 0) continue;
         emit said(tr("%1 has changed on disk: it is read again.").arg(open.choice.name));
         open_.untouch(open.key);
-        choose(index, as_target);
+        load(catalogue_.list(as_target)[size_t(index)], as_target);
     }
 }
 
@@ -209,7 +210,7 @@ void Workspace::become(const DocumentKey& key, const Choice& added, bool is_char
     drafts_.open_file(now.key, added.name.toStdString(), file_of(loaded));
     open_.stand_in(now, is_character);
     if (!is_character && shown_take_ == key) shown_take_ = now.key;
-    if (source() && target()) open_pairing();
+    if (source() && target()) open_pairing(source(), this->key(true));
     changed_draft(now.key);
 }
 
@@ -245,7 +246,7 @@ void Workspace::take_pairings_along(const Character& character, const std::strin
     saved.judged = {};
     find_pairing(library(), to, then.source_id, then.target_id, saved, read, troubles);
     const Pairing changed = *pairing;
-    drafts_.open_pairing(then, pair_name(), saved, read);
+    drafts_.open_pairing(then, drafts_.name(now), saved, read);
     drafts_.change_pairing(then, changed.settings);
     drafts_.change_judged(then, changed.judged);
     drafts_.set_kept(now, false);

@@ -9,6 +9,10 @@ namespace nb {
 
 namespace {
 
+std::string pair_name(const LoadedPtr& source, const LoadedPtr& target) {
+    return source->file.character.name + " onto " + target->file.character.name;
+}
+
 const PairingSettings default_settings;
 const TakeJudgement nothing_said;
 
@@ -28,16 +32,19 @@ void name_takes_by_id(Pairing& pairing, const Take& take) {
 }  // namespace
 
 DocumentKey Workspace::pairing_key() const {
-    if (!source() || !target()) return {};
-    const std::string target_path = this->key(true).path;
-    // What is set while the target limbers is for the eye alone: it has no folder.
-    return {DocumentKey::Kind::pairing,
-            is_limbering() ? std::string() : pairing_folder(library(), target_path), 0,
-            source()->file.character.id, target()->file.character.id};
+    return pairing_key(source(), target(), this->key(true).path);
 }
 
-std::string Workspace::pair_name() const {
-    return source()->file.character.name + " onto " + target()->file.character.name;
+DocumentKey Workspace::pairing_key(const LoadedPtr& of, const LoadedPtr& onto,
+                                   const std::string& target_path) const {
+    if (!of || !onto) return {};
+    // What is set while the target limbers is for the eye alone: it has no folder.
+    return {DocumentKey::Kind::pairing,
+            is_limbering() ? std::string() : pairing_folder(library(), target_path),
+            0,
+            of->file.character.id,
+            onto->file.character.id,
+            {}};
 }
 
 const PairingSettings& Workspace::settings() const {
@@ -88,8 +95,10 @@ bool Workspace::set_judgement(const DocumentKey& key, const std::string& take,
     return true;
 }
 
-void Workspace::open_pairing() {
-    const DocumentKey key = pairing_key();
+void Workspace::open_pairing(const LoadedPtr& of, const DocumentKey& target) {
+    const LoadedPtr onto = body(target);
+    const DocumentKey key = pairing_key(of, onto, target.path);
+    if (key.is_empty()) return;
     if (drafts_.has(key) && (drafts_.is_changed(key) || key.path.empty() || drafts_.is_as_on_disk(key)))
         return;
     Pairing pairing;
@@ -99,26 +108,26 @@ void Workspace::open_pairing() {
     pairing.source_id = key.source_id;
     pairing.target_id = key.target_id;
     pairing.id = pairing_id(key.source_id, key.target_id);
-    pairing.source_path = hint(source()->file.character);
-    pairing.target_path = hint(target()->file.character);
-    if (key.path.empty()) return drafts_.open_pairing(key, pair_name(), pairing, {}, false);
-    ReadDocument read{pairing_place(library(), this->key(true).path, key.source_id, key.target_id), {}};
+    pairing.source_path = hint(of->file.character);
+    pairing.target_path = hint(onto->file.character);
+    if (key.path.empty()) return drafts_.open_pairing(key, pair_name(of, onto), pairing, {}, false);
+    ReadDocument read{pairing_place(library(), target.path, key.source_id, key.target_id), {}};
     std::vector<std::string> troubles;
-    find_pairing(library(), this->key(true).path, key.source_id, key.target_id, pairing, read, troubles);
+    find_pairing(library(), target.path, key.source_id, key.target_id, pairing, read, troubles);
     say_troubles(troubles);
-    name_takes_by_id(pairing, *source()->file.take);
-    drafts_.open_pairing(key, pair_name(), pairing, read);
-    bring_pairing_back(key);
+    name_takes_by_id(pairing, *of->file.take);
+    drafts_.open_pairing(key, pair_name(of, onto), pairing, read);
+    bring_pairing_back(key, of);
 }
 
 /// What a session that ended left of it.
-void Workspace::bring_pairing_back(const DocumentKey& key) {
+void Workspace::bring_pairing_back(const DocumentKey& key, const LoadedPtr& of) {
     const auto left = recovery_.left().find(key);
     if (left == recovery_.left().end()) return;
     const Json content = left->second;
     try {
         Pairing left_behind = read_pairing(object_in(content, "pairing", "unsaved"), "unsaved");
-        name_takes_by_id(left_behind, *source()->file.take);
+        name_takes_by_id(left_behind, *of->file.take);
         drafts_.change_pairing(key, left_behind.settings);
         drafts_.change_judged(key, left_behind.judged);
         drafts_.set_base(key, text_in(content, "base", "", "unsaved"));
@@ -127,7 +136,7 @@ void Workspace::bring_pairing_back(const DocumentKey& key) {
             emit said(tr("Settings that were not saved last time are back; Ctrl+S keeps them."));
     } catch (const std::exception& fault) {
         emit failed(tr("What was not saved last time of %1 does not fit any more; it lies in %2. %3")
-                        .arg(QString::fromStdString(pair_name()),
+                        .arg(QString::fromStdString(drafts_.name(key)),
                              QString::fromStdString(recovery_.put_aside(key)),
                              QString::fromStdString(fault.what())));
     }

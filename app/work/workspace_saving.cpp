@@ -50,6 +50,7 @@ void Workspace::open_left(const DocumentKey& key) {
         emit said(tr("It comes back when that pair is chosen."));
         return;
     }
+    if (key.kind == DocumentKey::Kind::scene) return open_scene(QString::fromStdString(key.path));
     const bool as_target = key.kind == DocumentKey::Kind::character;
     if (const int index = catalogue_.index_of(as_target, key); index >= 0) return choose(index, as_target);
     open_file(QString::fromStdString(key.path), as_target);
@@ -116,10 +117,11 @@ void Workspace::take_theirs(const QString& document) {
         recovery_.drop(key);
         to_recover_.erase(key);
         if (key == pairing_key()) {
-            open_pairing();
+            open_pairing(source(), this->key(true));
             follow();
             solve();
         }
+        if (scene_.is_open() && key == scene_.key()) open_scene(QString::fromStdString(key.path));
         for (const bool as_target : {false, true})
             if (open_.is_on_stage(key, as_target)) load(open_.on_stage(as_target).choice, as_target);
     }

@@ -13,11 +13,21 @@
 namespace nb {
 
 void Workspace::follow() {
-    solver_.follow(source(), target(), settings(), take_key());
+    if (!scene_.is_open() || is_limbering())
+        return solver_.follow(source(), target(), settings(), take_key());
+    scene_.follow(
+        [this](CastBodies& cast) {
+            const DocumentKey target = key_of(cast.target, true);
+            cast.source = body(key_of(cast.take, false));
+            cast.body = body(target);
+            const Pairing* pairing = drafts_.pairing(pairing_key(cast.source, cast.body, target.path));
+            cast.settings = pairing ? pairing->settings : PairingSettings();
+        },
+        take_key());
 }
 
 void Workspace::solve() {
-    if (!is_limbering()) return solver_.solve();
+    if (!is_limbering()) return scene_.is_open() ? scene_.solve() : solver_.solve();
     // Whose certificate it is, is known before: what comes onto the stage meanwhile has nothing to do with
     // it.
     solver_.solve([this, limbered = open_.on_stage(true)](const Review& review) {
@@ -78,13 +88,15 @@ void Workspace::use_result_as_take() {
         emit failed(tr("There is no finished transfer to go on from yet."));
         return;
     }
+    const QString of_take = take_name();
+    close_scene();
     auto made = std::make_shared<Loaded>(*target());
     made->notes.clear();
     made->file.take = result->take;
     Take& take = *made->file.take;
     take.id.clear();
     take.contacts = {};
-    take.name = take_name().toStdString() + ", " + target()->file.character.name;
+    take.name = of_take.toStdString() + ", " + target()->file.character.name;
     made->file.file_frames = take.frames;
     made->file.file_fps = take.fps();
     made->file.contacts_in_file = {};

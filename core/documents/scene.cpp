@@ -12,9 +12,9 @@ constexpr double far_m = 1e5;
 constexpr double long_s = 1e5;
 
 const Shape& scene_shape() {
-    static const Shape shape =
-        object_of({"touches"}, {{"casts", list_of(object_of({"body"}), {"name"})},
-                                {"touches", list_of(object_of({"unsure"}), {"cast", "point", "first"})}});
+    static const Shape shape = object_of(
+        {"touches", "centre_m"}, {{"casts", list_of(object_of({"body"}), {"name"})},
+                                  {"touches", list_of(object_of({"unsure"}), {"cast", "point", "first"})}});
     return shape;
 }
 
@@ -26,6 +26,10 @@ Json distances_json(const SceneDistances& distances) {
 
 SceneDistances read_distances(const Json& document, const std::string& path) {
     SceneDistances distances;
+    if (document.contains("centre_m")) {
+        const auto at = numbers_in(document, "centre_m", 2, -far_m, far_m, path);
+        distances.about_m = Vec3(at[0], 0.0, at[1]);
+    }
     const auto found = document.find("distances");
     if (found == document.end()) return distances;
     if (found->is_number()) {
@@ -78,10 +82,60 @@ int SceneDocument::cast(const std::string& named) const {
     return -1;
 }
 
+void remove_cast(SceneDocument& scene, size_t cast) {
+    if (cast >= scene.casts.size()) return;
+    SceneDistances& distances = scene.distances;
+    if (distances.by == SceneDistances::By::cast && distances.cast == scene.casts[cast].name)
+        distances.by = SceneDistances::By::mean;
+    scene.casts.erase(scene.casts.begin() + std::ptrdiff_t(cast));
+    if (!scene.touches) return;
+    std::erase_if(*scene.touches,
+                  [&](const BodyTouch& touch) { return touch.cast == cast || touch.other == cast; });
+    for (BodyTouch& touch : *scene.touches)
+        for (size_t* of : {&touch.cast, &touch.other})
+            if (*of > cast) --*of;
+}
+
+void move_cast(SceneDocument& scene, size_t cast, int by) {
+    for (; by != 0; by += by > 0 ? -1 : 1) {
+        const size_t to = by > 0 ? cast + 1 : cast - 1;
+        if (cast >= scene.casts.size() || to >= scene.casts.size()) return;
+        std::swap(scene.casts[cast], scene.casts[to]);
+        if (scene.touches)
+            for (BodyTouch& touch : *scene.touches)
+                for (size_t* of : {&touch.cast, &touch.other}) {
+                    if (*of == cast)
+                        *of = to;
+                    else if (*of == to)
+                        *of = cast;
+                }
+        cast = to;
+    }
+}
+
+void rename_cast(SceneDocument& scene, size_t cast, const std::string& name) {
+    SceneDistances& distances = scene.distances;
+    if (distances.by == SceneDistances::By::cast && distances.cast == scene.casts[cast].name)
+        distances.cast = name;
+    scene.casts[cast].name = name;
+}
+
+std::string free_cast_name(const SceneDocument& scene, const std::string& wanted) {
+    std::string name = wanted.empty() ? "cast" : wanted;
+    for (int n = 2; scene.cast(name) >= 0; ++n) name = fmt::format("{} {}", wanted, n);
+    return name;
+}
+
+bool SceneDocument::operator==(const SceneDocument& o) const {
+    return name == o.name && casts == o.casts && distances == o.distances && touches == o.touches;
+}
+
 Json scene_document(const SceneDocument& scene) {
     Json document = document_header("scene", scene.id);
     document["name"] = scene.name;
     document["distances"] = distances_json(scene.distances);
+    if (const auto& about = scene.distances.about_m)
+        document["centre_m"] = {canonical(about->x()), canonical(about->z())};
     document["casts"] = Json::array();
     for (const SceneDocument::CastEntry& cast : scene.casts) {
         Json one{{"name", cast.name}, {"take", cast.take}};

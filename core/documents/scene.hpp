@@ -32,7 +32,18 @@ struct SceneDocument {
 
     /// A cast of that name; -1 for none.
     int cast(const std::string& named) const;
+    /// Equal in what this program knows of it.
+    bool operator==(const SceneDocument& other) const;
 };
+
+/// Without that cast, and without the touches it has a part in; distances by it are the mean's.
+void remove_cast(SceneDocument& scene, size_t cast);
+/// So many places further on in the order (less: back), as far as there are.
+void move_cast(SceneDocument& scene, size_t cast, int by);
+/// What refers to it by its name goes along.
+void rename_cast(SceneDocument& scene, size_t cast, const std::string& name);
+/// A name that no cast has yet: `wanted`, or with a number behind it.
+std::string free_cast_name(const SceneDocument& scene, const std::string& wanted);
 
 Json scene_document(const SceneDocument& scene);
 /// Throws FileError: no cast, more than `most_casts`, two of one name, a touch of a cast that is not there.

@@ -91,8 +91,11 @@ TakeDocument read_take_document(const Json& document, const std::string& path) {
 Json changed_take_document(const LoadedFile& file, const std::string& path) {
     const Rig& rig = file.character.rig;
     TakeDocument take;
-    if (!file.take_document.text.empty()) {
-        take = read_take_document(parse_document(file.take_document.text, path, "take"), path);
+    if (const std::string& text =
+            file.take_document.text.empty() ? file.document_of_all : file.take_document.text;
+        !text.empty()) {
+        take = read_take_document(parse_document(text, path, "take"), path);
+        if (file.take_document.text.empty() && file.take) take.id = file.take->id;
     } else {
         take.id = file.take && !file.take->id.empty() ? file.take->id : make_uuid();
         take.file = std::filesystem::path(rig.path).filename().string();

@@ -38,6 +38,8 @@ struct LoadedFile {
     /// and lengths. `take->contacts` are those within the trim, in force.
     Contacts contacts_in_file;
     ReadDocument character_document, take_document;
+    /// Of a body of a file with several that has no document of its own yet: the text of that of all.
+    std::string document_of_all;
 };
 
 /// How frames of its take in force lie in the file.

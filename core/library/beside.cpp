@@ -1,6 +1,7 @@
 #include "core/library/beside.hpp"
 
 #include <fmt/format.h>
+#include <cctype>
 
 #include <algorithm>
 #include <array>
@@ -121,6 +122,16 @@ std::string new_take_document(const std::string& motion_path, int animation, siz
     for (size_t i = animations > 1 ? 1 : 0; i < names.size(); ++i)
         if (!is_there(names[i])) return names[i].string();
     return names.back().string();
+}
+
+std::string take_document_of_body(const std::string& take_document, const std::string& body) {
+    constexpr std::string_view ending = ".take.json";
+    std::string of = body;
+    for (char& c : of)
+        if (!std::isalnum(static_cast<unsigned char>(c)) && c != '_' && c != '-') c = '-';
+    const std::string own = "." + of + std::string(ending);
+    if (take_document.ends_with(own)) return take_document;
+    return take_document.substr(0, take_document.size() - ending.size()) + own;
 }
 
 std::string new_body_document(const std::string& motion_path) {

@@ -19,6 +19,8 @@ std::string new_character_document(const std::string& rig_path);
 std::string take_document_beside(const std::string& motion_path, int animation);
 /// Where a take without one gets it. `animations`: how many the file holds.
 std::string new_take_document(const std::string& motion_path, int animation, size_t animations);
+/// The document of one body of a file with several, beside that of all: `NAME.BODY.take.json`.
+std::string take_document_of_body(const std::string& take_document, const std::string& body);
 /// Where what was changed of a take's own body goes when its document names no character made for its
 /// skeleton: `NAME.take.character.json`, so that a rig of the same file keeps its own.
 std::string new_body_document(const std::string& motion_path);

@@ -11,7 +11,7 @@ namespace nb {
 
 namespace {
 
-constexpr std::array<const char*, 3> kinds{"character", "take", "pairing"};
+constexpr std::array<const char*, 4> kinds{"character", "take", "pairing", "scene"};
 
 /// However a file was named, it is one.
 std::string absolute(const std::string& path) {
@@ -23,11 +23,15 @@ std::string absolute(const std::string& path) {
 }  // namespace
 
 DocumentKey character_key(const std::string& rig_path) {
-    return {DocumentKey::Kind::character, absolute(rig_path), 0, {}, {}};
+    return {DocumentKey::Kind::character, absolute(rig_path), 0, {}, {}, {}};
 }
 
-DocumentKey take_key(const std::string& motion_path, int animation) {
-    return {DocumentKey::Kind::take, absolute(motion_path), animation, {}, {}};
+DocumentKey take_key(const std::string& motion_path, int animation, const std::string& body) {
+    return {DocumentKey::Kind::take, absolute(motion_path), animation, {}, {}, body};
+}
+
+DocumentKey scene_key(const std::string& scene_path) {
+    return {DocumentKey::Kind::scene, absolute(scene_path), 0, {}, {}, {}};
 }
 
 Json key_json(const DocumentKey& key) {
@@ -35,6 +39,7 @@ Json key_json(const DocumentKey& key) {
     json["kind"] = kinds[size_t(key.kind)];
     json["path"] = key.path;
     if (key.kind == DocumentKey::Kind::take) json["animation"] = key.animation + 1;
+    if (!key.body.empty()) json["body"] = key.body;
     if (key.kind == DocumentKey::Kind::pairing) {
         json["source"] = key.source_id;
         json["target"] = key.target_id;
@@ -52,6 +57,7 @@ DocumentKey read_key(const Json& json, const std::string& path) {
     key.kind = DocumentKey::Kind(i);
     key.path = text_in(json, "path", path);
     key.animation = whole_in(json, "animation", 1, 100000, 1, path) - 1;
+    key.body = text_in(json, "body", "", path);
     key.source_id = text_in(json, "source", "", path);
     key.target_id = text_in(json, "target", "", path);
     return key;

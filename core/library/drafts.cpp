@@ -35,6 +35,13 @@ std::string text_on_disk(const std::string& path) {
     return fs::exists(path, error) ? read_file(path) : std::string();
 }
 
+/// A library whose folder of pairings or scenes is not there yet gets one; a library that is gone gets nothing.
+void make_folder_of_library(const fs::path& folder) {
+    std::error_code error;
+    if (!fs::exists(folder, error) && fs::exists(folder.parent_path() / "library.json", error))
+        fs::create_directory(folder, error);
+}
+
 /// Writes a document that is as it was read. The folder's lock keeps others from writing in between.
 void write_checked(ReadDocument& read, const std::string& text, bool over_others, bool is_behind) {
     const fs::path folder = fs::path(read.path).parent_path();
@@ -113,6 +120,19 @@ void Drafts::open_pairing(const DocumentKey& key, const std::string& name, const
     drafts_[key] = std::move(draft);
 }
 
+void Drafts::open_scene(const DocumentKey& key, const SceneDocument& scene, const ReadDocument& read) {
+    Draft draft;
+    draft.name = scene.name;
+    draft.scene = draft.saved_scene = scene;
+    draft.document = read;
+    drafts_[key] = std::move(draft);
+}
+
+void Drafts::change_scene(const DocumentKey& key, const SceneDocument& scene) {
+    const auto at = drafts_.find(key);
+    if (at != drafts_.end()) at->second.scene = scene;
+}
+
 void Drafts::change_pairing(const DocumentKey& key, const PairingSettings& settings) {
     const auto at = drafts_.find(key);
     if (at != drafts_.end()) at->second.pairing.settings = settings;
@@ -133,6 +153,11 @@ std::string Drafts::base(const DocumentKey& key) const {
     return at == drafts_.end() ? std::string() : hash_word(at->second.document.text);
 }
 
+std::string Drafts::name(const DocumentKey& key) const {
+    const auto at = drafts_.find(key);
+    return at == drafts_.end() ? std::string() : at->second.name;
+}
+
 void Drafts::set_kept(const DocumentKey& key, bool is_kept) {
     const auto at = drafts_.find(key);
     if (at != drafts_.end()) at->second.is_kept = is_kept;
@@ -141,7 +166,7 @@ void Drafts::set_kept(const DocumentKey& key, bool is_kept) {
 std::vector<DocumentKey> Drafts::files() const {
     std::vector<DocumentKey> keys;
     for (const auto& [key, draft] : drafts_)
-        if (key.kind != DocumentKey::Kind::pairing) keys.push_back(key);
+        if (draft.file) keys.push_back(key);
     return keys;
 }
 
@@ -156,6 +181,11 @@ const Pairing* Drafts::pairing(const DocumentKey& key) const {
     return at == drafts_.end() ? nullptr : &at->second.pairing;
 }
 
+const SceneDocument* Drafts::scene(const DocumentKey& key) const {
+    const auto at = drafts_.find(key);
+    return at == drafts_.end() ? nullptr : &at->second.scene;
+}
+
 std::vector<std::string> Drafts::changed(const DocumentKey& key, const Draft& draft) {
     if (!draft.is_kept) return {};
     if (key.kind == DocumentKey::Kind::pairing) {
@@ -163,6 +193,12 @@ std::vector<std::string> Drafts::changed(const DocumentKey& key, const Draft& dr
         if (!(draft.pairing.settings == draft.saved_settings)) what.emplace_back("settings");
         if (draft.pairing.judged != draft.saved_judged) what.emplace_back("judgement");
         return what;
+    }
+    if (key.kind == DocumentKey::Kind::scene) {
+        // One that was made here is nowhere yet.
+        const bool is_new = draft.document.text.empty();
+        if (!is_new && draft.scene == draft.saved_scene) return {};
+        return {is_new ? "new" : "scene"};
     }
     return differences(draft.saved, state_of(*draft.file));
 }
@@ -202,6 +238,11 @@ Json Drafts::changes(const DocumentKey& key) const {
         content["version"] = 1;
         content["id"] = draft.pairing.id;
         content["pairing"] = pairing_document(draft.pairing);
+    } else if (key.kind == DocumentKey::Kind::scene) {
+        content["format"] = "nimble-bone/unsaved";
+        content["version"] = 1;
+        content["id"] = draft.scene.id;
+        content["scene"] = scene_document(draft.scene);
     } else {
         content = change_document(*draft.file);
     }
@@ -261,13 +302,14 @@ void Drafts::save_take(const DocumentKey& key, Draft& draft, bool over_others) {
 }
 
 void Drafts::save_pairing(const DocumentKey& key, Draft& draft, bool over_others) {
-    // A library whose folder of pairings is not there yet gets one; a library that is gone gets nothing.
-    const fs::path folder(key.path);
-    std::error_code error;
-    if (!fs::exists(folder, error) && fs::exists(folder.parent_path() / "library.json", error))
-        fs::create_directory(folder, error);
+    make_folder_of_library(key.path);
     write_checked(draft.document, format_document(pairing_document(draft.pairing)), over_others,
                   draft.is_behind);
+}
+
+void Drafts::save_scene(Draft& draft, bool over_others) {
+    make_folder_of_library(fs::path(draft.document.path).parent_path());
+    write_checked(draft.document, format_document(scene_document(draft.scene)), over_others, draft.is_behind);
 }
 
 Drafts::Outcome Drafts::save(const DocumentKey& key, bool over_others) {
@@ -280,12 +322,14 @@ Drafts::Outcome Drafts::save(const DocumentKey& key, bool over_others) {
             // What they wrote that this program does not know stays.
             const char* kind = key.kind == DocumentKey::Kind::character ? "character"
                                : key.kind == DocumentKey::Kind::take    ? "take"
+                               : key.kind == DocumentKey::Kind::scene   ? "scene"
                                                                         : "pairing";
             const std::string theirs = text_on_disk(draft.document.path);
             if (!theirs.empty()) {
                 const Json document = parse_document(theirs, draft.document.path, kind);
                 draft.document.text = theirs;
                 if (key.kind == DocumentKey::Kind::pairing) draft.pairing.other = document;
+                if (key.kind == DocumentKey::Kind::scene) draft.scene.other = document;
             }
         }
         switch (key.kind) {
@@ -298,10 +342,15 @@ Drafts::Outcome Drafts::save(const DocumentKey& key, bool over_others) {
             case DocumentKey::Kind::pairing:
                 save_pairing(key, draft, over_others);
                 break;
+            case DocumentKey::Kind::scene:
+                save_scene(draft, over_others);
+                break;
         }
         if (key.kind == DocumentKey::Kind::pairing) {
             draft.saved_settings = draft.pairing.settings;
             draft.saved_judged = draft.pairing.judged;
+        } else if (key.kind == DocumentKey::Kind::scene) {
+            draft.saved_scene = draft.scene;
         } else {
             draft.saved = state_of(*draft.file);
         }

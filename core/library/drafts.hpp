@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/documents/pairing.hpp"
+#include "core/documents/scene.hpp"
 #include "core/library/document_key.hpp"
 #include "core/library/library.hpp"
 
@@ -54,6 +55,8 @@ class Drafts {
     /// A pairing as read (`read`: its document; empty texts: none yet). `is_kept` false: never saved.
     void open_pairing(const DocumentKey& key, const std::string& name, const Pairing& pairing,
                       const ReadDocument& read, bool is_kept = true);
+    void open_scene(const DocumentKey& key, const SceneDocument& scene, const ReadDocument& read);
+    void change_scene(const DocumentKey& key, const SceneDocument& scene);
     void change_pairing(const DocumentKey& key, const PairingSettings& settings);
     void change_judged(const DocumentKey& key, const Judgements& judged);
     /// What was read when the changes of a document were made, for those brought back after a crash: when it
@@ -62,7 +65,9 @@ class Drafts {
     std::string base(const DocumentKey& key) const;
 
     bool has(const DocumentKey& key) const { return drafts_.contains(key); }
+    std::string name(const DocumentKey& key) const;
     const Pairing* pairing(const DocumentKey& key) const;
+    const SceneDocument* scene(const DocumentKey& key) const;
     bool is_changed(const DocumentKey& key) const;
     /// True when what is on disk is what was read.
     bool is_as_on_disk(const DocumentKey& key) const;
@@ -96,6 +101,7 @@ class Drafts {
         Pairing pairing;
         PairingSettings saved_settings;
         Judgements saved_judged;
+        SceneDocument scene, saved_scene;
         bool is_kept = true;
         bool is_behind = false;  ///< brought back onto another state of the document
     };
@@ -105,6 +111,7 @@ class Drafts {
     static void save_character(Draft& draft, bool over_others);
     static void save_take(const DocumentKey& key, Draft& draft, bool over_others);
     static void save_pairing(const DocumentKey& key, Draft& draft, bool over_others);
+    static void save_scene(Draft& draft, bool over_others);
 };
 
 }  // namespace nb

@@ -16,6 +16,7 @@
 #include "core/files/scene/scene.hpp"
 #include "core/intake/set_pieces.hpp"
 #include "core/intake/things.hpp"
+#include "core/library/beside.hpp"
 #include "core/library/moves.hpp"
 #include "core/surface/surface.hpp"
 
@@ -80,7 +81,9 @@ Library open_library(const std::string& folder) {
         } else if (const std::string name = take.filename().string(); name.ends_with(".take.json")) {
             const fs::path stem = root / "takes" / name.substr(0, name.size() - 10);
             const bool has_motion = std::any_of(in_takes.begin(), in_takes.end(), [&](const fs::path& other) {
-                return other.stem() == stem.filename() && is_skeleton_file(other);
+                return is_skeleton_file(other) &&
+                       (other.stem() == stem.filename() ||
+                        stem.filename().string().starts_with(other.stem().string() + "."));
             });
             if (!has_motion)
                 library.leftovers.push_back({take.string(), "its motion file is not there any more"});
@@ -154,10 +157,13 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
     return loaded;
 }
 
-LoadedFile load_take(const std::string& path, const std::string& character_document,
+LoadedFile load_take(const std::string& given_path, const std::string& character_document,
                      std::vector<std::string>& notes, int animation, const LoadOptions* by_hand,
                      const std::string& tree) {
-    const bool is_document = path.ends_with(".take.json");
+    const bool is_document = given_path.ends_with(".take.json");
+    const std::string own = is_document && !tree.empty() ? take_document_of_body(given_path, tree) : "";
+    const bool has_own = !own.empty() && !if_exists(own).empty();
+    const std::string& path = has_own ? own : given_path;
     TakeDocument document;
     std::string text;
     std::string motion = path;
@@ -210,6 +216,12 @@ LoadedFile load_take(const std::string& path, const std::string& character_docum
         loaded.take->id = document.id;
         set_contacts_in_file(loaded, read_contacts(document.other, path, loaded));
         loaded.take_document = {path, text};
+        if (!own.empty() && !has_own) {
+            // What is set for one of several bodies is its own.
+            loaded.take->id = fmt::format("{} {}", document.id, tree);
+            loaded.take_document = {own, {}};
+            loaded.document_of_all = text;
+        }
     }
     return loaded;
 }

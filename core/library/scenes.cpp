@@ -8,7 +8,9 @@
 #include <optional>
 
 #include "core/base/files.hpp"
+#include "core/documents/take.hpp"
 #include "core/handover/name_pattern.hpp"
+#include "core/handover/write.hpp"
 #include "core/library/beside.hpp"
 #include "core/library/hand_over.hpp"
 #include "core/review/bars.hpp"
@@ -32,32 +34,40 @@ FileError not_there(const std::string& scene_path, const std::string& cast, cons
             to_do};
 }
 
-std::string take_file(const SceneDocument::CastEntry& cast, const std::string& scene_path,
-                      const Library* library) {
-    const fs::path beside = fs::path(scene_path).parent_path() / cast.take;
-    if (fs::is_regular_file(beside)) return beside.lexically_normal().string();
-    const LibraryEntry* entry = library ? entry_of(library->takes, cast.take) : nullptr;
-    if (!entry)
+}  // namespace
+
+CastFiles cast_files(const SceneDocument::CastEntry& cast, const std::string& scene_path,
+                     const Library* library) {
+    CastFiles files;
+    const fs::path folder = fs::path(scene_path).parent_path();
+    if (const fs::path beside = folder / cast.take; fs::is_regular_file(beside)) {
+        files.take.path = beside.lexically_normal().string();
+        if (files.take.path.ends_with(".take.json")) {
+            files.take.document = files.take.path;
+            const TakeDocument take =
+                read_take_document(read_document(files.take.document, "take"), files.take.document);
+            files.take.path =
+                (fs::path(files.take.document).parent_path() / take.file).lexically_normal().string();
+        } else {
+            files.take.document = take_document_beside(files.take.path, 0);
+        }
+    } else if (const LibraryEntry* entry = library ? entry_of(library->takes, cast.take) : nullptr) {
+        files.take = *entry;
+    } else {
         throw not_there(scene_path, cast.name, "take", cast.take,
                         "name a take of the library, or a motion file");
-    return entry->document.empty() ? entry->path : entry->document;
-}
-
-LoadedFile target_file(const SceneDocument::CastEntry& cast, const std::string& scene_path,
-                       const Library* library, std::vector<std::string>& notes) {
-    const fs::path beside = fs::path(scene_path).parent_path() / cast.target;
-    if (fs::is_regular_file(beside)) {
-        const std::string rig = beside.lexically_normal().string();
-        return load_character(rig, character_document_beside(rig), notes);
     }
-    const LibraryEntry* entry = library ? entry_of(library->characters, cast.target) : nullptr;
-    if (!entry)
+    if (const fs::path beside = folder / cast.target; fs::is_regular_file(beside)) {
+        files.target.path = beside.lexically_normal().string();
+        files.target.document = character_document_beside(files.target.path);
+    } else if (const LibraryEntry* entry = library ? entry_of(library->characters, cast.target) : nullptr) {
+        files.target = *entry;
+    } else {
         throw not_there(scene_path, cast.name, "target", cast.target,
                         "name a character of the library, or a rig");
-    return load_character(entry->path, entry->document, notes);
+    }
+    return files;
 }
-
-}  // namespace
 
 std::vector<std::string> scenes_of(const Library& library) {
     std::vector<std::string> paths;
@@ -66,6 +76,13 @@ std::vector<std::string> scenes_of(const Library& library) {
         if (entry.path().string().ends_with(".scene.json")) paths.push_back(entry.path().string());
     std::sort(paths.begin(), paths.end());
     return paths;
+}
+
+std::optional<Library> library_above(const std::string& scene_path) {
+    const fs::path above = fs::absolute(scene_path).parent_path().parent_path();
+    std::error_code error;
+    if (!fs::is_regular_file(above / "library.json", error)) return {};
+    return open_library(above.string());
 }
 
 OpenScene read_scene_file(const std::string& path) {
@@ -81,27 +98,26 @@ OpenScene open_scene(const std::string& path, const Library* library) {
     return scene;
 }
 
-SceneResult carry_scene(const OpenScene& scene, int threads) {
+SceneResult carry_scene(const OpenScene& scene, int threads, const Progress& progress) {
     const auto& touches = scene.document.touches;
-    return solve_scene(scene.casts, scene.document.distances, touches ? &*touches : nullptr, threads);
+    return solve_scene(scene.casts, scene.document.distances, touches ? &*touches : nullptr, threads,
+                       progress);
 }
 
 void load_casts(OpenScene& scene, const Library* library) {
-    std::optional<Library> own;
-    const fs::path above = fs::absolute(scene.path).parent_path().parent_path();
-    if (!library && fs::is_regular_file(above / "library.json")) {
-        own = open_library(above.string());
-        library = &*own;
-    }
+    const std::optional<Library> own = library ? std::nullopt : library_above(scene.path);
+    if (own) library = &*own;
     scene.takes.clear();
     scene.targets.clear();
     scene.notes.clear();
     scene.casts.clear();
     for (const SceneDocument::CastEntry& entry : scene.document.casts) {
+        const CastFiles files = cast_files(entry, scene.path, library);
         const auto take = std::make_shared<LoadedFile>(
-            load_take(take_file(entry, scene.path, library), "", scene.notes, 0, nullptr, entry.body));
-        const auto target =
-            std::make_shared<LoadedFile>(target_file(entry, scene.path, library, scene.notes));
+            load_take(files.take.document.empty() ? files.take.path : files.take.document, "", scene.notes, 0,
+                      nullptr, entry.body));
+        const auto target = std::make_shared<LoadedFile>(
+            load_character(files.target.path, files.target.document, scene.notes));
         Cast cast;
         cast.name = entry.name;
         cast.source = {take, &take->character};
@@ -145,6 +161,28 @@ std::string cast_file_name(const OpenScene& scene, size_t cast) {
         throw FileError(scene.path, fmt::format("nothing can be written as '{}': {}", name, why),
                         "give the cast another name");
     return file;
+}
+
+std::vector<std::string> scene_files(const OpenScene& scene, const std::string& folder) {
+    std::vector<std::string> files;
+    for (size_t i = 0; i < scene.casts.size(); ++i)
+        files.push_back((fs::path(folder) / (cast_file_name(scene, i) + ".glb")).string());
+    return files;
+}
+
+std::vector<std::string> write_scene(const OpenScene& scene, const SceneResult& result,
+                                     const std::string& folder, const Progress& progress) {
+    const std::vector<std::string> files = scene_files(scene, folder);
+    std::error_code error;
+    fs::create_directories(folder, error);
+    if (error) throw FileError(folder, "the folder cannot be made", "choose another");
+    std::vector<std::string> notes;
+    for (size_t i = 0; i < files.size(); ++i) {
+        if (progress && !progress(int(i), int(files.size()))) throw std::runtime_error("cancelled");
+        const Written written = write_handed(files[i], handed_cast(scene, result, i), {});
+        notes.insert(notes.end(), written.notes.begin(), written.notes.end());
+    }
+    return notes;
 }
 
 Handed handed_cast(const OpenScene& scene, const SceneResult& result, size_t cast) {

@@ -1,6 +1,7 @@
 // Scenes with what they cast: documents, takes and targets read into bodies that can be carried.
 #pragma once
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -21,8 +22,18 @@ struct OpenScene {
     std::vector<std::string> notes;
 };
 
+/// The library of the folder above a scene's own, when it is one.
+std::optional<Library> library_above(const std::string& scene_path);
 /// The scenes of a library, sorted by name: scenes/*.scene.json.
 std::vector<std::string> scenes_of(const Library& library);
+
+/// Where a cast's take and target are.
+struct CastFiles {
+    LibraryEntry take, target;
+};
+/// `library`: in which takes and characters are sought by name; may be null. Throws FileError for what is not there.
+CastFiles cast_files(const SceneDocument::CastEntry& cast, const std::string& scene_path,
+                     const Library* library);
 
 /// The document alone, nothing cast yet. Throws FileError.
 OpenScene read_scene_file(const std::string& path);
@@ -32,7 +43,7 @@ OpenScene open_scene(const std::string& path, const Library* library = nullptr);
 /// folder above the scene's own, when it is one.
 void load_casts(OpenScene& scene, const Library* library = nullptr);
 /// Carries it by the touches that its document says, else those found.
-SceneResult carry_scene(const OpenScene& scene, int threads = 0);
+SceneResult carry_scene(const OpenScene& scene, int threads = 0, const Progress& progress = {});
 /// Puts takes where the document has them, after a cast was moved.
 void place_casts(OpenScene& scene);
 
@@ -40,6 +51,11 @@ void place_casts(OpenScene& scene);
 std::string cast_file_name(const OpenScene& scene, size_t cast);
 /// A cast on its way out; with what goes through its take and was not told by an earlier cast of the same file.
 Handed handed_cast(const OpenScene& scene, const SceneResult& result, size_t cast);
+/// Where each cast is written in a folder: `CAST.glb`. Throws FileError for a name that none can have.
+std::vector<std::string> scene_files(const OpenScene& scene, const std::string& folder);
+/// Writes all casts; returns what is told of it. Throws FileError.
+std::vector<std::string> write_scene(const OpenScene& scene, const SceneResult& result,
+                                     const std::string& folder, const Progress& progress = {});
 /// Whether a stage piece of a cast was there with an earlier one.
 bool is_shown_before(const OpenScene& scene, size_t cast, const StagePiece& piece);
 

@@ -3,7 +3,8 @@
 // A cast is a take on a target: it begins `start_s` after the scene does, and its take is turned about up by `turn_deg` round
 // the origin of its world and then moved over the floor to `at_m`. All casts go by one place map
 //
-//   M(p) = o + k (p - o),   k of one of them, the mean of all, or a number; o the first place of the first cast's hips
+//   M(p) = o + k (p - o),   k of one of them, the mean of all, or a number; o as said, else the first place of the first
+//                           cast's hips
 //
 // so that what is together in the source stays together. A cast stands as in its first frame before it begins and as in its
 // last once it has ended. A scene of one cast is its transfer, whatever is said here.
@@ -36,8 +37,9 @@ struct Cast {
 struct SceneDistances {
     enum class By { mean, cast, number };
     By by = By::mean;
-    std::string cast;  ///< of `cast`: its name
-    double k = 1.0;    ///< of `number`
+    std::string cast;             ///< of `cast`: its name
+    double k = 1.0;               ///< of `number`
+    std::optional<Vec3> about_m;  ///< the place that stays, on the floor
     bool operator==(const SceneDistances&) const = default;
 };
 

@@ -12,6 +12,7 @@ namespace nb {
 namespace {
 
 constexpr double reach_between_m = 0.06;
+constexpr double most_looks = 20000.0;
 
 /// The scene from its first to its last frame.
 std::pair<double, double> span_of_scene(std::span<const Cast> casts) {
@@ -33,13 +34,15 @@ SceneReview review_scene(std::span<const Cast> casts, const std::vector<const Ch
         if (!touches[i].is_unsure) review.touches.push_back({i});
     const std::pair<double, double> span = span_of_scene(casts);
     const double first_s = span.first, last_s = span.second;
-    const int looks = int(std::floor((last_s - first_s) * TouchReview::looks_a_second)) + 1;
+    review.first_s = first_s;
+    review.step_s = std::max(1.0 / TouchReview::looks_a_second, (last_s - first_s) / most_looks);
+    const int looks = int(std::floor((last_s - first_s) / review.step_s)) + 1;
     std::vector<std::vector<SkinBetween>> between(casts.size());
     for (size_t a = 0; a < casts.size(); ++a)
         for (size_t b = 0; b < casts.size(); ++b) between[a].emplace_back(*bodies[a], *bodies[b]);
     std::vector<std::vector<std::vector<SkinBetween::Reading>>> readings(
         size_t(looks), std::vector<std::vector<SkinBetween::Reading>>(casts.size()));
-    const auto at_s = [&](int look) { return first_s + look / TouchReview::looks_a_second; };
+    const auto at_s = [&](int look) { return review.look_s(look); };
     for_each_frame(looks, 0, [&](int from, int to) {
         for (int look = from; look < to; ++look) {
             std::vector<BodySkin> skins;
@@ -62,6 +65,8 @@ SceneReview review_scene(std::span<const Cast> casts, const std::vector<const Ch
             if (at_s(look) < cast.scene_time_s(touch.first) || at_s(look) > cast.scene_time_s(touch.last - 1))
                 continue;
             const double gap_mm = 1000.0 * readings[size_t(look)][touch.cast][touch.other].gap_m[hand];
+            if (kept.looks == 0) kept.first_look = look;
+            kept.gap_mm.push_back(gap_mm);
             ++kept.looks;
             kept.kept += gap_mm <= TouchReview::kept_gap_mm && gap_mm >= -TouchReview::kept_depth_mm;
             kept.largest_gap_mm = std::max(kept.largest_gap_mm, gap_mm);
@@ -77,6 +82,7 @@ SceneReview review_scene(std::span<const Cast> casts, const std::vector<const Ch
             for (int look = 0; look < looks; ++look) {
                 const double deepest_mm = 1000.0 * std::max(readings[size_t(look)][a][b].deepest_m,
                                                             readings[size_t(look)][b][a].deepest_m);
+                pair.depth_mm.push_back(deepest_mm);
                 ++pair.looks;
                 pair.deep += deepest_mm > TouchReview::deep_mm;
                 if (deepest_mm <= pair.deepest_mm) continue;

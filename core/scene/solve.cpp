@@ -21,15 +21,28 @@ double joint_moved(const WorldMotion& a, const WorldMotion& b, int joint) {
 }
 
 /// Where the hips of a cast's source are first, on the floor.
-Vec3 first_place(const Cast& cast, const WorldMotion& motion) {
+Vec3 first_place(const Cast& cast) {
     const BodyLines lines = lines_of(cast.source->roles);
-    if (motion.frames <= cast.take->first_motion_frame || lines.thigh_left < 0 || lines.thigh_right < 0)
-        return Vec3::Zero();
-    const Vec3 o = hip_centre(pose_of(motion, cast.take->first_motion_frame).p, lines);
+    const int first = cast.take->first_motion_frame;
+    if (cast.take->frames <= first || lines.thigh_left < 0 || lines.thigh_right < 0) return Vec3::Zero();
+    const Vec3 o = hip_centre(pose_at(cast.source->rig.skeleton, *cast.take, first).p, lines);
     return {o.x(), 0.0, o.z()};
 }
 
 }  // namespace
+
+std::vector<PairingSettings> scene_settings(std::span<const Cast> casts, const SceneDistances& distances) {
+    std::vector<PairingSettings> settings;
+    for (const Cast& cast : casts) settings.push_back(cast.settings);
+    if (casts.size() < 2) return settings;
+    const double k = scale_of(distances, casts);
+    const Vec3 about = distances.about_m ? *distances.about_m : first_place(casts.front());
+    for (PairingSettings& one : settings) {
+        one.scale = k;
+        one.about = {MapCentre::Kind::place, about};
+    }
+    return settings;
+}
 
 SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& distances,
                         const std::vector<BodyTouch>* touches, int threads, const Progress& progress) {
@@ -48,11 +61,7 @@ SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& dista
     std::vector<CastSkins> skins;
     for (const Cast& cast : casts) skins.push_back(skins_of(cast, threads));
     std::vector<PairingSettings>& settings = scene.settings;
-    for (const Cast& cast : casts) {
-        settings.push_back(cast.settings);
-        settings.back().scale = scene.k;
-        settings.back().about = {MapCentre::Kind::place, first_place(casts.front(), skins.front().source)};
-    }
+    settings = scene_settings(casts, distances);
     // The whole is told by frames of all casts; rounds after the first take what is left of it.
     int all = 0;
     for (const Cast& cast : casts) all += cast.take->frames;

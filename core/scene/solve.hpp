@@ -23,6 +23,9 @@ struct SceneResult {
     std::vector<std::string> notes;
 };
 
+/// By which each cast is carried: the settings of its pair, with the scene's place map. Throws as `scale_of` does.
+std::vector<PairingSettings> scene_settings(std::span<const Cast> casts, const SceneDistances& distances);
+
 /// `touches`: said by hand; null: found. Throws as `transfer` does; std::runtime_error("cancelled").
 SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& distances,
                         const std::vector<BodyTouch>* touches = nullptr, int threads = 0,

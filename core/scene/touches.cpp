@@ -16,7 +16,39 @@ namespace {
 constexpr double sure_on_body_m = 0.015;  // at 175 cm
 constexpr double sure_on_body_s = 0.3;
 
+/// Points of a hand, seen from its joint: palm and tips, then all over its skin. `named`: how many are the former.
+std::vector<Vec3> points_of_hand(const Character& body, const BodySurface& skin, Side side, size_t& named) {
+    std::vector<Vec3> points = hand_points(body, skin, side);
+    named = std::min<size_t>(points.size(), 2);
+    points.resize(named);
+    const PartSurface* own = skin.part("hand" + std::string(side_suffix(side)));
+    if (points.empty() || !own) return points;
+    for (const Vec3& sample : own->samples_F) points.push_back(own->X_JF * sample);
+    return points;
+}
+
 }  // namespace
+
+std::optional<double> hand_height(const Character& of, const BodySurface& of_skin, const Pose& of_pose,
+                                  Side side, const BodySurface& on_skin, const Pose& on_pose) {
+    constexpr double far_m = 0.5;
+    const int hand = of.roles.joint("hand" + std::string(side_suffix(side)));
+    if (hand < 0 || size_t(hand) >= of_pose.p.size()) return {};
+    size_t named = 0;
+    const std::vector<Vec3> points = points_of_hand(of, of_skin, side, named);
+    const Rigid X_WH{of_pose.R[size_t(hand)], of_pose.p[size_t(hand)]};
+    double least = far_m;
+    for (const PartSurface& part : on_skin.parts) {
+        if (size_t(part.joint) >= on_pose.p.size()) continue;
+        const Rigid X_PH =
+            inverse(part.frame(on_pose.R[size_t(part.joint)], on_pose.p[size_t(part.joint)])) * X_WH;
+        for (const Vec3& point : points) {
+            const Vec3 u = X_PH * point;
+            if (part.at_least_over(u) < least) least = std::min(least, part.place(u).h);
+        }
+    }
+    return least < far_m ? std::optional(least) : std::nullopt;
+}
 
 CastSkins skins_of(const Cast& cast, int threads) {
     CastSkins skins;
@@ -41,15 +73,11 @@ std::vector<BodyTouch> find_body_touches(std::span<const Cast> casts, std::span<
             for (const Side side : {Side::left, Side::right}) {
                 const std::string suffix(side_suffix(side));
                 const int hand = body.roles.joint("hand" + suffix);
-                std::vector<Vec3> points =
-                    hand < 0 ? std::vector<Vec3>() : hand_points(body, skins[a].S, side);
+                size_t named = 0;
+                const std::vector<Vec3> points =
+                    hand < 0 ? std::vector<Vec3>() : points_of_hand(body, skins[a].S, side, named);
                 if (points.empty()) continue;
-                points.resize(std::min<size_t>(points.size(), 2));
-                const size_t named = points.size();
-                const PartSurface* own = skins[a].S.part("hand" + suffix);
                 double long_m = 0.0;
-                for (size_t i = 0; own && i < own->samples_F.size(); ++i)
-                    points.push_back(own->X_JF * own->samples_F[i]);
                 for (const Vec3& point : points) long_m = std::max(long_m, point.norm());
                 const auto other_s = [&](int f) { return casts[b].take_time_s(casts[a].scene_time_s(f)); };
                 const auto hand_in_part = [&](int part, int f) {

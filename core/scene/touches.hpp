@@ -5,6 +5,8 @@
 // nearest to. Sure are touches under 1.5 cm, for 0.3 s at least, on a skin that was read from a mesh. A
 // hand that holds a thing touches nobody.
 #pragma once
+#include <optional>
+
 #include "core/contact/touches.hpp"
 #include "core/scene/cast.hpp"
 
@@ -27,6 +29,11 @@ struct CastSkins {
     WorldMotion source;  ///< in the scene
 };
 CastSkins skins_of(const Cast& cast, int threads = 0);
+
+/// How high a hand is over another body's skin in poses of both, by surfaces: the least of any of its points, m; below 0 it is
+/// in it. Far off (over 0.5 m), or without skins: empty.
+std::optional<double> hand_height(const Character& of, const BodySurface& of_skin, const Pose& of_pose,
+                                  Side side, const BodySurface& on_skin, const Pose& on_pose);
 
 /// Whether two touches are hands on each other (the forearm counts for its hand) at the same time.
 bool are_on_each_other(const BodyTouch& a, const BodyTouch& b, std::span<const Cast> casts);

@@ -32,6 +32,7 @@
 #include "app/stations/rest/rest_panel.hpp"
 #include "app/stations/rest/rest_sheet.hpp"
 #include "app/stations/roles/rails_view.hpp"
+#include "app/stations/scene/scene_panel.hpp"
 #include "app/stations/touch_up/touch_panel.hpp"
 #include "app/stations/touch_up/touch_sheet.hpp"
 #include "app/stations/transfer/contact_lanes.hpp"
@@ -146,6 +147,22 @@ int main(int argc, char** argv) {
              while (window.undo_stack().canUndo()) window.undo_stack().undo();
              window.stage().select(true, -1);
              window.stations().set_station("transfer");
+             window.notice().say({});
+         }},
+        {"scene",
+         [&] {
+             // One helps another up a step: each onto another body of the crew.
+             window.workspace().open_scene(window.workspace().library_folder() +
+                                           "/scenes/help-up.scene.json");
+             window.stations().set_station("scene");
+             settle_down(window);
+             window.playback().go_to(520);
+             window.part<ScenePanel>().pick_touch(0);
+             shoot("scene");
+             window.workspace().close_scene();
+             window.stations().set_station("transfer");
+             put_on_stage("Quay walk", "the ferrier");
+             settle_down(window);
              window.notice().say({});
          }},
         {"touch-curves",
