@@ -191,7 +191,7 @@ std::optional<Vec3> StageView::floor_of_source_at(const QPointF& at) const {
     const auto shown = camera_.floor_at(at.x(), at.y(), width(), height());
     if (!shown) return {};
     const PlaceMap map = source_map();
-    Vec3 in_take = map.about + (*shown - moved_m(false) - map.about) / map.k;
+    Vec3 in_take = map.inverse(*shown - moved_m(false));
     in_take.y() = 0.0;
     return in_take;
 }

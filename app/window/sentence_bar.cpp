@@ -164,7 +164,7 @@ void SentenceBar::refresh_casts() {
     for (const auto& [cast, clause] : others) {
         rest_->layout()->addWidget(new QLabel("; ", rest_));
         QPushButton* button =
-            word(rest_, clause, tr("Another cast of the scene: a click takes it in hand (C)"));
+            word(rest_, clause, tr("Another cast of the scene: a click takes it in hand (Q)"));
         button->setFocusPolicy(Qt::TabFocus);
         connect(button, &QPushButton::clicked, this, [this, at = cast] { emit cast_wanted(at); });
         rest_->layout()->addWidget(button);

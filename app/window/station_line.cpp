@@ -67,9 +67,14 @@ QPoint StationLine::place_of(const QString& id) const {
 }
 
 int StationLine::station_at(const QPointF& at) const {
+    int nearest = -1;
+    double off = 18.0;
     for (int i = 0; i < int(list_.size()); ++i)
-        if (std::abs(at.y() - places_[size_t(i)] * drawn_height()) < 18) return i;
-    return -1;
+        if (const double there = std::abs(at.y() - places_[size_t(i)] * drawn_height()); there < off) {
+            off = there;
+            nearest = i;
+        }
+    return nearest;
 }
 
 void StationLine::paintEvent(QPaintEvent*) {

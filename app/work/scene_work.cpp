@@ -61,7 +61,10 @@ void SceneWork::follow(const std::function<void(CastBodies&)>& renew, const std:
     for (CastBodies& cast : casts_) renew(cast);
     is_current_ = false;
     place();
-    const std::vector<PairingSettings> settings = scene_settings(scene_.casts, scene_.document.distances);
+    std::vector<PairingSettings> settings = scene_settings(scene_.casts, scene_.document.distances);
+    // How far aside it stands is known when all is carried; until then as it was.
+    if (result_ && result_->settings.size() == settings.size())
+        settings[in_hand_].about.aside_m = result_->settings[in_hand_].about.aside_m;
     const CastBodies& now = casts_[in_hand_];
     const SceneDocument::CastEntry& entry = scene_.document.casts[in_hand_];
     const bool is_as_in_file = entry.turn_deg == 0.0 && entry.at_m == Vec3::Zero();

@@ -70,4 +70,43 @@ Pose pose_of(const WorldMotion& motion, int frame) {
             {motion.p.begin() + first, motion.p.begin() + last}};
 }
 
+namespace {
+
+/// Frames about a time, and how far it is between them.
+struct Between {
+    int a = 0, b = 0;
+    double u = 0.0;
+};
+
+Between frames_about(const WorldMotion& motion, double t_s) {
+    const double f =
+        std::clamp((t_s - motion.start_s) / motion.frame_time_s, 0.0, double(std::max(0, motion.frames - 1)));
+    const int a = int(std::floor(f + 1e-6));
+    const double u = f - a;
+    return u < 1e-6 ? Between{a, a, 0.0} : Between{a, std::min(a + 1, motion.frames - 1), u};
+}
+
+Rigid joint_between(const WorldMotion& motion, int joint, const Between& at) {
+    const size_t a = motion.at(at.a, joint), b = motion.at(at.b, joint);
+    if (at.u <= 0.0) return {motion.R[a], motion.p[a]};
+    return {interpolate(motion.R[a], motion.R[b], at.u), motion.p[a] + at.u * (motion.p[b] - motion.p[a])};
+}
+
+}  // namespace
+
+Rigid joint_at(const WorldMotion& motion, int joint, double t_s) {
+    return joint_between(motion, joint, frames_about(motion, t_s));
+}
+
+Pose pose_between(const WorldMotion& motion, double t_s) {
+    Pose pose;
+    const Between at = frames_about(motion, t_s);
+    for (int j = 0; j < motion.joints; ++j) {
+        const Rigid X = joint_between(motion, j, at);
+        pose.R.push_back(X.R);
+        pose.p.push_back(X.p);
+    }
+    return pose;
+}
+
 }  // namespace nb

@@ -29,4 +29,9 @@ WorldMotion forward_kinematics(const Skeleton& skeleton, const Take& take, int t
 /// The frame of a world motion as a pose.
 Pose pose_of(const WorldMotion& motion, int frame);
 
+/// World frame of a joint at a time between frames; before the first and after the last as there.
+Rigid joint_at(const WorldMotion& motion, int joint, double t_s);
+/// All of them.
+Pose pose_between(const WorldMotion& motion, double t_s);
+
 }  // namespace nb

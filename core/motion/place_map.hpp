@@ -11,8 +11,10 @@ namespace nb {
 struct PlaceMap {
     double k = 1.0;
     Vec3 about = Vec3::Zero();  ///< o, m; y is 0
+    Vec3 aside = Vec3::Zero();  ///< in a scene: how far aside of it, m
 
-    Vec3 operator()(const Vec3& p) const { return about + k * (p - about); }
+    Vec3 operator()(const Vec3& p) const { return about + k * (p - about) + aside; }
+    Vec3 inverse(const Vec3& p) const { return about + (p - about - aside) / k; }
 };
 
 }  // namespace nb

@@ -48,6 +48,7 @@ std::vector<ToldHold> told_holds(const Character& source, const TransferResult& 
 Review review_result(const Character& source, const Character& target, const TransferResult& result) {
     ReviewTold told;
     told.map_about = result.plan.program.map.about;
+    told.map_aside = result.plan.program.map.aside;
     if (result.plan.program.is_k_asked) told.asked_k = result.plan.program.map.k;
     told.held_frames = result.corrections.held_frames;
     for (const Deficit& deficit : result.corrections.deficits)

@@ -393,13 +393,14 @@ class Reviewer {
         if (!joints("thigh.left", S_left, T_left) || !joints("thigh.right", S_right, T_right)) return;
         const double leg = leg_length(target_.rig.skeleton, target_.roles);
         const int reach = std::max(1, int(std::lround(hip_reach_s / dt_)));
-        const PlaceMap map{k_, told_.map_about};
+        const PlaceMap map{k_, told_.map_about, told_.map_aside};
         const double lift = target_.rest.ankle_height_m - k_ * source_.rest.ankle_height_m;
         std::vector<Vec3> sums(size_t(S_.frames) + 1, Vec3::Zero());
         for (int f = first_; f < S_.frames; ++f) {
-            const Vec3 off = 0.5 * (T_.p[T_.at(f, T_left)] + T_.p[T_.at(f, T_right)]) -
-                             map(0.5 * (S_.p[S_.at(f, S_left)] + S_.p[S_.at(f, S_right)])) -
-                             lift * Vec3::UnitY();
+            Vec3 off = 0.5 * (T_.p[T_.at(f, T_left)] + T_.p[T_.at(f, T_right)]) -
+                       map(0.5 * (S_.p[S_.at(f, S_left)] + S_.p[S_.at(f, S_right)])) - lift * Vec3::UnitY();
+            // By distances that are not its legs' own hips cannot be as high as these would have them.
+            if (told_.asked_k > 0.0) off.y() = 0.0;
             sums[size_t(f) + 1] = sums[size_t(f)] + off;
         }
         double squares = 0.0;

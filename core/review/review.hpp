@@ -76,6 +76,7 @@ struct ReachDeficit {
 /// What the solve tells beside its motion.
 struct ReviewTold {
     Vec3 map_about = Vec3::Zero();  ///< place on the floor that the place map keeps, m
+    Vec3 map_aside = Vec3::Zero();  ///< how far aside it puts all, m
     double asked_k = 0.0;  ///< place map that a person set; 0: leg length of target by source, as measured
     std::vector<ReachDeficit> deficits;
     int held_frames = 0;

@@ -47,10 +47,14 @@ std::vector<Vec3> skin_vertices(const Mesh& mesh, const Pose& pose) {
     for (size_t v = 0; v < result.size(); ++v) {
         const Eigen::Vector4d p = mesh.positions[v].cast<double>().homogeneous();
         Vec3 sum = Vec3::Zero();
+        // In a file's precision they add up to 1 but for 1e-7: what is moved as a whole shall be moved as a whole.
+        double weights = 0.0;
         for (size_t k = 0; k < 8; ++k)
-            if (mesh.skin[v].weight[k] > 0.0f)
-                sum += double(mesh.skin[v].weight[k]) * (carried[mesh.skin[v].palette[k]] * p);
-        result[v] = sum;
+            if (const double weight = double(mesh.skin[v].weight[k]); weight > 0.0) {
+                sum += weight * (carried[mesh.skin[v].palette[k]] * p);
+                weights += weight;
+            }
+        result[v] = weights > 0.0 ? Vec3(sum / weights) : sum;
     }
     return result;
 }

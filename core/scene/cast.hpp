@@ -54,9 +54,4 @@ std::vector<double> stretch_of_steps(double k, std::span<const Cast> casts);
 /// The take turned and moved over the floor: its roots, what stands in it, the way its floor runs.
 Take placed_take(const Skeleton& skeleton, const Take& take, double turn_deg, const Vec3& at_m);
 
-/// World frame of a joint at a time between frames; before the first and after the last as there.
-Rigid joint_at(const WorldMotion& motion, int joint, double t_s);
-/// All of them.
-Pose pose_between(const WorldMotion& motion, double t_s);
-
 }  // namespace nb

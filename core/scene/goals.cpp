@@ -261,9 +261,7 @@ class SceneGoals {
     SceneBeside take() {
         SceneBeside all{{}, std::move(relied_), std::move(notes_)};
         for (Beside& one : beside_)
-            all.of_casts.push_back(one.hands.empty() && one.things.empty()
-                                       ? nullptr
-                                       : std::make_shared<const Beside>(std::move(one)));
+            all.of_casts.push_back(one.is_empty() ? nullptr : std::make_shared<const Beside>(std::move(one)));
         return all;
     }
 

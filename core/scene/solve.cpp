@@ -8,6 +8,8 @@
 
 #include "core/base/fault.hpp"
 #include "core/body/lines.hpp"
+#include "core/scene/apart.hpp"
+#include "core/solve/clear.hpp"
 
 namespace nb {
 
@@ -18,6 +20,51 @@ double joint_moved(const WorldMotion& a, const WorldMotion& b, int joint) {
     for (int f = 0; f < a.frames; ++f)
         most = std::max(most, (a.p[a.at(f, joint)] - b.p[b.at(f, joint)]).norm());
     return most;
+}
+
+/// The bodies that each cast's arms must not run into.
+class Neighbours {
+  public:
+    Neighbours(std::span<const Cast> casts, std::span<const CastSkins> skins) : casts_(casts) {
+        for (const CastSkins& one : skins)
+            skins_.push_back({std::make_shared<const BodySurface>(one.S),
+                              std::make_shared<const BodySurface>(one.T),
+                              std::make_shared<const WorldMotion>(one.source),
+                              {},
+                              0.0});
+    }
+
+    /// Goes on beside those that have hands on others, and those whose arms run into them.
+    void add(const SceneState& state, SceneBeside& found) const {
+        std::vector<Beside::Neighbour> now = skins_;
+        for (size_t i = 0; i < now.size(); ++i)
+            now[i].target = std::make_shared<const WorldMotion>(state.results[i].target);
+        for (size_t i = 0; i < casts_.size(); ++i) {
+            const Program& program = state.results[i].plan.program;
+            if (!clears(program)) continue;
+            Beside beside = found.of_casts[i] ? *found.of_casts[i] : Beside();
+            for (size_t j = 0; j < casts_.size(); ++j)
+                if (j != i && !now[j].S->parts.empty() && now[j].T->is_from_mesh) {
+                    beside.neighbours.push_back(now[j]);
+                    beside.neighbours.back().ahead_s =
+                        casts_[j].take_time_s(0.0) - casts_[i].take_time_s(0.0);
+                }
+            if (found.of_casts[i] ||
+                runs_into_others(program, beside, state.results[i].source, state.alone[i]))
+                found.of_casts[i] = std::make_shared<const Beside>(std::move(beside));
+        }
+    }
+
+  private:
+    std::span<const Cast> casts_;
+    std::vector<Beside::Neighbour> skins_;  ///< a cast each, without its target's motion
+};
+
+/// Of what was carried the others' motions are let go.
+void forget_neighbours(TransferResult& result) {
+    std::shared_ptr<const Beside>& beside = result.plan.program.beside;
+    if (!beside || beside->neighbours.empty()) return;
+    beside = std::make_shared<const Beside>(Beside{beside->hands, beside->things, {}});
 }
 
 /// Where the hips of a cast's source are first, on the floor.
@@ -78,13 +125,23 @@ SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& dista
     };
     for (size_t i = 0; i < casts.size(); ++i) scene.results.push_back(carry(i, nullptr, true));
     scene.touches = touches ? *touches : find_body_touches(casts, skins);
+    std::vector<WorldMotion> alone;
+    for (const TransferResult& result : scene.results) alone.push_back(result.target);
+    const Asides asides = stand_apart(casts, skins, alone);
+    for (size_t i = 0; i < casts.size(); ++i) {
+        settings[i].about.aside_m = asides.of_casts[i];
+        if (asides.of_casts[i] != Vec3::Zero()) scene.results[i] = carry(i, nullptr, true);
+    }
     SceneState state{casts, skins, scene.touches, scene.results, {}};
     for (const TransferResult& result : scene.results) state.alone.push_back(result.target);
+    const Neighbours neighbours(casts, skins);
     while (scene.rounds < most_rounds) {
         SceneBeside found = beside_of(state);
+        neighbours.add(state, found);
         const auto& beside = found.of_casts;
         if (std::all_of(beside.begin(), beside.end(), [](const auto& one) { return !one; })) break;
-        scene.notes = std::move(found.notes);
+        scene.notes = asides.notes;
+        scene.notes.insert(scene.notes.end(), found.notes.begin(), found.notes.end());
         ++scene.rounds;
         scene.moved_m = 0.0;
         before = 0;
@@ -92,6 +149,7 @@ SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& dista
         for (size_t i = 0; i < casts.size(); ++i) {
             if (!beside[i]) continue;
             next.push_back(carry(i, beside[i], false));
+            forget_neighbours(next.back());
             for (const auto& [cast, joint] : found.relied)
                 if (cast == i)
                     scene.moved_m = std::max(scene.moved_m,

@@ -1,6 +1,7 @@
 // A scene carried: each cast by itself, then hands against the others' motion, round by round.
 //
-// After the first round, in which every body is alone, what hands lie on and what several hold is found anew of how all stood
+// After the first round, in which every body is alone, bodies that would stand in each other stand apart (core/scene/apart.hpp);
+// then what hands lie on and what several hold is found anew of how all stood
 // (core/scene/goals.hpp) and each body with such hands is carried once more, until no joint that hands lie on moves by
 // `settled_m`, or `most_rounds` times.
 #pragma once

@@ -1,12 +1,13 @@
-// What goes on beside a body while it is carried in a scene (core/scene): where its hands have to be on other bodies, and
-// where things are that others hold, too. Tracks along time, in the target's world.
+// What goes on beside a body while it is carried in a scene (core/scene): where its hands have to be on other bodies, where
+// things are that others hold, too, and the bodies it must not run into. Tracks along time, in the target's world.
 #pragma once
 #include <cstddef>
 #include <memory>
 #include <vector>
 
-#include "core/math/rotation.hpp"
+#include "core/motion/kinematics.hpp"
 #include "core/solve/hand_span.hpp"
+#include "core/surface/surface.hpp"
 
 namespace nb {
 
@@ -29,8 +30,16 @@ struct Beside {
         int S_thing = -1;  ///< joint of the source
         RigidTrack X_WT;
     };
+    /// Another body, as its source went and as its target goes.
+    struct Neighbour {
+        std::shared_ptr<const BodySurface> S, T;
+        std::shared_ptr<const WorldMotion> source, target;
+        double ahead_s = 0.0;  ///< what its take's clock is ahead of this one's
+    };
     std::vector<Hand> hands;
     std::vector<Thing> things;
+    std::vector<Neighbour> neighbours;
+    bool is_empty() const { return hands.empty() && things.empty() && neighbours.empty(); }
 
     const RigidTrack* thing(int S_thing) const;
 };

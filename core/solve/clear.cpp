@@ -150,40 +150,68 @@ void compile_clear(const PairedBodies& bodies, const BodySurface& S_surface, con
     program.clear = std::move(clear);
 }
 
+namespace {
+
+/// Of every ring of a limb's points the lowest over a part, where that is under `below_m`.
+template <typename Found>
+void points_under(const ClearBody::Limb& limb, const SourceFrame& frame, const PartSurface& part,
+                  const Rigid& X_FW, double below_m, const Found& found) {
+    if (part.at_least_over(X_FW * frame.p[size_t(limb.tip)]) > below_m + limb.long_m) return;
+    for (size_t b = 0; b < limb.bones.size(); ++b) {
+        const ClearBody::Bone& bone = limb.bones[b];
+        const Rigid X_FJ = X_FW * Rigid{frame.R[size_t(bone.joint)], frame.p[size_t(bone.joint)]};
+        if (part.at_least_over(X_FJ * bone.middle_J) > below_m + bone.around_m) continue;
+        const ClearBody::SkinPoint* lowest = nullptr;
+        double least = below_m;
+        for (size_t k = 0; k < bone.points.size(); ++k) {
+            const ClearBody::SkinPoint& point = bone.points[k];
+            const Vec3 u = X_FJ * point.at_J;
+            if (part.at_least_over(u) < least)
+                if (const double height = part.place(u).h; height < least) {
+                    least = height;
+                    lowest = &point;
+                }
+            if (k + 1 < bone.points.size() && bone.points[k + 1].along == point.along) continue;
+            if (lowest) found(b, *lowest, least);
+            lowest = nullptr;
+            least = below_m;
+        }
+    }
+}
+
+}  // namespace
+
+std::optional<ClearGroup> clear_group_of(const std::string& role) {
+    return group_of(role);
+}
+
+void heights_over(const ClearBody::Limb& limb, const SourceFrame& frame, const PartSurface& over,
+                  const Rigid& X_WF, double below_m, size_t part, std::vector<ClearHeight>& found) {
+    if (limb.bones.empty()) return;
+    const Rigid X_FW = inverse(X_WF);
+    points_under(limb, frame, over, X_FW, below_m,
+                 [&](size_t b, const ClearBody::SkinPoint& lowest, double least) {
+                     const size_t joint = size_t(limb.bones[b].joint);
+                     const Vec3 at = Rigid{frame.R[joint], frame.p[joint]} * lowest.at_J;
+                     const Vec3 out = X_WF.R * Vec3(over.lie(over.place(X_FW * at)).col(0));
+                     found.push_back({b, part, least, lowest.along, at, out, false});
+                 });
+}
+
 void heights_under(const ClearBody& body, size_t limb, const SourceFrame& frame, double below_m,
                    std::vector<ClearHeight>& found) {
     found.clear();
     const ClearBody::Limb& own = body.limbs[limb];
     if (own.bones.empty()) return;
-    const Vec3& tip = frame.p[size_t(own.tip)];
     const auto at = [&](int joint) { return Rigid{frame.R[size_t(joint)], frame.p[size_t(joint)]}; };
     for (const size_t i : own.by_skin) {
         const PartSurface& part = body.surface.parts[body.parts[i].surface];
         const Rigid X_FW = inverse(part.frame(frame.R[size_t(part.joint)], frame.p[size_t(part.joint)]));
-        if (part.at_least_over(X_FW * tip) > below_m + own.long_m) continue;
-        for (size_t b = 0; b < own.bones.size(); ++b) {
-            const ClearBody::Bone& bone = own.bones[b];
-            const Rigid X_FJ = X_FW * at(bone.joint);
-            if (part.at_least_over(X_FJ * bone.middle_J) > below_m + bone.around_m) continue;
-            // Of every ring of points the lowest.
-            const ClearBody::SkinPoint* lowest = nullptr;
-            double least = below_m;
-            for (size_t k = 0; k < bone.points.size(); ++k) {
-                const ClearBody::SkinPoint& point = bone.points[k];
-                const Vec3 u = X_FJ * point.at_J;
-                if (part.at_least_over(u) < least)
-                    if (const double height = part.place(u).h; height < least) {
-                        least = height;
-                        lowest = &point;
-                    }
-                if (k + 1 < bone.points.size() && bone.points[k + 1].along == point.along) continue;
-                if (lowest)
-                    found.push_back(
-                        {b, i, least, lowest->along, at(bone.joint) * lowest->at_J, Vec3::UnitY(), false});
-                lowest = nullptr;
-                least = below_m;
-            }
-        }
+        points_under(own, frame, part, X_FW, below_m,
+                     [&](size_t bone, const ClearBody::SkinPoint& lowest, double least) {
+                         found.push_back({bone, i, least, lowest.along,
+                                          at(own.bones[bone].joint) * lowest.at_J, Vec3::UnitY(), false});
+                     });
     }
     for (size_t b = 0; b < own.bones.size(); ++b) {
         const Capsule bone = at(own.bones[b].joint) * own.bones[b].capsule_J;

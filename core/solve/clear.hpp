@@ -6,6 +6,9 @@
 // without a margin nobody is put farther out than skin on skin, what sinks in in the source may sink in as deep, and a body
 // whose rest lies in itself keeps that.
 //
+// In a scene arms stay out of the other bodies beside (core/solve/beside.hpp) in the same way: as deep as in the source, and
+// no rest to go by; the others' legs and trunks do not give, of two arms each gives half.
+//
 // Heights: points all over hand and forearm over the radial surfaces (core/surface/surface.hpp); arm to arm and leg to
 // leg by capsules with unlike ends (core/surface/capsule.hpp).
 //
@@ -25,6 +28,7 @@
 
 namespace nb {
 
+struct Beside;
 struct PairedBodies;
 struct Program;
 
@@ -93,6 +97,14 @@ bool clears(const Program& program);
 /// Heights under `below_m` of a limb over all it can run into: the least of each ring of points over each part.
 void heights_under(const ClearBody& body, size_t limb, const SourceFrame& frame, double below_m,
                    std::vector<ClearHeight>& found);
+/// The same over a part of another body, whose frame in the world is X_WF, with `out`; `part`: as it is to be told.
+void heights_over(const ClearBody::Limb& limb, const SourceFrame& frame, const PartSurface& over,
+                  const Rigid& X_WF, double below_m, size_t part, std::vector<ClearHeight>& found);
+/// Which group a part is of; empty: none that is run into.
+std::optional<ClearGroup> clear_group_of(const std::string& role);
+/// Whether arms run into the bodies beside: deeper than they are wanted, in any of ten looks a second.
+bool runs_into_others(const Program& program, const Beside& beside, const WorldMotion& source,
+                      const WorldMotion& target);
 /// Out of a part's skin at a point, world.
 Vec3 skin_normal(const ClearBody& body, const ClearHeight& height, const SourceFrame& frame);
 

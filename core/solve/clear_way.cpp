@@ -10,9 +10,11 @@
 #include "core/math/banded.hpp"
 #include "core/math/hermite.hpp"
 #include "core/math/spline.hpp"
+#include "core/solve/beside.hpp"
 #include "core/solve/clear.hpp"
 #include "core/solve/motion.hpp"
 #include "core/solve/near.hpp"
+#include "core/solve/on_set.hpp"
 #include "core/solve/program.hpp"
 
 namespace nb {
@@ -197,6 +199,67 @@ void spread(const ClearKeys& keys, const std::vector<ClearVec>& x, std::vector<L
     }
 }
 
+using Wanted = std::array<double, clear_groups>;
+
+/// The bodies beside, as arms look at them.
+class Others {
+  public:
+    Others(const ClearProgram& clear, const Beside* beside) : clear_(clear) {
+        if (!beside) return;
+        for (const Beside::Neighbour& neighbour : beside->neighbours)
+            others_.push_back({&neighbour, parts_of(*neighbour.S), parts_of(*neighbour.T)});
+    }
+    bool is_none() const { return others_.empty(); }
+    size_t count() const { return others_.size(); }
+    ClearGroup group(size_t other, size_t part) const { return others_[other].T[part].group; }
+
+    /// Heights of an arm over one of them, each with its part and out of that.
+    void heights(size_t other, size_t limb, double t_s, const SourceFrame& frame, double below_m,
+                 bool of_source, std::vector<ClearHeight>& found) const {
+        const Other& of = others_[other];
+        const ClearBody& body = of_source ? clear_.S : clear_.T;
+        const WorldMotion& motion = of_source ? *of.neighbour->source : *of.neighbour->target;
+        const std::vector<Part>& parts = of_source ? of.S : of.T;
+        for (size_t i = 0; i < parts.size(); ++i) {
+            const Rigid X = joint_at(motion, parts[i].surface->joint, t_s + of.neighbour->ahead_s);
+            heights_over(body.limbs[limb], frame, *parts[i].surface, parts[i].surface->frame(X.R, X.p),
+                         below_m, i, found);
+        }
+    }
+
+    Wanted wanted(size_t other, size_t limb, double t_s, const SourceFrame& source) const {
+        const double margin = clear_.margin_m[limb];
+        Wanted wanted;
+        wanted.fill(margin - slack_m * clear_.size);
+        std::vector<ClearHeight> found;
+        heights(other, limb, t_s, source, margin / clear_.by_stature, true, found);
+        for (const ClearHeight& S : found) {
+            double& least = wanted[size_t(others_[other].S[S.part].group)];
+            least = std::min(least, std::min(1.0, clear_.by_stature) * S.height_m);
+        }
+        return wanted;
+    }
+
+  private:
+    struct Part {
+        const PartSurface* surface;
+        ClearGroup group;
+    };
+    struct Other {
+        const Beside::Neighbour* neighbour;
+        std::vector<Part> S, T;
+    };
+    const ClearProgram& clear_;
+    std::vector<Other> others_;
+
+    static std::vector<Part> parts_of(const BodySurface& skin) {
+        std::vector<Part> parts;
+        for (const PartSurface& part : skin.parts)
+            if (const auto group = clear_group_of(part.role)) parts.push_back({&part, *group});
+        return parts;
+    }
+};
+
 class Clearing {
   public:
     Clearing(const Program& program, const WorldMotion& source, const ClearKeys& keys, int threads,
@@ -206,7 +269,8 @@ class Clearing {
           source_(source),
           keys_(keys),
           threads_(threads),
-          solved_(solved) {}
+          solved_(solved),
+          others_(*program.clear, program.beside.get()) {}
 
     /// Makes the rows of a limb anew at the keys that have changed; at first at all.
     void look(size_t limb, const std::vector<ClearVec>& x, const std::vector<char>& is_changed) {
@@ -216,14 +280,14 @@ class Clearing {
         const bool is_first = seen.rows.empty();
         seen.rows.resize(size_t(keys_.count));
         seen.wanted.resize(size_t(keys_.count));
+        seen.of_others.resize(size_t(keys_.count));
         for_each_frame(keys_.count, threads_, [&](int first, int last) {
             std::vector<ClearHeight> heights;
             for (int key = first; key < last; ++key) {
                 if (!is_first && !is_changed[size_t(key)]) continue;
                 const ClearVec now = x.empty() ? ClearVec::Zero() : x[size_t(key)];
                 seen.rows[size_t(key)].clear();
-                add_rows(limb, *op, key, now, now.isZero(0.0) ? 0.0 : near_m * clear_.size, heights,
-                         seen.wanted[size_t(key)], seen.rows[size_t(key)]);
+                add_rows(limb, *op, key, now, now.isZero(0.0) ? 0.0 : near_m * clear_.size, heights, seen);
             }
         });
     }
@@ -249,21 +313,24 @@ class Clearing {
     const ClearKeys& keys_;
     int threads_;
     const SolvedMotion& solved_;
-    using Wanted = std::array<double, clear_groups>;
+    Others others_;
     struct Seen {
         std::vector<std::vector<ClearRow>> rows;    ///< by key
         std::vector<std::optional<Wanted>> wanted;  ///< by key, once it was asked for: the source stays
+        std::vector<std::vector<std::optional<Wanted>>> of_others;  ///< by key and other body
     };
     std::array<Seen, limb_count> seen_;
 
     bool is_on_set(size_t limb, int frame) const {
         const double t_s = source_.time_s(frame);
-        return !touches_skin(program_, limb, t_s) && lies_on_set(program_, limb, t_s);
+        return !touches_skin(program_, limb, t_s) && !lies_on_other(program_, limb, t_s) &&
+               lies_on_set(program_, limb, t_s);
     }
 
     /// 1 where the tip is not to be moved.
     double hold_of(size_t limb, int frame) const {
-        if (touches_skin(program_, limb, source_.time_s(frame))) return 1.0;
+        const double t_s = source_.time_s(frame);
+        if (touches_skin(program_, limb, t_s) || lies_on_other(program_, limb, t_s)) return 1.0;
         if (is_on_set(limb, frame)) return 0.0;
         const std::vector<double>& hold = solved_.corrections.limbs[limb].hold;
         const LimbOp* op = op_of(limb);
@@ -306,14 +373,58 @@ class Clearing {
         return wanted;
     }
 
-    void add_rows(size_t limb, const LimbOp& op, int key, const ClearVec& x, double over_wanted_m,
-                  std::vector<ClearHeight>& heights, std::optional<Wanted>& wanted,
-                  std::vector<ClearRow>& rows) const {
+    /// A height that is missing at a key.
+    struct Lack {
+        ClearHeight height;
+        double m = 0.0;
+        Vec3 out;
+        bool is_shared = false;  ///< of two limbs that meet each gives half
+    };
+
+    std::vector<Lack> lacks_at(size_t limb, int key, double over_wanted_m, std::vector<ClearHeight>& heights,
+                               Seen& seen) const {
+        std::vector<Lack> lacks;
         const int f = keys_.frame(key);
         const SourceFrame T = frame_of(solved_.target, f);
-        heights_under(clear_.T, limb, T, clear_.margin_m[limb] + over_wanted_m, heights);
-        if (heights.empty()) return;
-        if (!wanted) wanted = wanted_at(limb, f);
+        const double below_m = clear_.margin_m[limb] + over_wanted_m;
+        heights_under(clear_.T, limb, T, below_m, heights);
+        std::optional<Wanted>& wanted = seen.wanted[size_t(key)];
+        if (!heights.empty() && !wanted) wanted = wanted_at(limb, f);
+        for (const ClearHeight& height : heights) {
+            const double m = (*wanted)[size_t(clear_.T.parts[height.part].group)] - height.height_m;
+            if (m >= -over_wanted_m)
+                lacks.push_back({height, m, height.is_capsule ? height.out : skin_normal(clear_.T, height, T),
+                                 height.is_capsule});
+        }
+        if (limb < 2 || others_.is_none()) return lacks;
+        std::vector<std::optional<Wanted>>& of_others = seen.of_others[size_t(key)];
+        of_others.resize(others_.count());
+        const double t_s = source_.time_s(f);
+        const bool is_on_other = lies_on_other(program_, limb, t_s);
+        for (size_t other = 0; other < others_.count(); ++other) {
+            heights.clear();
+            others_.heights(other, limb, t_s, T, below_m, false, heights);
+            if (heights.empty()) continue;
+            if (!of_others[other]) of_others[other] = others_.wanted(other, limb, t_s, frame_of(source_, f));
+            for (const ClearHeight& height : heights) {
+                const ClearGroup group = others_.group(other, height.part);
+                // Arms of hands on each other are where these have them.
+                if (group == ClearGroup::other_arm && is_on_other) continue;
+                const double m = (*of_others[other])[size_t(group)] - height.height_m;
+                if (m >= -over_wanted_m)
+                    lacks.push_back({height, m, height.out, group == ClearGroup::other_arm});
+            }
+        }
+        return lacks;
+    }
+
+    void add_rows(size_t limb, const LimbOp& op, int key, const ClearVec& x, double over_wanted_m,
+                  std::vector<ClearHeight>& heights, Seen& seen) const {
+        const int f = keys_.frame(key);
+        const SourceFrame T = frame_of(solved_.target, f);
+        const std::vector<Lack> lacks = lacks_at(limb, key, over_wanted_m, heights, seen);
+        if (lacks.empty()) return;
+        std::vector<ClearRow>& rows = seen.rows[size_t(key)];
         const Vec3& start = T.p[size_t(op.T_start)];
         const Vec3& tip = T.p[size_t(op.T_tip)];
         const double length = (T.p[size_t(op.T_mid)] - start).norm() + (tip - T.p[size_t(op.T_mid)]).norm();
@@ -323,10 +434,9 @@ class Clearing {
         const double theta = clear_turn_rad({x[0], Vec3::Zero()}, length);
         const double share = theta / most_clear_turn_rad;
         const double by_q = (1.0 - share * share) / (0.25 * length);
-        for (const ClearHeight& height : heights) {
-            const double lacks = (*wanted)[size_t(clear_.T.parts[height.part].group)] - height.height_m;
-            if (lacks < -over_wanted_m) continue;
-            const Vec3 out = height.is_capsule ? height.out : skin_normal(clear_.T, height, T);
+        for (const Lack& lack : lacks) {
+            const ClearHeight& height = lack.height;
+            const Vec3& out = lack.out;
             ClearRow row;
             row.frame = key;
             if (!clear_.T.limbs[limb].bones[height.bone].is_end)
@@ -337,8 +447,7 @@ class Clearing {
                 if (limb < 2) by_tip.y() = 0.0;
                 row.a.tail<3>() = by_tip - between.dot(by_tip) * between;
             }
-            // Of two limbs that meet each gives half.
-            row.b = (height.is_capsule && lacks > 0.0 ? 0.5 * lacks : lacks) + row.a.dot(x);
+            row.b = (lack.is_shared && lack.m > 0.0 ? 0.5 * lack.m : lack.m) + row.a.dot(x);
             const double deep = (row.b / clear_.size - deep_m) / (too_deep_m - deep_m);
             const double asked = std::sqrt(1.0 - smooth_step(std::clamp(deep, 0.0, 1.0)));
             if (asked <= 0.0) continue;
@@ -405,6 +514,28 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
                             }))
                 pose(f);
     });
+}
+
+bool runs_into_others(const Program& program, const Beside& beside, const WorldMotion& source,
+                      const WorldMotion& target) {
+    constexpr double coarse_looks_a_second = 10.0;
+    if (!clears(program) || source.frames == 0) return false;
+    const Others others(*program.clear, &beside);
+    const int step = std::max(1, int(std::lround(1.0 / (coarse_looks_a_second * source.frame_time_s))));
+    std::vector<ClearHeight> heights;
+    for (int f = 0; f < source.frames; f += step)
+        for (size_t limb = 2; limb < limb_count; ++limb)
+            for (size_t other = 0; other < others.count(); ++other) {
+                heights.clear();
+                const double t_s = source.time_s(f);
+                others.heights(other, limb, t_s, frame_of(target, f), program.clear->margin_m[limb], false,
+                               heights);
+                if (heights.empty()) continue;
+                const Wanted wanted = others.wanted(other, limb, t_s, frame_of(source, f));
+                for (const ClearHeight& height : heights)
+                    if (height.height_m < wanted[size_t(others.group(other, height.part))]) return true;
+            }
+    return false;
 }
 
 }  // namespace nb

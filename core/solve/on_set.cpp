@@ -90,6 +90,13 @@ bool lies_on_set(const Program& program, size_t limb, double t_s) {
            });
 }
 
+bool lies_on_other(const Program& program, size_t limb, double t_s) {
+    return program.passes.hold &&
+           std::any_of(program.on_set.begin(), program.on_set.end(), [&](const SetHand& hand) {
+               return hand.beside >= 0 && program.limbs[hand.limb].limb == limb && hand.when.contains(t_s);
+           });
+}
+
 double on_set_led(const Program& program, size_t limb, double t_s) {
     double most = 0.0;
     if (!program.passes.hold) return most;

@@ -41,6 +41,8 @@ void compile_on_set(const PairedBodies& bodies, const Take& take, const HandMark
 void compile_beside(const PairedBodies& bodies, Program& program);
 /// Whether a limb's hand lies there at a time; `limb`: of `limb_names`.
 bool lies_on_set(const Program& program, size_t limb, double t_s);
+/// Whether it lies on another body of the scene then.
+bool lies_on_other(const Program& program, size_t limb, double t_s);
 /// How far it is led there, 0..1.
 double on_set_led(const Program& program, size_t limb, double t_s);
 /// Brings a wrist to `to` (world, m), or as near as that allows.

@@ -38,6 +38,7 @@ Plan compile_plan(const Character& source, const Character& target, const Pairin
     const double S_leg = leg_length(source.rig.skeleton, source.roles);
     program.map.k = settings.scale.value_or(T_leg > 0.0 && S_leg > 0.0 ? T_leg / S_leg : 1.0);
     program.map.about = map_centre(settings.about, source, take);
+    program.map.aside = settings.about.aside_m;
     program.is_k_asked = settings.scale.has_value();
     program.S_stature_m = stature(source.rig.skeleton, source.roles);
     compile_body(bodies, program);

@@ -34,7 +34,8 @@ struct MapCentre {
         place         ///< one that was chosen
     };
     Kind kind = Kind::first_place;
-    Vec3 at_m = Vec3::Zero();  ///< of `place`, on the floor
+    Vec3 at_m = Vec3::Zero();     ///< of `place`, on the floor
+    Vec3 aside_m = Vec3::Zero();  ///< the scene's own (core/scene/apart.hpp), in no document
     bool operator==(const MapCentre&) const = default;
 };
 

@@ -492,8 +492,8 @@ class WindowTest : public test::WindowFixture {
         window.action("station 1")->trigger();
         QCOMPARE(dummy->left, 1);
         QVERIFY(!dummy->panel()->isVisible());
-        QCOMPARE(window.action("station 8")->shortcut(), QKeySequence(Qt::Key_F8));
-        window.action("station 8")->trigger();
+        QCOMPARE(window.action("station 9")->shortcut(), QKeySequence(Qt::Key_F9));
+        window.action("station 9")->trigger();
         QVERIFY(dummy->panel()->isVisible());
         window.action("dummy")->trigger();
         QCOMPARE(window.notice().line(), QString("The dummy has worked."));

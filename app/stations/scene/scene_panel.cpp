@@ -121,7 +121,7 @@ QWidget* ScenePanel::make_open() {
     column->addLayout(head);
     casts_ = new QListWidget(page);
     casts_->setAccessibleName(tr("casts"));
-    casts_->setToolTip(tr("A click takes a cast in hand, as does one on its body (C: the next)"));
+    casts_->setToolTip(tr("A click takes a cast in hand, as does one on its body (Q: the next)"));
     casts_->setItemDelegate(new TwoLines(casts_));
     casts_->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     connect(casts_, &QListWidget::currentRowChanged, this, [this](int row) {

@@ -83,7 +83,7 @@ std::vector<StationAction> SceneStation::actions() {
         edits_->shift(work.in_hand(), frames, int(work.in_hand()) + (1 << 20));
     };
     return {
-        {"next cast", tr("The next cast of the scene in hand"), {Qt::Key_C}, [this] { next_cast(); }},
+        {"next cast", tr("The next cast of the scene in hand"), {Qt::Key_Q}, [this] { next_cast(); }},
         {"cast later",
          tr("The cast in hand begins a frame later"),
          {QKeySequence(Qt::ALT | Qt::Key_Period)},
