@@ -10,6 +10,13 @@ SceneEdits::SceneEdits(Workspace& workspace, QUndoStack& undo, QObject* parent)
     : QObject(parent), workspace_(workspace), undo_(undo) {
     connect(&workspace_, &Workspace::cast_target_wanted, this,
             [this](const QString& name) { set_target(workspace_.scene().in_hand(), name); });
+    connect(&workspace_, &Workspace::cast_padded, this,
+            [this](int cast, const QString& take, double start_s) {
+                change_cast(size_t(cast), tr("pad a cast"), -1, [&](SceneDocument::CastEntry& entry) {
+                    entry.take = take.toStdString();
+                    entry.start_s = std::round(1e6 * start_s) / 1e6;
+                });
+            });
 }
 
 void SceneEdits::change(const QString& text, int topic, const std::function<void(SceneDocument&)>& edit) {

@@ -106,6 +106,9 @@ class Workspace : public QObject {
     void close_scene();
     /// How a take or character is named in the open scene's document.
     std::string named_in_scene(const Choice& choice, bool as_target) const;
+    /// A cast of the open scene stands idle by another take of the library before it begins and after it has ended: a new
+    /// take of the library is made of both; `cast_padded` says so. What it cannot be done with is said.
+    void pad_cast(size_t cast, const QString& idle);
     /// All casts into a folder; nothing is written over.
     void hand_scene_over(const QString& folder);
 
@@ -243,8 +246,9 @@ class Workspace : public QObject {
     void scene_changed();                          ///< opened, changed, closed, or another cast is in hand
     void frame_wanted(int frame);                  ///< of the take on the stage
     void cast_target_wanted(const QString& name);  ///< by a click on a character while a scene is open
-    void judged();                                 ///< something was said of the take on the target
-    void rest_changed();                           ///< of one of the bodies; figures and roles are as before
+    void cast_padded(int cast, const QString& take, double start_s);
+    void judged();        ///< something was said of the take on the target
+    void rest_changed();  ///< of one of the bodies; figures and roles are as before
 
   private:
     // Above what they tell: they end first.

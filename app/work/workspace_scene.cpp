@@ -7,6 +7,7 @@
 #include "core/base/files.hpp"
 #include "core/base/uuid.hpp"
 #include "core/library/beside.hpp"
+#include "core/library/joined.hpp"
 #include "core/library/scenes.hpp"
 
 namespace nb {
@@ -300,6 +301,55 @@ void Workspace::close_scene() {
     else
         drafts_.forget(key);
     emit scene_changed();
+}
+
+void Workspace::pad_cast(size_t cast, const QString& idle) {
+    if (!scene_.is_open() || cast >= scene_.casts().size()) return;
+    const Cast& of = scene_.scene().casts[cast];
+    const SceneDocument::CastEntry entry = scene_document().casts[cast];
+    const double frame_time_s = of.take->frame_time_s;
+    const double before_s = std::max(0.0, of.start_s - scene_.first_s());
+    const double after_s = std::max(0.0, scene_.last_s() - of.end_s());
+    if (std::max(before_s, after_s) < frame_time_s) {
+        emit said(tr("%1 goes on through the whole scene: there is nothing to pad.")
+                      .arg(QString::fromStdString(entry.name)));
+        return;
+    }
+    std::string character;
+    if (library())
+        for (const LibraryEntry& one : library()->characters)
+            if (const std::string& own = scene_.casts()[cast].source->file.character_document.path;
+                !own.empty() &&
+                whole_path(QString::fromStdString(one.document)) == whole_path(QString::fromStdString(own)))
+                character = one.name;
+    if (character.empty() || !scene_.casts()[cast].take.is_of_library || !entry.body.empty()) {
+        emit failed(
+            tr("Not done: only takes of the library, of a body of the library, can be padded; take %1 "
+               "into it first.")
+                .arg(QString::fromStdString(entry.take)));
+        return;
+    }
+    export_cancel_ = not_cancelled();
+    struct Made {
+        LibraryEntry entry;
+        int before = 0;
+    };
+    jobs_.run(
+        tr("Padding %1").arg(QString::fromStdString(entry.name)), export_cancel_,
+        [folder = library_folder().toStdString(), take = entry.take, idle = idle.toStdString(), character,
+         before_s, after_s](const Progress&) {
+            LibraryFiles files(nb::open_library(folder));
+            const Padded padded = pad_take(take, idle, character, before_s, after_s, files);
+            return Made{keep_joined(files.library(), padded.plan, padded.joined, files), padded.before};
+        },
+        [this, cast, entry, frame_time_s](const Made& made) {
+            read_library_again();
+            emit said(
+                tr("%1 is a new take of the library: %2 with an idle stance about it, blended over 0.3 s.")
+                    .arg(QString::fromStdString(made.entry.name), QString::fromStdString(entry.take)));
+            emit cast_padded(int(cast), QString::fromStdString(made.entry.name),
+                             entry.start_s - made.before * frame_time_s);
+        });
 }
 
 void Workspace::hand_scene_over(const QString& folder) {

@@ -127,6 +127,62 @@ Joined join_carried(const JoinPlan& plan, const CarriedTakes& all) {
     return joined;
 }
 
+namespace {
+
+/// Joints that go with the body, on every fourth frame from `first` on.
+std::vector<Vec3> cloud(const Handed& handed, int first, int frames) {
+    const std::vector<char> goes = with_the_body(handed);
+    std::vector<Vec3> points;
+    for (int f = 0; f < frames; f += 4)
+        for (int j = 0; j < handed.motion.joints; ++j)
+            if (goes[size_t(j)]) points.push_back(handed.motion.p[handed.motion.at(first + f, j)]);
+    return points;
+}
+
+}  // namespace
+
+Padded pad_take(const std::string& take, const std::string& idle, const std::string& character,
+                double before_s, double after_s, LibraryFiles& files, int threads) {
+    constexpr double overlap_s = 0.3;
+    constexpr int most_idles = 200;
+    Padded padded;
+    padded.plan.name = take + " padded";
+    padded.plan.character = character;
+    CarriedTakes carried;
+    padded.plan.clips = {{take, 0, 0, 100.0}, {idle, 0, 0, 100.0}};
+    carry_takes(padded.plan, files, carried, threads);
+    const Handed own = *carried.takes.at(take);
+    const WorldMotion& motion = own.motion;
+    const WorldMotion& stance = carried.takes.at(idle)->motion;
+    const double idle_s = (stance.frames - 1) * stance.frame_time_s - overlap_s;
+    const double fills = std::max(before_s, after_s) / std::max(1e-3, idle_s);
+    if (idle_s < overlap_s || fills > most_idles)
+        throw FileError(idle, fmt::format("is too short to fill {:.1f} s", std::max(before_s, after_s)),
+                        "choose a longer take to pad with");
+    const auto needed = [&](double s) { return s > 0.0 ? int(std::ceil(s / idle_s)) : 0; };
+    const int first = needed(before_s);
+    padded.plan.clips.assign(size_t(first), {idle, 0, 0, 100.0});
+    padded.plan.clips.push_back({take, 0, 0, 100.0});
+    padded.plan.clips.insert(padded.plan.clips.end(), size_t(needed(after_s)), {idle, 0, 0, 100.0});
+    padded.plan.seams.assign(padded.plan.clips.size() - 1, {"hips", overlap_s, false, 0.0});
+    padded.joined = join_carried(padded.plan, carried);
+    Handed& joined = padded.joined.motion;
+    const int begins = first > 0 ? padded.joined.seams[size_t(first) - 1].first : 0;
+    // Between its blends the take is where it was.
+    const int blend = int(std::lround(overlap_s / motion.frame_time_s)) + 1;
+    if (const int whole = motion.frames - 2 * blend; whole > 8) {
+        double left_m = 0.0;
+        const Rigid X =
+            nearest_floor_move(cloud(own, blend, whole), cloud(joined, begins + blend, whole), left_m)
+                .rigid();
+        move_body(joined, [&](int) { return X; });
+    }
+    padded.before = std::min(begins, int(std::lround(before_s / motion.frame_time_s)));
+    const int last = begins + motion.frames + int(std::lround(after_s / motion.frame_time_s));
+    cut(joined, begins - padded.before, std::min(last, joined.motion.frames));
+    return padded;
+}
+
 LibraryEntry keep_joined(const Library& library, const JoinPlan& plan, const Joined& joined,
                          LibraryFiles& files) {
     const LoadedFile& body = files.character(plan.character);

@@ -51,6 +51,16 @@ struct Joined {
 Joined join_carried(const JoinPlan& plan, const CarriedTakes& carried);
 /// Carries each clip onto the character, and joins them. Throws FileError.
 Joined join_takes(const JoinPlan& plan, LibraryFiles& files, int threads = 0);
+/// A take with another one, an idle stance, before and after it, for a scene in which it begins late or ends early: the idle
+/// take as often as is needed, each blended into the next over 0.3 s; the take itself stays where it is on the floor.
+struct Padded {
+    JoinPlan plan;
+    Joined joined;
+    int before = 0;  ///< frames by which it begins earlier than the take
+};
+/// Both of the library and carried onto `character` of it: whose body the take is of. Throws FileError.
+Padded pad_take(const std::string& take, const std::string& idle, const std::string& character,
+                double before_s, double after_s, LibraryFiles& files, int threads = 0);
 /// The joined motion as a new take of the library, on its character; its notes name the parts. The parts stay.
 LibraryEntry keep_joined(const Library& library, const JoinPlan& plan, const Joined& joined,
                          LibraryFiles& files);

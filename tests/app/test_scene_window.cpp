@@ -315,6 +315,42 @@ class SceneWindowTest : public WindowFixture {
         QCOMPARE(scene().casts().size(), size_t(2));
     }
 
+    void a_cast_that_begins_late_is_padded_with_an_idle_take() {
+        QVERIFY(choose_take("Quay walk"));
+        QVERIFY(choose_target("the ferrier"));
+        w().stations().set_station("scene");
+        w().action("make scene")->trigger();
+        QVERIFY(carried());
+        QTest::mouseClick(word("add a cast"), Qt::LeftButton);
+        QVERIFY(carried());
+        named<QSpinBox>("starts at frame")->setValue(150);
+        QVERIFY(carried());
+        const double dt = scene().scene().casts[1].take->frame_time_s;
+        const int frames = scene().scene().casts[1].take->frames;
+        const Pose began = scene().pose_at(1, 3.0 + 150 * dt, false);
+        auto* idle = named<QComboBox>("before and after");
+        const int at = idle->findText("idles: Weary watch");
+        QVERIFY(at > 0);
+        idle->setCurrentIndex(at);
+        emit idle->activated(at);
+        QVERIFY2(QTest::qWaitFor([&] { return document().casts[1].take == "quay-walk-padded"; }, 20000),
+                 qPrintable(w().notice().line()));
+        QVERIFY(carried());
+        QVERIFY(std::abs(document().casts[1].start_s) < 1e-4);
+        QCOMPARE(scene().scene().casts[1].take->frames, frames + 150);
+        // It moves meanwhile, and then does what it did, where it did it.
+        const Pose first = scene().pose_at(1, 0.2, false), later = scene().pose_at(1, 1.2, false);
+        const size_t head = size_t(scene().casts()[1].source->file.character.roles.joint("head"));
+        QVERIFY((first.p[head] - later.p[head]).norm() > 1e-3);
+        const Pose now = scene().pose_at(1, 3.0 + 150 * dt, false);
+        const double off = (now.p[head] - began.p[head]).norm();
+        QVERIFY2(off < 0.01, qPrintable(QString::number(off)));
+        w().undo_stack().undo();
+        QVERIFY(carried());
+        QCOMPARE(document().casts[1].take, std::string("quay-walk"));
+        QVERIFY(std::abs(document().casts[1].start_s - 150 * dt) < 1e-4);
+    }
+
     void a_station_works_on_the_cast_in_hand() {
         open_help_up();
         PairingSettings settings = w().workspace().settings();

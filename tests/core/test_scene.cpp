@@ -266,7 +266,7 @@ class SceneTest : public QObject {
         QTest::addColumn<QString>("giver");
         QTest::addColumn<QString>("taker");
         for (const auto& [giver, taker] : std::initializer_list<std::pair<const char*, const char*>>{
-                 {"ferrier", "lamp-child"}, {"dockhand", "ferrier"}, {"net-mender", "lamp-child"}})
+                 {"ferrier", "lamp-child"}, {"dockhand", "ferrier"}, {"ferrier", "net-mender"}})
             QTest::addRow("%s %s", giver, taker) << giver << taker;
     }
     /// By the meshes, deeper than 2 cm in no more of the looks than the sources are (2.0 % by the performer's mesh). With the
@@ -281,7 +281,7 @@ class SceneTest : public QObject {
         const double without = review_scene(scene.casts, carried(scene)).pairs.front().share();
         qInfo("deep in %.1f %% of looks, without clearance %.1f %%", 100.0 * deep, 100.0 * without);
         QVERIFY(deep <= 0.0203);
-        QVERIFY(without > deep + 0.02);
+        QVERIFY(without > deep + 0.015);
     }
 
     /// Two with large heads go a few centimetres apart, once for the whole scene, and are told; their feet stand as before.

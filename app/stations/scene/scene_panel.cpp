@@ -228,6 +228,16 @@ QWidget* ScenePanel::make_cast_form(QWidget* parent) {
     start_s_ = dim_label({}, form);
     start_s_->setWordWrap(false);
     row(tr("begins at"), {start_, start_s_});
+    idle_ = choice(
+        tr("before and after"),
+        tr("What the cast does before its take begins and after it has ended: it stands still, or idles by "
+           "another take. That makes a new take of the library"),
+        [this](int at) {
+            if (at > 0) workspace_.pad_cast(workspace_.scene().in_hand(), idle_->itemData(at).toString());
+            idle_->setCurrentIndex(0);
+        },
+        form);
+    row(tr("else"), {idle_});
     for (int axis = 0; axis < 2; ++axis) {
         auto* box = number_box(axis == 0 ? tr("stands along X") : tr("stands along Z"),
                                tr("Where the floor of its take lies, cm at the size of the take"), -1e7, 1e7,
@@ -451,6 +461,12 @@ void ScenePanel::refresh() {
          [&](const Choice& one) { return workspace_.named_in_scene(one, false); });
     fill(*target_, workspace_.targets(), cast.target,
          [&](const Choice& one) { return workspace_.named_in_scene(one, true); });
+    idle_->clear();
+    idle_->addItem(tr("stands still"));
+    for (const Choice& one : workspace_.takes())
+        if (one.is_of_library)
+            idle_->addItem(tr("idles: %1").arg(one.name),
+                           QString::fromStdString(workspace_.named_in_scene(one, false)));
     body_->setVisible(!cast.body.empty());
     body_->setText(tr("of it: %1").arg(text_of(cast.body)));
     const double frame_time_s = work.scene().casts[now].take->frame_time_s;

@@ -43,7 +43,7 @@ class ScenePanel : public QWidget {
     QLineEdit *scene_name_, *name_;
     QListWidget* casts_;
     QToolButton *add_, *remove_, *up_, *moves_, *turns_;
-    QComboBox *take_, *target_, *by_;
+    QComboBox *take_, *target_, *by_, *idle_;
     QSpinBox* start_;
     QLabel *start_s_, *cost_, *found_, *body_;
     std::array<QDoubleSpinBox*, 2> at_cm_{};
