@@ -428,10 +428,11 @@ void StageView::add_others(Scene& scene, int frame) const {
     if (!is_scene() || stand_ != Stand::take || shown_ == Shown::source || scene.bodies.empty()) return;
     const SceneWork& work = workspace_.scene();
     const double scene_s = work.scene_s(frame);
-    const auto is_there = [&](const Prop& prop, size_t cast) {
-        const Loaded& of = *work.casts()[cast].source;
-        return std::any_of(of.props.begin(), of.props.end(), [&](const Prop& other) {
-            return other.piece.path == prop.piece.path && other.piece.joint == prop.piece.joint;
+    const auto is_there = [&](const Prop& prop, size_t cast, size_t of) {
+        const std::vector<Prop>& props = work.casts()[cast].source->props;
+        return std::any_of(props.begin(), props.end(), [&](const Prop& other) {
+            return other.piece.path == prop.piece.path && other.piece.joint == prop.piece.joint &&
+                   (prop.piece.is_ground || share_a_set(work.scene(), cast, of));
         });
     };
     std::vector<size_t> shown{work.in_hand()};
@@ -450,7 +451,8 @@ void StageView::add_others(Scene& scene, int frame) const {
         // Two bodies of one file go through one set.
         std::vector<Prop> props = work.casts()[i].source->props;
         std::erase_if(props, [&](const Prop& prop) {
-            return std::any_of(shown.begin(), shown.end(), [&](size_t cast) { return is_there(prop, cast); });
+            return std::any_of(shown.begin(), shown.end(),
+                               [&](size_t cast) { return is_there(prop, cast, i); });
         });
         shown.push_back(i);
         if (const auto result = work.result())

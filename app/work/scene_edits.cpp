@@ -76,16 +76,17 @@ void SceneEdits::set_target(size_t cast, const QString& name) {
                 [&](SceneDocument::CastEntry& entry) { entry.target = name.toStdString(); });
 }
 
-void SceneEdits::add_cast(const QString& take, const QString& target) {
-    if (workspace_.scene_document().casts.size() >= SceneDocument::most_casts) {
+void SceneEdits::add_cast(size_t like) {
+    const SceneDocument& now = workspace_.scene_document();
+    if (like >= now.casts.size()) return;
+    if (now.casts.size() >= SceneDocument::most_casts) {
         emit failed(tr("A scene has %1 casts at most.").arg(SceneDocument::most_casts));
         return;
     }
     change(tr("add a cast"), -1, [&](SceneDocument& scene) {
-        SceneDocument::CastEntry entry;
-        entry.name = free_cast_name(scene, take.toStdString());
-        entry.take = take.toStdString();
-        entry.target = target.toStdString();
+        SceneDocument::CastEntry entry = scene.casts[like];
+        entry.name = free_cast_name(scene, entry.name);
+        entry.at_m += Vec3::UnitX();
         scene.casts.push_back(std::move(entry));
     });
 }

@@ -26,8 +26,8 @@ class SceneEdits : public QObject {
     bool rename_cast(size_t cast, const QString& name);
     void set_take(size_t cast, const QString& name);
     void set_target(size_t cast, const QString& name);
-    /// As the document names them; it comes into hand.
-    void add_cast(const QString& take, const QString& target);
+    /// Another one like a cast, a metre beside it, to be given a take and target of its own; it comes into hand.
+    void add_cast(size_t like);
     void remove_cast(size_t cast);
     void move_cast(size_t cast, int by);
     void set_start(size_t cast, double start_s, int topic = -1);

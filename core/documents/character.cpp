@@ -176,10 +176,14 @@ void apply_character(const Json& document, const std::string& path, Character& c
     roles.is_settled = flag_in(document, "settled", false, path);
     const Json& roles_read = object_in(document, "roles", path);
     std::vector<std::string> unfit;
+    const int found_hips = character.rig.options.tree.empty() ? character.roles.joint("hips") : -1;
     for (const auto& [role, fill] : roles_read.items()) {
         const std::string bone = text_in(fill, "bone", path);
         const double confidence = number_in(fill, "confidence", 0.0, 1.0, path);
-        const int joint = find_in_tree(skeleton, character.rig.options.tree, bone);
+        int joint = find_in_tree(skeleton, character.rig.options.tree, bone);
+        // Of several bodies none was chosen: the one that was found.
+        if (joint < 0 && found_hips >= 0)
+            joint = find_in_tree(skeleton, skeleton.names[size_t(found_hips)], bone);
         if (joint < 0 || !is_role_of(role, roles.plan)) {
             unfit.push_back(joint < 0 ? fmt::format("{} ('{}')", role, bone) : role);
             continue;

@@ -121,8 +121,14 @@ void rename_cast(SceneDocument& scene, size_t cast, const std::string& name) {
 }
 
 std::string free_cast_name(const SceneDocument& scene, const std::string& wanted) {
-    std::string name = wanted.empty() ? "cast" : wanted;
-    for (int n = 2; scene.cast(name) >= 0; ++n) name = fmt::format("{} {}", wanted, n);
+    // "giver 3" after "giver 2".
+    std::string stem = wanted.empty() ? "cast" : wanted;
+    if (const size_t space = stem.rfind(' ');
+        space != std::string::npos && space > 0 && space + 1 < stem.size() &&
+        stem.find_first_not_of("0123456789", space + 1) == std::string::npos)
+        stem = stem.substr(0, space);
+    std::string name = stem;
+    for (int n = 2; scene.cast(name) >= 0; ++n) name = fmt::format("{} {}", stem, n);
     return name;
 }
 

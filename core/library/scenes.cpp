@@ -145,11 +145,17 @@ void place_casts(OpenScene& scene) {
     }
 }
 
+bool share_a_set(const OpenScene& scene, size_t a, size_t b) {
+    const SceneDocument::CastEntry &A = scene.document.casts[a], &B = scene.document.casts[b];
+    return A.at_m == B.at_m && A.turn_deg == B.turn_deg && A.start_s == B.start_s &&
+           scene.takes[a]->character.rig.path == scene.takes[b]->character.rig.path;
+}
+
 bool is_shown_before(const OpenScene& scene, size_t cast, const StagePiece& piece) {
     for (size_t i = 0; i < cast; ++i)
         for (const StagePiece& other : scene.takes[i]->pieces)
             if (other.path == piece.path && other.joint == piece.joint &&
-                scene.takes[i]->character.rig.path == scene.takes[cast]->character.rig.path)
+                (piece.is_ground || share_a_set(scene, i, cast)))
                 return true;
     return false;
 }

@@ -56,6 +56,8 @@ std::vector<std::string> scene_files(const OpenScene& scene, const std::string& 
 /// Writes all casts; returns what is told of it. Throws FileError.
 std::vector<std::string> write_scene(const OpenScene& scene, const SceneResult& result,
                                      const std::string& folder, const Progress& progress = {});
+/// Whether what goes through the takes of two casts is the same: of one file, at one place and time.
+bool share_a_set(const OpenScene& scene, size_t a, size_t b);
 /// Whether a stage piece of a cast was there with an earlier one.
 bool is_shown_before(const OpenScene& scene, size_t cast, const StagePiece& piece);
 

@@ -351,6 +351,32 @@ class SceneWindowTest : public WindowFixture {
         QVERIFY(std::abs(document().casts[1].start_s - 150 * dt) < 1e-4);
     }
 
+    /// On the software renderer; what is drawn a second is told, not judged (times of this machine are noisy).
+    void four_casts_play() {
+        open_help_up();
+        for (int i = 0; i < 2; ++i) {
+            QTest::mouseClick(word("add a cast"), Qt::LeftButton);
+            QVERIFY(carried());
+            named<QDoubleSpinBox>("stands along X")->setValue(150.0 * (i + 1));
+            QVERIFY(carried());
+        }
+        QVERIFY2(scene().casts().size() == 4, qPrintable(w().notice().line()));
+        QVERIFY(!word("add a cast")->isEnabled());
+        w().stage().setFocus();
+        w().playback().play(true);
+        QTest::qWait(4500);
+        const double drawn = w().stage().drawn_per_second();
+        w().playback().play(false);
+        qInfo("four casts: %.1f pictures a second", drawn);
+        QVERIFY(drawn > 0.0);
+        // None of them lies in another's picture: all four are named in the sentence.
+        QCOMPARE(w().sentence().cast_words().size(), size_t(3));
+        stage_picture();
+        if (qEnvironmentVariableIsSet("NB_SHOT")) w().grab().save(qEnvironmentVariable("NB_SHOT"));
+        undo_all();
+        QCOMPARE(scene().casts().size(), size_t(2));
+    }
+
     void a_station_works_on_the_cast_in_hand() {
         open_help_up();
         PairingSettings settings = w().workspace().settings();

@@ -8,11 +8,13 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <filesystem>
 #include <utility>
 
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
 #include "core/contact/grips.hpp"
+#include "core/library/drafts.hpp"
 #include "core/library/scenes.hpp"
 #include "core/review/bars.hpp"
 #include "core/review/skin_between.hpp"
@@ -79,6 +81,42 @@ class SceneTest : public QObject {
     }
 
     /// A scene of one cast equals the single transfer, to the bit.
+    /// A file of several bodies that is opened by itself is read by the likeliest of them.
+    void without_a_body_the_likeliest_is_read() {
+        std::vector<std::string> notes;
+        const LoadedFile take = load_take(demo("scenes/help-up.take.json"), "", notes);
+        const RoleMap& roles = take.character.roles;
+        QVERIFY(roles.joint("hips") >= 0 && roles.joint("hand.left") >= 0);
+        const std::string hips = take.character.rig.skeleton.names[size_t(roles.joint("hips"))];
+        QVERIFY(hips == "giver:pelvis" || hips == "taker:pelvis");
+    }
+
+    /// What is said of one of them is kept in a document of its own, beside that of all.
+    void each_body_has_a_take_document_of_its_own() {
+        QTemporaryDir folder;
+        const std::string at = folder.path().toStdString();
+        std::filesystem::copy(demo(""), at + "/library", std::filesystem::copy_options::recursive);
+        const std::string document = at + "/library/scenes/help-up.take.json";
+        std::vector<std::string> notes;
+        auto take = std::make_shared<LoadedFile>(load_take(document, "", notes, 0, nullptr, "taker:pelvis"));
+        const DocumentKey key = take_key(take->character.rig.path, 0, "taker:pelvis");
+        Drafts drafts;
+        drafts.open_file(key, "taker", take);
+        auto changed = std::make_shared<LoadedFile>(*take);
+        changed->contacts_in_file.is_by_hand = true;
+        changed->contacts_in_file.list = {{"ball.left", 3, 9, ContactKind::stay, 0.0}};
+        drafts.change_file(key, changed);
+        QVERIFY(drafts.save(key).result == Drafts::Result::done);
+        const std::string own = at + "/library/scenes/help-up.taker-pelvis.take.json";
+        QVERIFY(std::filesystem::exists(own));
+        // The other body is as it was; this one has its contacts, its coil and its set.
+        QVERIFY(!load_take(document, "", notes, 0, nullptr, "giver:pelvis").take->contacts.is_by_hand);
+        const LoadedFile again = load_take(document, "", notes, 0, nullptr, "taker:pelvis");
+        QVERIFY(again.take->contacts.is_by_hand);
+        QCOMPARE(again.pieces.size(), take->pieces.size());
+        QCOMPARE(again.take->id, take->take->id);
+    }
+
     void one_cast_is_its_transfer() {
         OpenScene scene = help_up("ferrier", "ferrier");
         scene.document.casts.resize(1);
@@ -312,8 +350,6 @@ class SceneTest : public QObject {
         OpenScene scene = help_up("ferrier", "net-mender");
         scene.document.casts[1].at_m = {0.0, 0.0, 12.0};
         place_casts(scene);
-        // One coil would be with both, wherever they are.
-        for (Cast& cast : scene.casts) cast.settings.passes.hold = false;
         const SceneResult result = carried(scene);
         QVERIFY(result.touches.empty());
         for (size_t i = 0; i < 2; ++i) {

@@ -261,6 +261,11 @@ void SceneLanes::paintEvent(QPaintEvent*) {
         painter.setPen(look().dim);
         const QRectF legend(words_px, std::max(tall + 2, drawn_height() - 18.0), drawn_width() - words_px - 8,
                             15);
+        if (tall > drawn_height() + 2.0) {
+            painter.setPen(look().text);
+            painter.drawText(QRectF(words_px, drawn_height() - 15, drawn_width() - words_px - 8, 14),
+                             Qt::AlignRight | Qt::AlignVCenter, tr("more below: the wheel"));
+        }
         if (legend.bottom() <= drawn_height())
             painter.drawText(
                 legend, Qt::AlignLeft | Qt::AlignVCenter,

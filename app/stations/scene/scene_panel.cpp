@@ -130,13 +130,10 @@ QWidget* ScenePanel::make_open() {
     column->addWidget(casts_);
     auto* order = new Flow(6);
     add_ = word_button(tr("add a cast"),
-                       tr("With the take and target of the one in hand; then choose others"), page);
+                       tr("Like the one in hand, a metre beside it; then choose its take and target"), page);
     remove_ = word_button(tr("remove"), tr("Takes the cast in hand out of the scene"), page);
     up_ = word_button(tr("move up"), tr("One place up in the order"), page);
-    connect(add_, &QToolButton::clicked, this, [this] {
-        const auto& now = workspace_.scene_document().casts[workspace_.scene().in_hand()];
-        edits_.add_cast(QString::fromStdString(now.take), QString::fromStdString(now.target));
-    });
+    connect(add_, &QToolButton::clicked, this, [this] { edits_.add_cast(workspace_.scene().in_hand()); });
     connect(remove_, &QToolButton::clicked, this,
             [this] { edits_.remove_cast(workspace_.scene().in_hand()); });
     connect(up_, &QToolButton::clicked, this, [this] {
