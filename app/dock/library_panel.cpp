@@ -100,6 +100,7 @@ LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(pare
     column->addWidget(new OpenList(workspace_, this));
     column->addWidget(takes_heading);
     column->addWidget(takes_, 1);
+    when_scaled(takes_, [this] { takes_->setMinimumHeight(scaled(116)); });
     scenes_heading_ = new QLabel(tr("<b>Scenes</b>"), this);
     scenes_heading_->setToolTip(tr("Several bodies on one clock and one floor"));
     scenes_ = new QListWidget(this);

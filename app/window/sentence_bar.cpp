@@ -152,6 +152,7 @@ void SentenceBar::refresh_casts() {
                                                 .arg(text_of(scene.document().casts[i].name),
                                                      text_of(scene.casts()[i].body->file.character.name)));
     std::vector<QString> clauses;
+    clauses.reserve(others.size());
     for (const auto& other : others) clauses.push_back(other.second);
     if (clauses == clauses_) return;
     clauses_ = clauses;

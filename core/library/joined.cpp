@@ -175,7 +175,7 @@ Padded pad_take(const std::string& take, const std::string& idle, const std::str
         const Rigid X =
             nearest_floor_move(cloud(own, blend, whole), cloud(joined, begins + blend, whole), left_m)
                 .rigid();
-        move_body(joined, [&](int) { return X; });
+        move_body(joined, [&X](int) { return Rigid{X.R, X.p}; });
     }
     padded.before = std::min(begins, int(std::lround(before_s / motion.frame_time_s)));
     const int last = begins + motion.frames + int(std::lround(after_s / motion.frame_time_s));

@@ -1,5 +1,6 @@
 #include "app/stations/scene/scene_station.hpp"
 
+#include <QUndoStack>
 #include <algorithm>
 #include <cmath>
 
