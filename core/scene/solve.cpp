@@ -25,27 +25,26 @@ double joint_moved(const WorldMotion& a, const WorldMotion& b, int joint) {
 /// The bodies that each cast's arms must not run into.
 class Neighbours {
   public:
-    Neighbours(std::span<const Cast> casts, std::span<const CastSkins> skins) : casts_(casts) {
-        for (const CastSkins& one : skins)
-            skins_.push_back({std::make_shared<const BodySurface>(one.S),
-                              std::make_shared<const BodySurface>(one.T),
-                              std::make_shared<const WorldMotion>(one.source),
-                              {},
-                              0.0});
+    /// Others as they are alone: where arms go round them does not change from round to round.
+    explicit Neighbours(const SceneState& state) : casts_(state.casts) {
+        for (size_t i = 0; i < casts_.size(); ++i) {
+            const CastSkins& skins = state.skins[i];
+            bodies_.push_back({std::make_shared<const BodySurface>(skins.S),
+                               std::make_shared<const BodySurface>(skins.T),
+                               std::make_shared<const WorldMotion>(skins.source),
+                               std::make_shared<const WorldMotion>(state.alone[i]), 0.0});
+        }
     }
 
     /// Goes on beside those that have hands on others, and those whose arms run into them.
     void add(const SceneState& state, SceneBeside& found) const {
-        std::vector<Beside::Neighbour> now = skins_;
-        for (size_t i = 0; i < now.size(); ++i)
-            now[i].target = std::make_shared<const WorldMotion>(state.results[i].target);
         for (size_t i = 0; i < casts_.size(); ++i) {
             const Program& program = state.results[i].plan.program;
             if (!clears(program)) continue;
             Beside beside = found.of_casts[i] ? *found.of_casts[i] : Beside();
             for (size_t j = 0; j < casts_.size(); ++j)
-                if (j != i && !now[j].S->parts.empty() && now[j].T->is_from_mesh) {
-                    beside.neighbours.push_back(now[j]);
+                if (j != i && !bodies_[j].S->parts.empty() && bodies_[j].T->is_from_mesh) {
+                    beside.neighbours.push_back(bodies_[j]);
                     beside.neighbours.back().ahead_s =
                         casts_[j].take_time_s(0.0) - casts_[i].take_time_s(0.0);
                 }
@@ -57,7 +56,7 @@ class Neighbours {
 
   private:
     std::span<const Cast> casts_;
-    std::vector<Beside::Neighbour> skins_;  ///< a cast each, without its target's motion
+    std::vector<Beside::Neighbour> bodies_;  ///< a cast each
 };
 
 /// Of what was carried the others' motions are let go.
@@ -134,7 +133,7 @@ SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& dista
     }
     SceneState state{casts, skins, scene.touches, scene.results, {}};
     for (const TransferResult& result : scene.results) state.alone.push_back(result.target);
-    const Neighbours neighbours(casts, skins);
+    const Neighbours neighbours(state);
     while (scene.rounds < most_rounds) {
         SceneBeside found = beside_of(state);
         neighbours.add(state, found);
