@@ -168,6 +168,12 @@ void MainWindow::connect_workspace() {
         connect(&workspace_, signal, stations_, &StationLine::refresh_open_points);
     for (const auto signal : {&Workspace::source_changed, &Workspace::target_changed, &Workspace::judged})
         connect(&workspace_, signal, this, [this] { transport_->set_marks(workspace_.marked_frames()); });
+    for (const auto signal : {&Workspace::scene_changed, &Workspace::limbering_changed})
+        connect(&workspace_, signal, this, [this] {
+            const bool is_cast = workspace_.scene().is_open() && !workspace_.is_limbering();
+            transport_->set_scene_start(is_cast ? std::optional(workspace_.scene().scene_s(0))
+                                                : std::nullopt);
+        });
     connect(&workspace_, &Workspace::limbering_changed, this,
             [this] { playback_.play(workspace_.is_limbering()); });
     connect(&workspace_, &Workspace::progressed, notice_, &NoticeBar::show_progress);

@@ -236,6 +236,7 @@ Transport::Transport(Playback& playback, QWidget* parent) : QWidget(parent), pla
     connect(&playback_, &Playback::frame_changed, this, [this](int frame) {
         const QSignalBlocker blocker(frame_);
         frame_->setValue(frame);
+        if (scene_start_s_) refresh_rate();
     });
     connect(&playback_, &Playback::state_changed, this, &Transport::refresh);
     connect(&playback_, &Playback::take_changed, this, &Transport::refresh);
@@ -251,6 +252,11 @@ void Transport::refresh_icons() {
     refresh();
 }
 
+void Transport::set_scene_start(std::optional<double> start_s) {
+    scene_start_s_ = start_s;
+    refresh();
+}
+
 void Transport::refresh() {
     play_->setIcon(icon(playback_.is_playing() ? "pause" : "play"));
     const QSignalBlocker loop_blocker(loop_);
@@ -262,9 +268,19 @@ void Transport::refresh() {
     frame_->setValue(playback_.frame());
     // It comes when the hand lets go: the line must not grow shorter under it.
     if (!line_->is_held()) trim_->setVisible(playback_.frames() > 0 && !playback_.is_whole());
+    refresh_rate();
+}
+
+void Transport::refresh_rate() {
     if (trim_->isVisibleTo(this)) {
         rate_->setText(
             tr("plays %1 of %2").arg(playback_.last() - playback_.first()).arg(playback_.frames()));
+        return;
+    }
+    if (scene_start_s_ && playback_.frames() > 0) {
+        rate_->setText(tr("scene %1 s · %2 frames/s")
+                           .arg(*scene_start_s_ + playback_.frame() * playback_.frame_time_s(), 0, 'f', 2)
+                           .arg(1.0 / playback_.frame_time_s(), 0, 'g', 4));
         return;
     }
     rate_->setText(playback_.frames() > 0 ? tr("%1 s · %2 frames/s")

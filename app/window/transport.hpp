@@ -1,6 +1,7 @@
 // The transport at the bottom: play, frame, range, speed, frame rate.
 #pragma once
 #include <QWidget>
+#include <optional>
 
 #include "app/look/drawing.hpp"
 #include "app/work/playback.hpp"
@@ -61,6 +62,8 @@ class Transport : public QWidget {
     void refresh_icons();
     /// Frames in force.
     void set_marks(const std::vector<MarkedFrame>& marks) { line_->set_marks(marks); }
+    /// When the take begins on the clock of the scene it is a cast of; none: it is by itself.
+    void set_scene_start(std::optional<double> start_s);
 
   signals:
     void trim_wanted();
@@ -72,8 +75,10 @@ class Transport : public QWidget {
     QComboBox* speed_;
     QLabel* rate_;
     TimeLine* line_;
+    std::optional<double> scene_start_s_;
 
     void refresh();
+    void refresh_rate();
 };
 
 }  // namespace nb

@@ -18,6 +18,7 @@
 #include "app/window/notice_bar.hpp"
 #include "app/window/sentence_bar.hpp"
 #include "app/window/station_line.hpp"
+#include "app/window/transport.hpp"
 #include "core/library/scenes.hpp"
 #include "tests/app/window_fixture.hpp"
 
@@ -168,6 +169,13 @@ class SceneWindowTest : public WindowFixture {
         // Four seconds later the taker is elsewhere then: the hand is off, and the figure says by how much.
         const auto apart = scene().gap_mm(touch, touch_s);
         QVERIFY(!apart || *apart > 30.0);
+        // The transport tells the scene's time.
+        w().playback().go_to(60);
+        QString clock;
+        for (auto* label : w().transport().findChildren<QLabel*>())
+            if (label->text().startsWith("scene ")) clock = label->text();
+        QVERIFY2(clock.startsWith(QString("scene %1 s").arg(start + 1.0, 0, 'f', 2)), qPrintable(clock));
+        w().playback().go_to(380);
         w().action("cast earlier")->trigger();
         w().action("cast earlier")->trigger();
         QVERIFY(carried());
