@@ -27,16 +27,13 @@ std::vector<std::pair<bool, int>> StageView::bones_at(const QPointF& at) const {
 }
 
 int StageView::cast_at(const QPointF& at) const {
-    Scene others = scene_at(playback_.frame());
-    const size_t own = others.bodies.size();
-    add_others(others, playback_.frame());
-    const SceneWork& work = workspace_.scene();
-    size_t body = own;
-    for (size_t i = 0; i < work.casts().size() && body < others.bodies.size(); ++i) {
-        if (i == work.in_hand() || work.pose_at(i, work.scene_s(playback_.frame()), true).p.empty()) continue;
-        if (!bones_under({{&others.bodies[body], work.casts()[i].body, true}}, camera_, size(), at).empty())
-            return int(i);
-        ++body;
+    Scene scene = scene_at(playback_.frame());
+    const size_t own = scene.bodies.size();
+    const std::vector<size_t> others = add_others(scene, playback_.frame());
+    for (size_t i = 0; i < others.size(); ++i) {
+        const LoadedPtr body = workspace_.scene().casts()[others[i]].body;
+        if (!bones_under({{&scene.bodies[own + i], body, true}}, camera_, size(), at).empty())
+            return int(others[i]);
     }
     return -1;
 }

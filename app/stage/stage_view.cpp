@@ -424,17 +424,12 @@ double StageView::source_aside_m() const {
     return most;
 }
 
-void StageView::add_others(Scene& scene, int frame) const {
-    if (!is_scene() || stand_ != Stand::take || shown_ == Shown::source || scene.bodies.empty()) return;
+std::vector<size_t> StageView::add_others(Scene& scene, int frame) const {
+    std::vector<size_t> others;
+    if (!is_scene() || stand_ != Stand::take || shown_ == Shown::source || scene.bodies.empty())
+        return others;
     const SceneWork& work = workspace_.scene();
     const double scene_s = work.scene_s(frame);
-    const auto is_there = [&](const Prop& prop, size_t cast, size_t of) {
-        const std::vector<Prop>& props = work.casts()[cast].source->props;
-        return std::any_of(props.begin(), props.end(), [&](const Prop& other) {
-            return other.piece.path == prop.piece.path && other.piece.joint == prop.piece.joint &&
-                   (prop.piece.is_ground || share_a_set(work.scene(), cast, of));
-        });
-    };
     std::vector<size_t> shown{work.in_hand()};
     for (size_t i = 0; i < work.casts().size(); ++i) {
         if (i == work.in_hand()) continue;
@@ -448,17 +443,19 @@ void StageView::add_others(Scene& scene, int frame) const {
                   target_look_ == BodyLook::hidden ? BodyLook::mesh : target_look_},
                  scene.theme.grid);
         scene.bodies.back().paled = 0.85f;
+        others.push_back(i);
         // Two bodies of one file go through one set.
         std::vector<Prop> props = work.casts()[i].source->props;
         std::erase_if(props, [&](const Prop& prop) {
             return std::any_of(shown.begin(), shown.end(),
-                               [&](size_t cast) { return is_there(prop, cast, i); });
+                               [&](size_t with) { return is_shown_with(work.scene(), with, i, prop.piece); });
         });
         shown.push_back(i);
         if (const auto result = work.result())
             add_cast_props(scene, props, {source.R, source.p, work.scene().casts[i].take_time_s(scene_s)},
                            result->results[i].plan.program, target, true);
     }
+    return others;
 }
 
 /// Gaps of touches at the shown frame, by the hands.

@@ -209,8 +209,8 @@ class StageView : public QOpenGLWidget {
     /// How far aside the source stands of all casts of the scene, whole, m.
     double source_aside_m() const;
     Scene scene_at(int frame) const;
-    /// The other casts of the scene, with what goes through their takes.
-    void add_others(Scene& scene, int frame) const;
+    /// The other casts of the scene, with what goes through their takes; which these are.
+    std::vector<size_t> add_others(Scene& scene, int frame) const;
     std::vector<std::pair<QPointF, QString>> scene_words() const;
     void poses_at(int frame, Pose& source, Pose& target) const;
     void refresh_stand();

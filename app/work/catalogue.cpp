@@ -63,7 +63,14 @@ Choice Catalogue::choice_of(const LibraryEntry& entry, bool is_character,
             }
     }
     // Which of a file's animations a take is, its document says when it is loaded.
-    return {name, QString::fromStdString(entry.path), QString::fromStdString(entry.document), {}, true, 0, {},
+    return {name,
+            QString::fromStdString(entry.path),
+            QString::fromStdString(entry.document),
+            {},
+            true,
+            0,
+            {},
+            QString::fromStdString(entry.name),
             {}};
 }
 
@@ -105,7 +112,7 @@ int Catalogue::add(const SortedFile& file, bool is_rig) {
     const QString motion = whole_path(QString::fromStdString(file.motion.empty() ? file.path : file.motion));
     Choice choice{QFileInfo(motion).completeBaseName(),   motion, {},
                   QString::fromStdString(file.character), false,  0,
-                  QString::fromStdString(file.holds),     {}};
+                  QString::fromStdString(file.holds),     {},     {}};
     const bool is_document = file.path.ends_with(".take.json");
     choice.animation = is_document ? file.animation : 0;
     if (const int there = index_of(is_rig, key_of(choice, is_rig)); there >= 0) return there;

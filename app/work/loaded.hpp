@@ -44,6 +44,7 @@ struct Choice {
     bool is_of_library = false;
     int animation = 0;  ///< which, of a file that holds several
     QString holds;      ///< of a file that was opened: what is in it, one sentence
+    QString entry;      ///< what it is called in the library's folder; empty for files beside it
     QString body;       ///< of a take of a file with several: a bone of its tree; empty: the likeliest
 };
 DocumentKey key_of(const Choice& choice, bool as_target);

@@ -6,6 +6,21 @@
 
 namespace nb {
 
+namespace {
+
+/// To a hundredth of a millimetre: a document says no more.
+Vec3 on_floor(const Vec3& p_m) {
+    const auto to = [](double m) { return std::round(1e5 * m) / 1e5; };
+    return {to(p_m.x()), 0.0, to(p_m.z())};
+}
+
+/// To a millionth of a second, within what a document may say.
+double on_clock(double s) {
+    return std::clamp(std::round(1e6 * s) / 1e6, -1e5, 1e5);
+}
+
+}  // namespace
+
 SceneEdits::SceneEdits(Workspace& workspace, QUndoStack& undo, QObject* parent)
     : QObject(parent), workspace_(workspace), undo_(undo) {
     connect(&workspace_, &Workspace::cast_target_wanted, this,
@@ -14,7 +29,7 @@ SceneEdits::SceneEdits(Workspace& workspace, QUndoStack& undo, QObject* parent)
             [this](int cast, const QString& take, double start_s) {
                 change_cast(size_t(cast), tr("pad a cast"), -1, [&](SceneDocument::CastEntry& entry) {
                     entry.take = take.toStdString();
-                    entry.start_s = std::round(1e6 * start_s) / 1e6;
+                    entry.start_s = on_clock(start_s);
                 });
             });
 }
@@ -29,16 +44,6 @@ void SceneEdits::change_cast(size_t cast, const QString& text, int topic,
         if (cast < scene.casts.size()) edit(scene.casts[cast]);
     });
 }
-
-namespace {
-
-/// To a hundredth of a millimetre: a document says no more.
-Vec3 on_floor(const Vec3& p_m) {
-    const auto to = [](double m) { return std::round(1e5 * m) / 1e5; };
-    return {to(p_m.x()), 0.0, to(p_m.z())};
-}
-
-}  // namespace
 
 void SceneEdits::keep_centre(SceneDocument& scene) const {
     if (const auto centre = workspace_.scene().centre_m(); centre && !scene.distances.about_m)
@@ -110,9 +115,8 @@ void SceneEdits::move_cast(size_t cast, int by) {
 }
 
 void SceneEdits::set_start(size_t cast, double start_s, int topic) {
-    change_cast(cast, tr("when a cast begins"), topic, [&](SceneDocument::CastEntry& entry) {
-        entry.start_s = std::clamp(std::round(1e6 * start_s) / 1e6, -1e5, 1e5);
-    });
+    change_cast(cast, tr("when a cast begins"), topic,
+                [&](SceneDocument::CastEntry& entry) { entry.start_s = on_clock(start_s); });
 }
 
 void SceneEdits::shift(size_t cast, int frames, int topic) {

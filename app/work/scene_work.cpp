@@ -32,14 +32,19 @@ void SceneWork::close() {
 }
 
 void SceneWork::set_document(const SceneDocument& document) {
+    // What was measured counts touches as they were.
+    const size_t touches_before = touches().size();
     scene_.document = document;
     is_current_ = false;
+    if (touches().size() == touches_before) return;
+    review_.reset();
+    events_.clear();
 }
 
 /// Casts of the core as bodies, settings and document are now.
 void SceneWork::place() {
-    const std::vector<Cast> before = std::exchange(scene_.casts, {});
-    const auto takes_before = std::exchange(scene_.takes, {});
+    scene_.casts.clear();
+    scene_.takes.clear();
     scene_.targets.clear();
     for (size_t i = 0; i < casts_.size(); ++i) {
         const CastBodies& of = casts_[i];
@@ -120,8 +125,7 @@ double SceneWork::scene_s(int frame_in_hand) const {
 
 int SceneWork::frame_in_hand(double scene_s) const {
     if (scene_.casts.empty()) return 0;
-    const Cast& cast = scene_.casts[in_hand_];
-    return int(std::lround((scene_s - cast.start_s) / cast.take->frame_time_s));
+    return int(scene_.casts[in_hand_].frame_near(scene_s));
 }
 
 double SceneWork::first_s() const {

@@ -81,7 +81,7 @@ void Workspace::choose(int index, bool as_target) {
     if (scene_.is_open() && !is_limbering()) {
         // In a scene a character takes the cast in hand on; a take stands by itself.
         if (as_target) {
-            emit cast_target_wanted(QString::fromStdString(named_in_scene(choice, true)));
+            emit cast_target_wanted(named_in_scene(choice, true, scene_.key().path));
             return;
         }
         close_scene();
@@ -97,7 +97,8 @@ void Workspace::step_target(int by) {
     if (const SceneDocument* document = scene_.is_open() ? drafts_.scene(scene_.key()) : nullptr;
         document && scene_.in_hand() < document->casts.size())
         for (int i = 0; i < count; ++i)
-            if (named_in_scene(targets()[size_t(i)], true) == document->casts[scene_.in_hand()].target)
+            if (named_in_scene(targets()[size_t(i)], true, scene_.key().path).toStdString() ==
+                document->casts[scene_.in_hand()].target)
                 from = i;
     if (count > 0) choose_target(((from + by) % count + count) % count);
 }

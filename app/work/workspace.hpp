@@ -104,8 +104,8 @@ class Workspace : public QObject {
     bool set_scene(const DocumentKey& key, const SceneDocument& document);
     /// What of it is not saved is kept.
     void close_scene();
-    /// How a take or character is named in the open scene's document.
-    std::string named_in_scene(const Choice& choice, bool as_target) const;
+    /// How a scene's document names a take or character: as the library does, else by the way from its folder.
+    static QString named_in_scene(const Choice& choice, bool as_target, const std::string& scene_path);
     /// A cast of the open scene stands idle by another take of the library before it begins and after it has ended: a new
     /// take of the library is made of both; `cast_padded` says so. What it cannot be done with is said.
     void pad_cast(size_t cast, const QString& idle);
@@ -300,8 +300,6 @@ class Workspace : public QObject {
     Opened opened_of(const Choice& choice, bool as_target, const ReadChoice& read,
                      const std::optional<Json>& unsaved);
     void bring_scene_back(const DocumentKey& key);
-    SceneDocument::CastEntry cast_of(const Choice& take, const Choice& target,
-                                     const std::string& scene_path) const;
     void cast_scene(const DocumentKey& key, const SceneDocument& document, size_t in_hand);
     void show_cast(size_t cast);
     /// Puts what is chosen on the stage; the result is solved anew.

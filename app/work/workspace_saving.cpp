@@ -69,6 +69,7 @@ bool Workspace::save_all(const std::vector<DocumentKey>& keys, bool over_others)
             to_recover_.erase(key);
             const QString document = QString::fromStdString(outcome.document);
             catalogue_.set_document(key, document);
+            if (key.kind == DocumentKey::Kind::scene) changed_.start();  // a new one is listed
             if (const Opened* open = open_.find(key)) {
                 Opened saved = *open;
                 saved.choice.document = document;

@@ -33,8 +33,8 @@ std::vector<std::pair<QString, QString>> Workspace::scenes() const {
             add(unsaved.key.path, QString::fromStdString(unsaved.name));
     if (scene_.is_open()) add(scene_.key().path, QString::fromStdString(scene_.document().name));
     if (library())
-        for (const std::string& path : scenes_of(*library()))
-            add(path, Catalogue::shown_name(file_name(path).chopped(11).toStdString()));
+        for (const LibraryEntry& scene : library()->scenes)
+            add(scene.path, Catalogue::shown_name(scene.name));
     std::sort(list.begin(), list.end());
     return list;
 }
@@ -90,36 +90,22 @@ void Workspace::make_scene(const QString& name) {
     SceneDocument document;
     document.id = make_uuid();
     document.name = stem.toStdString();
-    document.casts.push_back(cast_of(open_.on_stage(false).choice, open_.on_stage(true).choice, path));
-    document.casts.front().name = tr("first").toStdString();
+    SceneDocument::CastEntry& first = document.casts.emplace_back();
+    const Choice& take = open_.on_stage(false).choice;
+    first.name = tr("first").toStdString();
+    first.take = named_in_scene(take, false, path).toStdString();
+    first.body = take.body.toStdString();
+    first.target = named_in_scene(open_.on_stage(true).choice, true, path).toStdString();
     const DocumentKey key = scene_key(path);
     drafts_.open_scene(key, document, {path, {}});
     changed_draft(key);
     cast_scene(key, document, 0);
 }
 
-/// As a document beside `scene_path` names a take and a target.
-SceneDocument::CastEntry Workspace::cast_of(const Choice& take, const Choice& target,
-                                            const std::string& scene_path) const {
-    const QDir folder = QFileInfo(QString::fromStdString(scene_path)).dir();
-    const auto named = [&](const Choice& choice, bool as_target) {
-        if (library())
-            for (const LibraryEntry& entry : as_target ? library()->characters : library()->takes)
-                if (whole_path(QString::fromStdString(entry.path)) == whole_path(choice.path))
-                    return entry.name;
-        const QString& file = as_target || choice.document.isEmpty() ? choice.path : choice.document;
-        return folder.relativeFilePath(whole_path(file)).toStdString();
-    };
-    SceneDocument::CastEntry entry;
-    entry.take = named(take, false);
-    entry.body = take.body.toStdString();
-    entry.target = named(target, true);
-    return entry;
-}
-
-std::string Workspace::named_in_scene(const Choice& choice, bool as_target) const {
-    const SceneDocument::CastEntry entry = cast_of(choice, choice, scene_.key().path);
-    return as_target ? entry.target : entry.take;
+QString Workspace::named_in_scene(const Choice& choice, bool as_target, const std::string& scene_path) {
+    if (!choice.entry.isEmpty()) return choice.entry;
+    const QString& file = as_target || choice.document.isEmpty() ? choice.path : choice.document;
+    return QFileInfo(QString::fromStdString(scene_path)).dir().relativeFilePath(whole_path(file));
 }
 
 /// Reads what its casts name and is not open yet; then the cast is taken in hand.
@@ -132,10 +118,8 @@ void Workspace::cast_scene(const DocumentKey& key, const SceneDocument& document
         std::optional<Json> unsaved;
         LoadedPtr held;
     };
-    struct Casting {
-        std::vector<CastBodies> casts;
-        std::map<DocumentKey, Wanted> wanted;
-    } casting;
+    std::vector<CastBodies> casts;
+    std::map<DocumentKey, Wanted> wanted;
     const std::optional<Library> above = library() ? std::nullopt : library_above(key.path);
     const Library* used = library() ? library() : above ? &*above : nullptr;
     std::vector<std::string> troubles;
@@ -154,17 +138,18 @@ void Workspace::cast_scene(const DocumentKey& key, const SceneDocument& document
             // As it is listed, and named there.
             if (const int index = catalogue_.index_of(as_target, body); index >= 0)
                 choice = catalogue_.list(as_target)[size_t(index)];
-            casting.wanted[body] = {choice, as_target, left_of(body), this->body(body)};
+            wanted[body] = {choice, as_target, left_of(body), this->body(body)};
         }
-        casting.casts.push_back(std::move(cast));
+        casts.push_back(std::move(cast));
     }
+    say_troubles(troubles);
     struct Read {
         std::map<DocumentKey, ReadChoice> files;
         std::map<DocumentKey, std::shared_ptr<const BodySurface>> skins;
     };
     jobs_.run(
         tr("Reading %1").arg(file_name(key.path)), casting_,
-        [wanted = casting.wanted](const Progress&) {
+        [wanted](const Progress&) {
             Read read;
             for (const auto& [body, one] : wanted) {
                 if (!one.held) read.files[body] = read_choice(one.choice, one.as_target, one.unsaved);
@@ -175,15 +160,14 @@ void Workspace::cast_scene(const DocumentKey& key, const SceneDocument& document
             }
             return read;
         },
-        [this, key, document, in_hand, casting](const Read& read) {
-            // What was said by name is said by what stands in the document now.
+        [this, key, document, in_hand, cast_as = std::move(casts), wanted](const Read& read) {
             for (const auto& [body, files] : read.files) {
-                const Wanted& one = casting.wanted.at(body);
+                const Wanted& one = wanted.at(body);
                 if (!open_.find(body)) open_.put(opened_of(one.choice, one.as_target, files, one.unsaved));
             }
             std::set<DocumentKey> held;
-            for (const auto& [body, one] : casting.wanted) held.insert(body);
-            std::vector<CastBodies> casts = casting.casts;
+            for (const auto& [body, one] : wanted) held.insert(body);
+            std::vector<CastBodies> casts = cast_as;
             for (CastBodies& cast : casts) {
                 const auto skin = read.skins.find(key_of(cast.target, true));
                 if (skin != read.skins.end()) cast.skin = skin->second;

@@ -89,6 +89,11 @@ Library open_library(const std::string& folder) {
                 library.leftovers.push_back({take.string(), "its motion file is not there any more"});
         }
     }
+    for (const fs::path& scene : sorted_entries((root / "scenes").string())) {
+        constexpr std::string_view ending = ".scene.json";
+        if (const std::string name = scene.filename().string(); name.ends_with(ending))
+            library.scenes.push_back({name.substr(0, name.size() - ending.size()), scene.string(), {}});
+    }
     if (!lock.is_held()) library.leftovers.clear();
     const auto each_of = [&](const char* of, const auto& read) {
         for (const fs::path& entry : sorted_entries((root / of).string())) {

@@ -4,6 +4,7 @@
 //   characters/<name>/  rig.bvh | rig.glb   character.json
 //   takes/<name>.bvh    <name>.take.json
 //   pairings/<id>.json
+//   scenes/<name>.scene.json
 //   hands/<name>.json   hand poses of the library's own (core/body/hand_pose.hpp)
 //   plans/<name>.json   body plans of the library's own (docs/body-plans.md)
 #pragma once
@@ -27,6 +28,7 @@ struct Library {
     std::string folder;
     std::vector<LibraryEntry> characters;
     std::vector<LibraryEntry> takes;
+    std::vector<LibraryEntry> scenes;  ///< `path`: of the document
     std::vector<HandPose> hands;
     std::vector<std::string> troubles;        ///< what of it could not be read: body plans, hands
     std::string opens_take, opens_character;  ///< by their names: what it is opened with; may be empty

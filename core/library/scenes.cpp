@@ -69,15 +69,6 @@ CastFiles cast_files(const SceneDocument::CastEntry& cast, const std::string& sc
     return files;
 }
 
-std::vector<std::string> scenes_of(const Library& library) {
-    std::vector<std::string> paths;
-    std::error_code ignored;
-    for (const auto& entry : fs::directory_iterator(fs::path(library.folder) / "scenes", ignored))
-        if (entry.path().string().ends_with(".scene.json")) paths.push_back(entry.path().string());
-    std::sort(paths.begin(), paths.end());
-    return paths;
-}
-
 std::optional<Library> library_above(const std::string& scene_path) {
     const fs::path above = fs::absolute(scene_path).parent_path().parent_path();
     std::error_code error;
@@ -145,18 +136,19 @@ void place_casts(OpenScene& scene) {
     }
 }
 
-bool share_a_set(const OpenScene& scene, size_t a, size_t b) {
-    const SceneDocument::CastEntry &A = scene.document.casts[a], &B = scene.document.casts[b];
-    return A.at_m == B.at_m && A.turn_deg == B.turn_deg && A.start_s == B.start_s &&
-           scene.takes[a]->character.rig.path == scene.takes[b]->character.rig.path;
+bool is_shown_with(const OpenScene& scene, size_t with, size_t cast, const StagePiece& piece) {
+    const SceneDocument::CastEntry &A = scene.document.casts[with], &B = scene.document.casts[cast];
+    const bool share_a_set = A.at_m == B.at_m && A.turn_deg == B.turn_deg && A.start_s == B.start_s &&
+                             scene.takes[with]->character.rig.path == scene.takes[cast]->character.rig.path;
+    const std::vector<StagePiece>& pieces = scene.takes[with]->pieces;
+    return std::any_of(pieces.begin(), pieces.end(), [&](const StagePiece& other) {
+        return other.path == piece.path && other.joint == piece.joint && (piece.is_ground || share_a_set);
+    });
 }
 
 bool is_shown_before(const OpenScene& scene, size_t cast, const StagePiece& piece) {
     for (size_t i = 0; i < cast; ++i)
-        for (const StagePiece& other : scene.takes[i]->pieces)
-            if (other.path == piece.path && other.joint == piece.joint &&
-                (piece.is_ground || share_a_set(scene, i, cast)))
-                return true;
+        if (is_shown_with(scene, i, cast, piece)) return true;
     return false;
 }
 

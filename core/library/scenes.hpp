@@ -24,9 +24,6 @@ struct OpenScene {
 
 /// The library of the folder above a scene's own, when it is one.
 std::optional<Library> library_above(const std::string& scene_path);
-/// The scenes of a library, sorted by name: scenes/*.scene.json.
-std::vector<std::string> scenes_of(const Library& library);
-
 /// Where a cast's take and target are.
 struct CastFiles {
     LibraryEntry take, target;
@@ -56,8 +53,8 @@ std::vector<std::string> scene_files(const OpenScene& scene, const std::string& 
 /// Writes all casts; returns what is told of it. Throws FileError.
 std::vector<std::string> write_scene(const OpenScene& scene, const SceneResult& result,
                                      const std::string& folder, const Progress& progress = {});
-/// Whether what goes through the takes of two casts is the same: of one file, at one place and time.
-bool share_a_set(const OpenScene& scene, size_t a, size_t b);
+/// Whether a stage piece of a cast is there with another one, too: of one file, at one place and time; the ground of all.
+bool is_shown_with(const OpenScene& scene, size_t with, size_t cast, const StagePiece& piece);
 /// Whether a stage piece of a cast was there with an earlier one.
 bool is_shown_before(const OpenScene& scene, size_t cast, const StagePiece& piece);
 

@@ -110,6 +110,8 @@ class Pair {
           b_(b),
           T_a_(skins[a].T),
           T_b_(skins[b].T),
+          S_a_(skins[a].S),
+          S_b_(skins[b].S),
           size_(std::min(skins[a].T.stature_m, skins[b].T.stature_m) / reference_stature_m) {
         const double first = std::min(casts[a].start_s, casts[b].start_s);
         const double last = std::max(casts[a].end_s(), casts[b].end_s());
@@ -140,19 +142,18 @@ class Pair {
     std::span<const CastSkins> skins_;
     std::span<const WorldMotion> alone_;
     size_t a_, b_;
-    StandingBody T_a_, T_b_;
+    StandingBody T_a_, T_b_, S_a_, S_b_;
     double size_;
     std::vector<double> times_;
     std::vector<double> wanted_;  ///< by look; 1e30: not asked for yet
 
     double wanted_at(size_t look) const {
-        const StandingBody S_a(skins_[a_].S), S_b(skins_[b_].S);
-        const auto X_a = S_a.frames(skins_[a_].source, casts_[a_].take_time_s(times_[look]));
-        const auto X_b = S_b.frames(skins_[b_].source, casts_[b_].take_time_s(times_[look]));
+        const auto X_a = S_a_.frames(skins_[a_].source, casts_[a_].take_time_s(times_[look]));
+        const auto X_b = S_b_.frames(skins_[b_].source, casts_[b_].take_time_s(times_[look]));
         double least = 0.0;
         const auto found = [&](double h, const Vec3&) { least = std::min(least, h); };
-        low_points(S_a, X_a, S_b, X_b, 0.0, found);
-        low_points(S_b, X_b, S_a, X_a, 0.0, found);
+        low_points(S_a_, X_a, S_b_, X_b, 0.0, found);
+        low_points(S_b_, X_b, S_a_, X_a, 0.0, found);
         const double by_stature =
             std::min(1.0, std::max(skins_[a_].T.stature_m, skins_[b_].T.stature_m) /
                               std::max(0.01, std::max(skins_[a_].S.stature_m, skins_[b_].S.stature_m)));

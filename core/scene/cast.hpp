@@ -9,6 +9,7 @@
 // so that what is together in the source stays together. A cast stands as in its first frame before it begins and as in its
 // last once it has ended. A scene of one cast is its transfer, whatever is said here.
 #pragma once
+#include <cmath>
 #include <memory>
 #include <optional>
 #include <span>
@@ -30,6 +31,8 @@ struct Cast {
     double scene_time_s(int frame) const { return start_s + frame * take->frame_time_s; }
     /// On the clock of the take's file.
     double take_time_s(double scene_s) const { return take->start_s + (scene_s - start_s); }
+    /// The frame nearest to a time of the scene, whether the take has it or not.
+    long frame_near(double scene_s) const { return std::lround((scene_s - start_s) / take->frame_time_s); }
     double end_s() const { return scene_time_s(take->frames - 1); }
 };
 

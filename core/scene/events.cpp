@@ -61,8 +61,7 @@ std::vector<SceneEvent> find_scene_events(std::span<const Cast> casts, const Sce
         };
         for (const Run& run : runs_over(kept.first_look, int(kept.gap_mm.size()), review.step_s, beyond)) {
             const double gap = kept.gap_mm[size_t(run.worst - kept.first_look)];
-            SceneEvent event{touch.cast,
-                             touch.other,
+            SceneEvent event{kept.touch,
                              true,
                              review.look_s(run.first),
                              review.look_s(run.last),
@@ -101,8 +100,8 @@ std::vector<SceneEvent> find_scene_events(std::span<const Cast> casts, const Sce
         const auto beyond = [&](int look) { return pair.depth_mm[size_t(look)] - TouchReview::deep_mm; };
         for (const Run& run : runs_over(0, int(pair.depth_mm.size()), review.step_s, beyond)) {
             const double mm = pair.depth_mm[size_t(run.worst)];
-            events.push_back({pair.a, pair.b, false, review.look_s(run.first), review.look_s(run.last),
-                              review.look_s(run.worst), mm, Owner::proportions,
+            events.push_back({size_t(&pair - review.pairs.data()), false, review.look_s(run.first),
+                              review.look_s(run.last), review.look_s(run.worst), mm, Owner::proportions,
                               fmt::format("{} and {} are {:.0f} mm in each other", casts[pair.a].name,
                                           casts[pair.b].name, mm)});
         }

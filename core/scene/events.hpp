@@ -6,8 +6,8 @@
 namespace nb {
 
 struct SceneEvent {
-    size_t cast = 0, other = 0;
-    bool is_touch = true;                               ///< else the two are in each other
+    size_t of = 0;         ///< which of the result's touches, or of the review's pairs
+    bool is_touch = true;  ///< else the two are in each other
     double first_s = 0.0, last_s = 0.0, worst_s = 0.0;  ///< on the scene's clock
     double mm = 0.0;                                    ///< gap, or how deep it is in
     Owner owner = Owner::proportions;

@@ -37,8 +37,7 @@ Pose with_hand(const Cast& cast, Pose pose, int hand, const Rigid& X_WH) {
 }
 
 int frame_near(const Cast& cast, double scene_s) {
-    const double f = (scene_s - cast.start_s) / cast.take->frame_time_s;
-    return int(std::clamp(std::lround(f), 0L, long(cast.take->frames - 1)));
+    return int(std::clamp(cast.frame_near(scene_s), 0L, long(cast.take->frames - 1)));
 }
 
 namespace {

@@ -12,6 +12,7 @@ namespace nb {
 
 /// A body's pose with a hand elsewhere, and with it the bone above and all that hangs on that.
 Pose with_hand(const Cast& cast, Pose pose, int hand, const Rigid& X_WH);
+/// `Cast::frame_near`, of those that the take has.
 int frame_near(const Cast& cast, double scene_s);
 
 class HandMesh {

@@ -129,10 +129,11 @@ SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& dista
     const Asides asides = stand_apart(casts, skins, alone);
     for (size_t i = 0; i < casts.size(); ++i) {
         settings[i].about.aside_m = asides.of_casts[i];
-        if (asides.of_casts[i] != Vec3::Zero()) scene.results[i] = carry(i, nullptr, true);
+        if (asides.of_casts[i] == Vec3::Zero()) continue;
+        scene.results[i] = carry(i, nullptr, true);
+        alone[i] = scene.results[i].target;
     }
-    SceneState state{casts, skins, scene.touches, scene.results, {}};
-    for (const TransferResult& result : scene.results) state.alone.push_back(result.target);
+    const SceneState state{casts, skins, scene.touches, scene.results, std::move(alone)};
     const Neighbours neighbours(state);
     while (scene.rounds < most_rounds) {
         SceneBeside found = beside_of(state);

@@ -143,11 +143,8 @@ std::vector<BodyTouch> find_body_touches(std::span<const Cast> casts, std::span<
                 std::min(casts[a.cast].scene_time_s(a.last - 1), casts[b.cast].scene_time_s(b.last - 1));
             for (BodyTouch* touch : {&a, &b}) {
                 const Cast& cast = casts[touch->cast];
-                const auto frame = [&](double scene_s) {
-                    return int(std::lround((scene_s - cast.start_s) / cast.take->frame_time_s));
-                };
-                touch->first = std::max(touch->first, frame(first_s));
-                touch->last = std::min(touch->last, frame(last_s) + 1);
+                touch->first = std::max(touch->first, int(cast.frame_near(first_s)));
+                touch->last = std::min(touch->last, int(cast.frame_near(last_s)) + 1);
             }
         }
     std::sort(found.begin(), found.end(), [](const BodyTouch& x, const BodyTouch& y) {

@@ -24,7 +24,9 @@ bool is_of_leg(const std::string& role) {
     return part == "thigh" || part == "shin" || part == "foot";
 }
 
-std::optional<ClearGroup> group_of(const std::string& role) {
+}  // namespace
+
+std::optional<ClearGroup> clear_group_of(const std::string& role) {
     const std::string part = role_part(role);
     const bool is_left = role_side(role) == Side::left;
     if (is_trunk(role)) return ClearGroup::trunk;
@@ -33,6 +35,8 @@ std::optional<ClearGroup> group_of(const std::string& role) {
     if (is_of_arm(role, role_side(role))) return ClearGroup::other_arm;
     return {};
 }
+
+namespace {
 
 /// Of `touchable_groups`.
 std::string_view group_word(ClearGroup group) {
@@ -54,7 +58,7 @@ ClearBody body_of(const Character& character, const BodySurface& surface) {
     ClearBody body;
     body.surface = surface;
     for (size_t i = 0; i < surface.parts.size(); ++i)
-        if (const auto group = group_of(surface.parts[i].role))
+        if (const auto group = clear_group_of(surface.parts[i].role))
             body.parts.push_back({i, *group, capsule_of(surface.parts[i])});
     for (size_t limb = 0; limb < limb_count; ++limb) {
         const bool is_arm = limb >= 2;
@@ -180,10 +184,6 @@ void points_under(const ClearBody::Limb& limb, const SourceFrame& frame, const P
 }
 
 }  // namespace
-
-std::optional<ClearGroup> clear_group_of(const std::string& role) {
-    return group_of(role);
-}
 
 void heights_over(const ClearBody::Limb& limb, const SourceFrame& frame, const PartSurface& over,
                   const Rigid& X_WF, double below_m, size_t part, std::vector<ClearHeight>& found) {

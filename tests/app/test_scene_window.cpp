@@ -305,7 +305,7 @@ class SceneWindowTest : public WindowFixture {
         QCOMPARE(saved.casts[1].at_m.x(), 1.5);
         w().workspace().close_scene();
         QVERIFY(!scene().is_open());
-        QCOMPARE(w().workspace().scenes().size(), size_t(2));
+        QTRY_COMPARE(w().workspace().scenes().size(), size_t(2));
         w().workspace().open_scene(QString::fromStdString(path));
         QVERIFY(carried());
         QCOMPARE(text_of(scene().casts()[1].body->file.character.name), QString("the dockhand"));

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "app/look/labels.hpp"
+#include "app/stations/transfer/contact_lanes.hpp"
 #include "core/review/touching.hpp"
 
 namespace nb {
@@ -27,13 +28,6 @@ QString take_words(const std::string& take) {
     for (const char* ending : {".take.json", ".bvh", ".glb", ".fbx"})
         if (words.endsWith(ending)) words.chop(qsizetype(std::string_view(ending).size()));
     return words;
-}
-
-QString hand_word(const std::string& point) {
-    const QString side = role_side(point) == Side::left ? "L" : "R";
-    return role_part(point) == "tips"   ? QObject::tr("tips %1").arg(side)
-           : role_part(point) == "back" ? QObject::tr("back of hand %1").arg(side)
-                                        : QObject::tr("palm %1").arg(side);
 }
 
 SceneLanes::SceneLanes(Workspace& workspace, Playback& playback, SceneEdits& edits, QWidget* parent)
@@ -168,9 +162,9 @@ void SceneLanes::paint_touch(QPainter& painter, const Row& row) const {
     if (touch.cast >= casts.size() || touch.other >= casts.size()) return;
     const bool is_in_hand = int(row.index) == touch_;
     if (is_in_hand) painter.fillRect(QRectF(0, row.top, drawn_width(), row.height - 1), look().raised);
-    paint_words(painter, row, tr("%1 of %2").arg(hand_word(touch.point), text_of(casts[touch.cast].name)),
+    paint_words(painter, row, tr("%1 of %2").arg(point_words(touch.point), text_of(casts[touch.cast].name)),
                 tr("on %1 of %2%3")
-                    .arg(text_of(touch.on), text_of(casts[touch.other].name),
+                    .arg(support_words(touch.on), text_of(casts[touch.other].name),
                          touch.is_unsure ? tr(" · unsure") : QString()),
                 is_in_hand);
     const auto [first, last] = span_of(touch);
@@ -235,6 +229,10 @@ void SceneLanes::paint_pair(QPainter& painter, const Row& row) const {
                          tr("%1 mm").arg(pair.depth_mm[size_t(look_now)], 0, 'f', 0));
 }
 
+bool SceneLanes::is_of(const SceneEvent& event, const Row& row) {
+    return event.of == row.index && row.kind == (event.is_touch ? Row::Kind::touch : Row::Kind::pair);
+}
+
 void SceneLanes::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     start(painter);
@@ -278,18 +276,7 @@ void SceneLanes::paintEvent(QPaintEvent*) {
     painter.setBrush(look().mark);
     for (const Row& row : rows())
         for (const SceneEvent& event : work.events()) {
-            const bool is_of = row.kind == Row::Kind::touch && event.is_touch
-                                   ? [&] {
-                                         const BodyTouch& touch = work.touches()[row.index];
-                                         const auto [first, last] = span_of(touch);
-                                         return touch.cast == event.cast && touch.other == event.other &&
-                                                event.worst_s >= first - 0.1 && event.worst_s <= last + 0.1;
-                                     }()
-                               : row.kind == Row::Kind::pair && !event.is_touch && work.review()
-                                   ? work.review()->pairs[row.index].a == event.cast &&
-                                         work.review()->pairs[row.index].b == event.other
-                                   : false;
-            if (!is_of) continue;
+            if (!is_of(event, row)) continue;
             const double x = x_of(event.worst_s);
             const double y = row.top + row.height - 5;
             painter.drawPolygon(QPolygonF({{x - 4, y + 5}, {x + 4, y + 5}, {x, y - 1}}));
@@ -304,13 +291,7 @@ void SceneLanes::explain(const Row& row, double scene_s) {
     const SceneWork& work = workspace_.scene();
     const SceneEvent* nearest = nullptr;
     for (const SceneEvent& event : work.events()) {
-        const bool is_of = row.kind == Row::Kind::touch
-                               ? event.is_touch && event.cast == work.touches()[row.index].cast &&
-                                     event.other == work.touches()[row.index].other
-                               : row.kind == Row::Kind::pair && !event.is_touch && work.review() &&
-                                     event.cast == work.review()->pairs[row.index].a &&
-                                     event.other == work.review()->pairs[row.index].b;
-        if (!is_of || scene_s < event.first_s - 0.2 || scene_s > event.last_s + 0.2) continue;
+        if (!is_of(event, row) || scene_s < event.first_s - 0.2 || scene_s > event.last_s + 0.2) continue;
         if (!nearest || std::abs(event.worst_s - scene_s) < std::abs(nearest->worst_s - scene_s))
             nearest = &event;
     }

@@ -9,8 +9,6 @@
 
 namespace nb {
 
-/// "palm L", "tips R".
-QString hand_word(const std::string& point);
 /// A take as a scene names it, without what only files have.
 QString take_words(const std::string& take);
 
@@ -66,6 +64,7 @@ class SceneLanes : public Drawing {
 
     std::vector<Row> rows() const;
     std::optional<Row> row_at(double y) const;
+    static bool is_of(const SceneEvent& event, const Row& row);
     double first_s() const { return drag_ ? drag_->first_s : workspace_.scene().first_s(); }
     double last_s() const { return drag_ ? drag_->last_s : workspace_.scene().last_s(); }
     double x_of(double scene_s) const;

@@ -18,6 +18,7 @@
 #include "app/look/look.hpp"
 #include "app/look/number_box.hpp"
 #include "app/stations/scene/scene_lanes.hpp"
+#include "app/stations/transfer/contact_lanes.hpp"
 
 namespace nb {
 
@@ -25,17 +26,29 @@ namespace {
 
 constexpr std::array<const char*, 4> touch_points{"palm.left", "palm.right", "tips.left", "tips.right"};
 
-void add_row(QGridLayout& grid, const QString& word, const std::vector<QWidget*>& fields, QWidget* form) {
-    const int at = grid.rowCount();
-    auto* label = dim_label(word, form);
-    label->setWordWrap(false);
-    grid.addWidget(label, at, 0);
-    // A text that breaks into lines is as wide as there is room.
-    if (fields.size() == 1) return grid.addWidget(fields.front(), at, 1);
-    auto* flow = new Flow(6);
-    for (QWidget* field : fields) flow->addWidget(field);
-    grid.addLayout(flow, at, 1);
-}
+/// Rows of a word and its fields.
+class FieldsForm : public QWidget {
+  public:
+    explicit FieldsForm(QWidget* parent) : QWidget(parent), grid_(new QGridLayout(this)) {
+        grid_->setContentsMargins(0, 0, 0, 0);
+        grid_->setVerticalSpacing(5);
+        grid_->setColumnStretch(1, 1);
+    }
+    void add_row(const QString& word, const std::vector<QWidget*>& fields) {
+        const int at = grid_->rowCount();
+        auto* label = dim_label(word, this);
+        label->setWordWrap(false);
+        grid_->addWidget(label, at, 0);
+        // A text that breaks into lines is as wide as there is room.
+        if (fields.size() == 1) return grid_->addWidget(fields.front(), at, 1);
+        auto* flow = new Flow(6);
+        for (QWidget* field : fields) flow->addWidget(field);
+        grid_->addLayout(flow, at, 1);
+    }
+
+  private:
+    QGridLayout* grid_;
+};
 
 /// What of a body a hand may lie on.
 std::vector<std::string> parts_of(const CastBodies& cast) {
@@ -55,9 +68,9 @@ ScenePanel::ScenePanel(Workspace& workspace, Playback& playback, SceneEdits& edi
     column->addWidget(none_ = make_none());
     column->addWidget(open_ = make_open());
     column->addStretch(1);
-    for (const auto signal :
-         {&Workspace::scene_changed, &Workspace::choices_changed, &Workspace::unsaved_changed})
+    for (const auto signal : {&Workspace::scene_changed, &Workspace::choices_changed})
         connect(&workspace_, signal, this, &ScenePanel::refresh);
+    connect(&workspace_, &Workspace::unsaved_changed, this, &ScenePanel::refresh_scenes);
     connect(&workspace_.scene(), &SceneWork::result_changed, this, &ScenePanel::refresh);
     refresh();
 }
@@ -179,13 +192,9 @@ QWidget* ScenePanel::make_open() {
 }
 
 QWidget* ScenePanel::make_cast_form(QWidget* parent) {
-    auto* form = new QWidget(parent);
-    auto* grid = new QGridLayout(form);
-    grid->setContentsMargins(0, 0, 0, 0);
-    grid->setVerticalSpacing(5);
-    grid->setColumnStretch(1, 1);
-    const auto row = [&](const QString& word, const std::vector<QWidget*>& fields) {
-        add_row(*grid, word, fields, form);
+    auto* form = new FieldsForm(parent);
+    const auto row = [form](const QString& word, const std::vector<QWidget*>& fields) {
+        form->add_row(word, fields);
     };
     name_ = new QLineEdit(form);
     name_->setAccessibleName(tr("name of the cast"));
@@ -301,13 +310,9 @@ QWidget* ScenePanel::make_cast_form(QWidget* parent) {
 }
 
 QWidget* ScenePanel::make_touch_form(QWidget* parent) {
-    auto* form = new QWidget(parent);
-    auto* grid = new QGridLayout(form);
-    grid->setContentsMargins(0, 0, 0, 0);
-    grid->setVerticalSpacing(5);
-    grid->setColumnStretch(1, 1);
-    const auto row = [&](const QString& word, const std::vector<QWidget*>& fields) {
-        add_row(*grid, word, fields, form);
+    auto* form = new FieldsForm(parent);
+    const auto row = [form](const QString& word, const std::vector<QWidget*>& fields) {
+        form->add_row(word, fields);
     };
     point_ = choice(
         tr("hand of the touch"), tr("Which part of the hand touches"),
@@ -316,7 +321,7 @@ QWidget* ScenePanel::make_touch_form(QWidget* parent) {
                 [&](BodyTouch& touch) { touch.point = point_->itemData(at).toString().toStdString(); });
         },
         form);
-    for (const char* point : touch_points) point_->addItem(hand_word(point), QString(point));
+    for (const char* point : touch_points) point_->addItem(point_words(point), QString(point));
     kind_ = choice(
         tr("kind of the touch"), tr("Stays at its place, or glides over the skin"),
         [this](int at) {
@@ -444,7 +449,7 @@ void ScenePanel::refresh() {
         box.clear();
         int at = -1;
         for (const Choice& one : list) {
-            const QString name = QString::fromStdString(name_of(one));
+            const QString name = name_of(one);
             if (name.toStdString() == named) at = box.count();
             box.addItem(one.name, name);
         }
@@ -455,15 +460,15 @@ void ScenePanel::refresh() {
         box.setCurrentIndex(at);
     };
     fill(*take_, workspace_.takes(), cast.take,
-         [&](const Choice& one) { return workspace_.named_in_scene(one, false); });
+         [&](const Choice& one) { return Workspace::named_in_scene(one, false, work.key().path); });
     fill(*target_, workspace_.targets(), cast.target,
-         [&](const Choice& one) { return workspace_.named_in_scene(one, true); });
+         [&](const Choice& one) { return Workspace::named_in_scene(one, true, work.key().path); });
     idle_->clear();
     idle_->addItem(tr("stands still"));
     for (const Choice& one : workspace_.takes())
         if (one.is_of_library)
             idle_->addItem(tr("idles: %1").arg(one.name),
-                           QString::fromStdString(workspace_.named_in_scene(one, false)));
+                           Workspace::named_in_scene(one, false, work.key().path));
     body_->setVisible(!cast.body.empty());
     body_->setText(tr("of it: %1").arg(text_of(cast.body)));
     const double frame_time_s = work.scene().casts[now].take->frame_time_s;
@@ -515,7 +520,7 @@ void ScenePanel::refresh_touch() {
     is_filling_ = true;
     const BodyTouch& touch = work.touches()[size_t(touch_)];
     if (point_->findData(QString::fromStdString(touch.point)) < 0)
-        point_->addItem(hand_word(touch.point), QString::fromStdString(touch.point));
+        point_->addItem(point_words(touch.point), QString::fromStdString(touch.point));
     point_->setCurrentIndex(point_->findData(QString::fromStdString(touch.point)));
     kind_->setCurrentIndex(touch.kind == ContactKind::stay ? 0 : 1);
     other_->clear();

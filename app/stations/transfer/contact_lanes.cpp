@@ -19,12 +19,7 @@
 
 namespace nb {
 
-namespace {
-
-constexpr int contact_grip_px = 5;
-
-/// "heel L", "wrist R"
-QString lane_name(const std::string& point) {
+QString point_words(const std::string& point) {
     const std::string part = role_part(point);
     const QString name = part == "heel"      ? QObject::tr("heel")
                          : part == "ball"    ? QObject::tr("ball")
@@ -42,19 +37,22 @@ QString lane_name(const std::string& point) {
     return part == "seat" ? name : name + (role_side(point) == Side::left ? " L" : " R");
 }
 
+QString support_words(const std::string& on) {
+    if (on == Contact::place) return QObject::tr("place where it is");
+    const Side side = role_side(on);
+    if (side == Side::none) return QString::fromStdString(on);
+    return QString::fromStdString(role_part(on)) + (side == Side::left ? " L" : " R");
+}
+
+namespace {
+
+constexpr int contact_grip_px = 5;
+
 /// Whether a contact's point is of a foot, paw or wrist as deficits and the review name it ("foot.left").
 bool is_same_end(const std::string& point, const std::string& end) {
     const auto of = contact_point(point);
     if (!of || role_side(point) != role_side(end)) return false;
     return of->end == LimbEnd::foot ? role_part(end) == "foot" : point == end;
-}
-
-/// "hips", "thigh L", "crate"
-QString support_name(const std::string& on) {
-    if (on == Contact::place) return QObject::tr("place where it is");
-    const Side side = role_side(on);
-    if (side == Side::none) return QString::fromStdString(on);
-    return QString::fromStdString(role_part(on)) + (side == Side::left ? " L" : " R");
 }
 
 QString kind_text(ContactKind kind) {
@@ -164,7 +162,7 @@ void ContactLanes::hold_here(const std::string& point) {
     contact.last = std::min(playback_.frames(), playback_.frame() + around + 1);
     if (!set_support(contact)) return;
     contacts.list.push_back(contact);
-    change(contacts, contact, tr("hold the %1").arg(lane_name(point)));
+    change(contacts, contact, tr("hold the %1").arg(point_words(point)));
     emit explained(why(chosen_));
 }
 
@@ -231,7 +229,7 @@ QString ContactLanes::why(int index) const {
     const auto& list = workspace_.contacts().list;
     if (index < 0 || index >= int(list.size())) return {};
     const Contact& contact = list[size_t(index)];
-    const QString name = lane_name(contact.point);
+    const QString name = point_words(contact.point);
     if (contact.is_touch()) {
         const QString how = workspace_.contacts().are_touches_by_hand ? tr("set by hand")
                             : contact.is_unsure
@@ -244,7 +242,7 @@ QString ContactLanes::why(int index) const {
                 .arg(contact.last - 1)
                 .arg(how);
         return tr("%1 lies on the %2 in frames %3 to %4; it %5; %6.")
-            .arg(name, support_name(contact.on))
+            .arg(name, support_words(contact.on))
             .arg(contact.first)
             .arg(contact.last - 1)
             .arg(contact.kind == ContactKind::slide ? tr("glides") : tr("rests"), how);
@@ -336,7 +334,7 @@ void ContactLanes::paintEvent(QPaintEvent*) {
         const QFont small = letters(11);
         painter.setFont(small);
         painter.drawText(QRectF(12, top - 1, ErrorStrip::left_px - 16, lane_px),
-                         Qt::AlignVCenter | Qt::AlignLeft, lane_name(lanes_[lane]));
+                         Qt::AlignVCenter | Qt::AlignLeft, point_words(lanes_[lane]));
         // Where the source rests by the review's own rules: a thin line below what the solve holds.
         if (review) {
             painter.setPen(QPen(look().dim, 1));
@@ -366,7 +364,7 @@ void ContactLanes::paintEvent(QPaintEvent*) {
                 painter.fillPath(path, tone);
             }
             if (contact.is_touch()) {
-                const QString on = support_name(contact.on);
+                const QString on = support_words(contact.on);
                 if (painter.fontMetrics().horizontalAdvance(on) + 8 < b - a) {
                     painter.setPen(i == chosen_ && !contact.is_unsure ? look().ground : look().text);
                     painter.drawText(QRectF(a, top - 1, b - a, lane_px), Qt::AlignCenter, on);
@@ -490,7 +488,7 @@ void ContactLanes::add_touch_actions(QMenu& menu, const Contact& contact) {
     if (!source || !source->file.take) return;
     for (const std::string& on :
          touchable(source->file.character, *source->file.take, role_side(contact.point))) {
-        QAction* action = supports->addAction(support_name(on));
+        QAction* action = supports->addAction(support_words(on));
         action->setCheckable(true);
         action->setChecked(on == contact.on);
         connect(action, &QAction::triggered, this, [this, on] { set_touch(on, false); });
@@ -504,7 +502,7 @@ void ContactLanes::add_thing_actions(QMenu& menu, const std::string& thing) {
         source->file.character.rig.skeleton.find(thing) < 0)
         return;
     const ThingRule now = workspace_.contacts().rule_of(thing);
-    const QString name = support_name(thing);
+    const QString name = support_words(thing);
     const std::array<std::pair<QString, ThingRule>, 4> choices{
         {{tr("%1 goes with the hands").arg(name), {false, now.is_scaled}},
          {tr("the hands go with %1").arg(name), {true, now.is_scaled}},
@@ -527,7 +525,7 @@ void ContactLanes::set_thing(const std::string& thing, const ThingRule& rule) {
         contacts.things.erase(thing);
     else
         contacts.things[thing] = rule;
-    undo_.push(new ChangeContacts(workspace_, contacts, tr("how %1 goes").arg(support_name(thing))));
+    undo_.push(new ChangeContacts(workspace_, contacts, tr("how %1 goes").arg(support_words(thing))));
 }
 
 void ContactLanes::contextMenuEvent(QContextMenuEvent* event) {
@@ -543,7 +541,7 @@ void ContactLanes::contextMenuEvent(QContextMenuEvent* event) {
                 &ContactLanes::remove_chosen);
     }
     for (const std::string& point : further_points())
-        connect(menu.addAction(tr("Hold the %1 here").arg(lane_name(point))), &QAction::triggered, this,
+        connect(menu.addAction(tr("Hold the %1 here").arg(point_words(point))), &QAction::triggered, this,
                 [this, point] { hold_here(point); });
     QAction* anew = menu.addAction(tr("Find all anew"));
     anew->setEnabled(!workspace_.contacts().is_all_found());

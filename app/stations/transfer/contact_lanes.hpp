@@ -17,6 +17,11 @@ class QUndoStack;
 
 namespace nb {
 
+/// Of a contact's point: "heel L", "palm R".
+QString point_words(const std::string& point);
+/// Of what it is on: "hips", "thigh L", "crate".
+QString support_words(const std::string& on);
+
 class ContactLanes : public Drawing {
     Q_OBJECT
 
