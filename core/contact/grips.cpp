@@ -16,7 +16,7 @@ constexpr double moves_m_s = 0.05;
 constexpr double moves_rad_s = 0.2;
 constexpr double reach_m = 0.6;
 constexpr double off_m = 0.015;
-constexpr double least_grip_s = 0.15;
+constexpr double least_grip_s = 0.3;
 constexpr double still_reach_s = 0.025;
 constexpr double toward_palm = 0.01;
 

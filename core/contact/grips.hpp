@@ -7,7 +7,7 @@
 //   least over a, b of  sum |R_H a + p_H - R_P b - p_P|^2 + N lambda |a - palm|^2,   lambda = 0.01
 //
 // so that what swings has its pivot and what is held fast the palm; frames at the ends that are more than 1.5 cm off
-// are left out, and what is shorter than 0.15 s. Thresholds are this program's own.
+// are left out, and what is shorter than 0.3 s: a hand that brushes a thing. Thresholds are this program's own.
 #pragma once
 #include <array>
 #include <optional>

@@ -247,12 +247,10 @@ class SceneGoals {
         const std::span<const Cast> casts = state_.casts;
         for (size_t a = 0; a < casts.size(); ++a)
             for (const HeldThing& held : state_.results[a].plan.program.things) {
-                const std::string& name = casts[a].source->rig.skeleton.names[size_t(held.S_thing)];
                 std::vector<std::pair<size_t, int>> holders;
                 for (size_t b = 0; b < casts.size(); ++b)
                     for (const HeldThing& other : state_.results[b].plan.program.things)
-                        if (casts[b].source->rig.skeleton.names[size_t(other.S_thing)] == name &&
-                            is_one_thing(a, held.S_thing, b, other.S_thing))
+                        if (is_one_thing(casts, state_.skins, a, held.S_thing, b, other.S_thing))
                             holders.emplace_back(b, other.S_thing);
                 if (holders.size() < 2 || holders.front().first != a) continue;
                 share_thing(holders);
@@ -271,19 +269,6 @@ class SceneGoals {
     std::vector<Beside> beside_;
     std::vector<std::pair<size_t, int>> relied_;
     std::vector<std::string> notes_;
-
-    /// Of two takes that were captured together a thing is at one place; a copy that stands elsewhere is another.
-    bool is_one_thing(size_t a, int thing_a, size_t b, int thing_b) const {
-        constexpr double one_place_m = 0.02;
-        const Cast &A = state_.casts[a], &B = state_.casts[b];
-        for (const double share : {0.25, 0.5, 0.75}) {
-            const double scene_s = A.start_s + share * (A.end_s() - A.start_s);
-            const Vec3 off = joint_at(state_.skins[a].source, thing_a, A.take_time_s(scene_s)).p -
-                             joint_at(state_.skins[b].source, thing_b, B.take_time_s(scene_s)).p;
-            if (off.norm() > one_place_m) return false;
-        }
-        return true;
-    }
 
     std::optional<TouchingHand> toucher_of(const BodyTouch& touch) const {
         const Cast& cast = state_.casts[touch.cast];

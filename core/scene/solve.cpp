@@ -104,8 +104,7 @@ SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& dista
     }
     scene.k = scale_of(distances, casts);
     scene.steps = stretch_of_steps(scene.k, casts);
-    std::vector<CastSkins> skins;
-    for (const Cast& cast : casts) skins.push_back(skins_of(cast, threads));
+    const std::vector<CastSkins> skins = skins_of(casts, threads);
     std::vector<PairingSettings>& settings = scene.settings;
     settings = scene_settings(casts, distances);
     // The whole is told by frames of all casts; rounds after the first take what is left of it.

@@ -59,6 +59,70 @@ CastSkins skins_of(const Cast& cast, int threads) {
     return skins;
 }
 
+bool is_one_thing(std::span<const Cast> casts, std::span<const CastSkins> skins, size_t a, int thing_a,
+                  size_t b, int thing_b) {
+    constexpr double one_place_m = 0.02;
+    const Cast &A = casts[a], &B = casts[b];
+    if (A.source->rig.skeleton.names[size_t(thing_a)] != B.source->rig.skeleton.names[size_t(thing_b)])
+        return false;
+    for (const double share : {0.25, 0.5, 0.75}) {
+        const double scene_s = A.start_s + share * (A.end_s() - A.start_s);
+        const Vec3 off = joint_at(skins[a].source, thing_a, A.take_time_s(scene_s)).p -
+                         joint_at(skins[b].source, thing_b, B.take_time_s(scene_s)).p;
+        if (off.norm() > one_place_m) return false;
+    }
+    return true;
+}
+
+namespace {
+
+/// Whether a grip is of a hand that stands by while another body's, most of the time, holds the same thing.
+bool stands_by(std::span<const Cast> casts, std::span<const CastSkins> skins, size_t a, const Grip& grip) {
+    constexpr double farther_m = 0.10, less_steady_m = 0.004, most_of = 0.5;
+    const Cast& A = casts[a];
+    for (size_t b = 0; b < casts.size(); ++b) {
+        if (a == b) continue;
+        for (const Grip& other : skins[b].marks.grips) {
+            if (grip.on_thing_J.norm() < other.on_thing_J.norm() + farther_m ||
+                grip.off_m < other.off_m + less_steady_m)
+                continue;
+            const double first_s = std::max(A.scene_time_s(grip.first), casts[b].scene_time_s(other.first));
+            const double last_s = std::min(A.scene_time_s(grip.last), casts[b].scene_time_s(other.last));
+            const double whole_s = (grip.last - grip.first) * A.take->frame_time_s;
+            if (last_s - first_s >= most_of * whole_s &&
+                is_one_thing(casts, skins, a, grip.thing, b, other.thing))
+                return true;
+        }
+    }
+    return false;
+}
+
+}  // namespace
+
+std::vector<CastSkins> skins_of(std::span<const Cast> casts, int threads) {
+    std::vector<CastSkins> skins;
+    for (const Cast& cast : casts) skins.push_back(skins_of(cast, threads));
+    std::vector<std::pair<size_t, Grip>> let_go;
+    for (size_t a = 0; a < casts.size(); ++a)
+        if (!casts[a].take->contacts.are_touches_by_hand)
+            for (const Grip& grip : skins[a].marks.grips)
+                if (stands_by(casts, skins, a, grip)) let_go.emplace_back(a, grip);
+    for (const auto& [a, gone] : let_go) {
+        const Grip& grip = gone;
+        HandMarks& marks = skins[a].marks;
+        const std::string& thing = casts[a].source->rig.skeleton.names[size_t(grip.thing)];
+        std::erase_if(marks.touches, [&](const Contact& touch) {
+            return touch.on == thing &&
+                   role_side(touch.point) == (grip.limb == 2 ? Side::left : Side::right) &&
+                   touch.first >= grip.first && touch.last <= grip.last;
+        });
+        std::erase_if(marks.grips, [&](const Grip& one) {
+            return one.limb == grip.limb && one.thing == grip.thing && one.first == grip.first;
+        });
+    }
+    return skins;
+}
+
 std::vector<BodyTouch> find_body_touches(std::span<const Cast> casts, std::span<const CastSkins> skins) {
     std::vector<BodyTouch> found;
     for (size_t a = 0; a < casts.size(); ++a) {

@@ -29,6 +29,12 @@ struct CastSkins {
     WorldMotion source;  ///< in the scene
 };
 CastSkins skins_of(const Cast& cast, int threads = 0);
+/// Of all casts. A hand that stands by what another body holds (farther from it, and less steadily, by 10 cm and 4 mm) holds
+/// nothing, unless a person said so.
+std::vector<CastSkins> skins_of(std::span<const Cast> casts, int threads = 0);
+/// Whether a thing of one cast is that of another: of one name, at one place in the takes (a copy that stands elsewhere is not).
+bool is_one_thing(std::span<const Cast> casts, std::span<const CastSkins> skins, size_t a, int thing_a,
+                  size_t b, int thing_b);
 
 /// How high a hand is over another body's skin in poses of both, by surfaces: the least of any of its points, m; below 0 it is
 /// in it. Far off (over 0.5 m), or without skins: empty.

@@ -259,6 +259,29 @@ class SceneTest : public QObject {
         QVERIFY(off < 0.015);
     }
 
+    /// Of a coil without a mesh: who has it in hand is known by how the other holds it.
+    void a_hand_that_stands_by_what_another_holds_holds_nothing() {
+        OpenScene scene = help_up("dockhand", "ferrier");
+        for (Cast& cast : scene.casts) {
+            auto take = std::make_shared<Take>(*cast.take);
+            take->set.edit().clear();
+            cast.take = take;
+        }
+        const auto grips_after = [](const HandMarks& marks, int frame) {
+            return std::count_if(marks.grips.begin(), marks.grips.end(),
+                                 [&](const Grip& grip) { return grip.first > frame; });
+        };
+        // By itself the giver's free hand seems to go along with the coil again.
+        const CastSkins by_itself = skins_of(scene.casts[0], 2);
+        QCOMPARE(grips_after(by_itself.marks, 300), 1);
+        const std::vector<CastSkins> both = skins_of(std::span<const Cast>(scene.casts), 2);
+        QCOMPARE(grips_after(both[0].marks, 300), 0);
+        QCOMPARE(both[0].marks.grips.size(), by_itself.marks.grips.size() - 1);
+        for (const Contact& touch : both[0].marks.touches) QVERIFY(touch.on != "coil" || touch.first < 300);
+        // The two that do hold it stay, though they overlap.
+        QVERIFY(both[0].marks.grips.front().last > both[1].marks.grips.front().first);
+    }
+
     /// Depths of one body's vertices in the other by an independent measure, on ten frames.
     void depth_between_bodies_is_measured_as_another_way_does() {
         if (is_slow) QSKIP("takes long under the sanitizers; run without them");
