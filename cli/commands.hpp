@@ -26,12 +26,13 @@ struct WrongUse : std::runtime_error {
 struct Options {
     std::string file, out, roles, take, target, source_character, target_character, pairing, passes, frames,
         review, view, plan, apply, vrm, iso, stance, fingers, spread_fingers, thumb, clavicles, spine,
-        as_rest, against, touch_up, library, travel, reduce, about, scene;
+        as_rest, against, touch_up, library, travel, reduce, about, scene, shard;
     std::string theme = "ink";
     std::string body_look = "mesh";
     std::optional<double> fps;
     std::optional<double> spread;
     int threads = 0;
+    int jobs = 1;  ///< at a time
     int frame = 0;
     bool ignore_names = false;
     int animation = 1;  ///< counted from 1
@@ -40,12 +41,13 @@ struct Options {
     bool has_root_track = false;
     bool has_no_touch_up = false;  ///< those kept with pair and body are left out
     bool is_forced = false;        ///< existing files may be written over
+    bool is_plan_asked = false;    ///< tell what a batch would do
     bool is_dry = false;           ///< list what would be written, write nothing
     bool is_stale_asked = false;   ///< the file is a report: which of its files are stale
     bool has_stance_first = false;
     bool starts_at_origin = false;
     bool may_curve = false;
-    std::vector<std::string> takes, set;
+    std::vector<std::string> takes, characters, set;
 };
 
 /// "root,angles": those to run, the others left out.
@@ -57,6 +59,8 @@ PairingSettings pairing_settings(const Options& options);
 
 /// A scene with the targets that --set CAST=TARGET gives. Throws WrongUse, FileError.
 OpenScene opened_scene(const std::string& path, const Options& options);
+/// The library an order or plan is kept with: the folder above it, else the one given. Throws WrongUse.
+std::string library_of(const Options& options);
 
 int inspect(const Options& options);
 int characterize(const Options& options);
@@ -70,5 +74,7 @@ int join(const Options& options);
 int controls(const Options& options);
 int picture(const Options& options);
 int scene(const Options& options);
+int batch(const Options& options);
+int coverage(const Options& options);
 
 }  // namespace nb::cli

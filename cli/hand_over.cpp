@@ -19,9 +19,6 @@ namespace nb::cli {
 
 namespace fs = std::filesystem;
 
-namespace {
-
-/// The library an order or plan is kept with: the folder above it, else the one given.
 std::string library_of(const Options& options) {
     if (!options.library.empty()) return options.library;
     const fs::path folder = fs::absolute(options.file).parent_path();
@@ -29,6 +26,8 @@ std::string library_of(const Options& options) {
     throw WrongUse(fmt::format("{}: it lies in no library's 'orders' or 'joins'; give --library FOLDER",
                                shown_text(options.file)));
 }
+
+namespace {
 
 std::string row_state(const HandOverRow& row, Clash clash) {
     switch (row.state) {

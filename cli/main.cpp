@@ -28,6 +28,8 @@ int run(const CLI::App& command, const nb::cli::Options& options) {
     if (name == "controls") return nb::cli::controls(options);
     if (name == "join") return nb::cli::join(options);
     if (name == "scene") return nb::cli::scene(options);
+    if (name == "batch") return nb::cli::batch(options);
+    if (name == "coverage") return nb::cli::coverage(options);
     if (name == "limber") return nb::cli::limber(options);
     return nb::cli::picture(options);
 }
@@ -144,6 +146,29 @@ int main(int argc, char** argv) {
     hand_over->add_option("--threads", options.threads, "At most so many threads")
         ->check(CLI::Range(0, 1024));
 
+    auto* batch = app.add_subcommand(
+        "batch", "Does an order over a whole library, job by job; what is done is not done again.");
+    batch
+        ->add_option(
+            "ORDER", options.file,
+            "orders/NAME.json of a library; or a library's folder: every pair is carried and reviewed")
+        ->required();
+    batch->add_option("--library", options.library, "The library's folder, when the order lies elsewhere");
+    batch->add_option("--take", options.takes, "With a folder: these takes alone; more than once");
+    batch->add_option("--character", options.characters, "With a folder: these characters alone");
+    batch->add_option("--jobs", options.jobs, "So many at a time")->check(CLI::Range(1, 1024));
+    batch->add_option("--shard", options.shard, "I/N: the jobs I, I + N, I + 2 N ... alone");
+    batch->add_flag("--plan", options.is_plan_asked,
+                    "Tell jobs, time, memory and a sensible number of shards; do nothing");
+    batch->add_flag("--verbose", options.verbose, "With --plan: every job");
+    batch->add_flag("--json", options.as_json, "With --plan: as JSON");
+
+    auto* coverage =
+        app.add_subcommand("coverage", "Which take works on which character, how well, and what is stale.");
+    coverage->add_option("LIBRARY", options.file, "The library's folder")->required();
+    coverage->add_option("--out", options.out, "Write the table: .csv, .html or .json");
+    coverage->add_flag("--verbose", options.verbose, "Tell every cell");
+
     auto* controls =
         app.add_subcommand("controls", "Which node of a control rig takes what of a body, by its name.");
     controls->add_option("RIG", options.file, "A .glb whose nodes are controls")->required();
@@ -212,7 +237,8 @@ int main(int argc, char** argv) {
     picture->add_option("--theme", options.theme, "ink or paper")->check(CLI::IsMember({"ink", "paper"}));
     picture->add_option("--out", options.out, "P.png")->required();
 
-    for (auto* command : {characterize, align, transfer, controls, join, map, table, limber, picture, scene})
+    for (auto* command :
+         {characterize, align, transfer, controls, join, map, table, limber, picture, scene, coverage})
         command->add_flag("--force", options.is_forced, "Write over files that are there");
 
     try {

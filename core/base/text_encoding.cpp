@@ -156,4 +156,21 @@ std::string from_utf8(std::string_view text, const std::string& encoding) {
     return result;
 }
 
+std::string escaped_markup(std::string_view text) {
+    std::string out;
+    for (const char c : text) {
+        if (c == '<')
+            out += "&lt;";
+        else if (c == '>')
+            out += "&gt;";
+        else if (c == '&')
+            out += "&amp;";
+        else if (c == '"')
+            out += "&quot;";
+        else
+            out += c;
+    }
+    return out;
+}
+
 }  // namespace nb

@@ -12,6 +12,9 @@ bool is_utf8(std::string_view text);
 /// As it may stand on a line: control characters and bytes that are no UTF-8 as \xNN.
 std::string shown_text(std::string_view text);
 
+/// As it may stand in a page: < > & " as entities.
+std::string escaped_markup(std::string_view text);
+
 /// The encoding in which all of `texts` can be read: "" when they are UTF-8, else "SHIFT_JIS" when every one
 /// of them is valid there and their letters beyond ASCII are mostly kana or kanji, else "WINDOWS-1252" (every
 /// byte of which this reads; the five it does not define as ISO 8859-1 has them). A guess, to be told.

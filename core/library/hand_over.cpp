@@ -60,6 +60,10 @@ std::string today() {
     return fmt::format("{:%Y-%m-%d}", fmt::localtime(std::time(nullptr)));
 }
 
+std::string date_of(const HandOverOrder& order) {
+    return order.date.empty() ? today() : order.date;
+}
+
 std::string rate_word(double fps) {
     return fmt::format("{:.4g}", fps);
 }
@@ -69,19 +73,6 @@ std::string layer_word(const TouchLayers& layers) {
     for (const TouchLayer& layer : layers)
         if (!layer.is_idle()) word += (word.empty() ? "" : "+") + layer.name;
     return word.empty() ? "plain" : word;
-}
-
-struct PairSettings {
-    Pairing pairing;
-    ReadDocument read;
-};
-
-PairSettings settings_of(const Library& library, const LoadedFile& take, const LoadedFile& character) {
-    PairSettings found;
-    std::vector<std::string> troubles;
-    find_pairing(&library, character.character.rig.path, take.character.id, character.character.id,
-                 found.pairing, found.read, troubles);
-    return found;
 }
 
 double fps_of(const HandOverOrder& order, const Take& take) {
@@ -113,24 +104,60 @@ size_t size_of(const std::string& ending, const Character& character, int frames
 
 }  // namespace
 
+const LoadedFile& LibraryFiles::held(Shelf& shelf, const std::string& name,
+                                     const std::function<std::shared_ptr<LoadedFile>()>& read) {
+    const auto found = shelf.find(name);
+    if (found != shelf.end()) {
+        found->second.used = ++uses_;
+        return *found->second.file;
+    }
+    Held held{read(), ++uses_};
+    if (most_ > 0 && shelf.size() >= most_)
+        shelf.erase(std::min_element(shelf.begin(), shelf.end(), [](const auto& a, const auto& b) {
+            return a.second.used < b.second.used;
+        }));
+    return *shelf.emplace(name, std::move(held)).first->second.file;
+}
+
 const LoadedFile& LibraryFiles::take(const std::string& name) {
-    auto& file = takes_[name];
-    if (!file) {
+    return held(takes_, name, [&] {
         const LibraryEntry& entry = entry_of(library_.takes, name, library_.folder, "take");
-        file = std::make_shared<LoadedFile>(
+        auto file = std::make_shared<LoadedFile>(
             load_take(entry.document.empty() ? entry.path : entry.document, "", notes_));
         if (!file->take) throw FileError(entry.path, "holds no motion", "choose a take that does");
-    }
-    return *file;
+        return file;
+    });
 }
 
 const LoadedFile& LibraryFiles::character(const std::string& name) {
-    auto& file = characters_[name];
-    if (!file) {
+    return held(characters_, name, [&] {
         const LibraryEntry& entry = entry_of(library_.characters, name, library_.folder, "character");
-        file = std::make_shared<LoadedFile>(load_character(entry.path, entry.document, notes_));
+        return std::make_shared<LoadedFile>(load_character(entry.path, entry.document, notes_));
+    });
+}
+
+std::pair<Pairing, ReadDocument> LibraryFiles::pairing(const LoadedFile& take, const LoadedFile& character) {
+    const std::string &source = take.character.id, &target = character.character.id;
+    if (!pairings_) {
+        pairings_.emplace();
+        for (const fs::path& file : sorted_entries((fs::path(library_.folder) / "pairings").string())) {
+            if (file.extension() != ".json" || file.filename().string().starts_with(".")) continue;
+            try {
+                const Json document = read_document(file.string(), "pairing");
+                pairings_->emplace(
+                    std::pair{
+                        text_in(object_or_none(document, "source", file.string()), "id", "", file.string()),
+                        text_in(object_or_none(document, "target", file.string()), "id", "", file.string())},
+                    file.string());
+            } catch (const std::exception& fault) {
+                notes_.emplace_back(fault.what());
+            }
+        }
     }
-    return *file;
+    std::pair<Pairing, ReadDocument> found;
+    if (!pairings_->contains({source, target})) return found;
+    find_pairing(&library_, character.character.rig.path, source, target, found.first, found.second, notes_);
+    return found;
 }
 
 std::string order_folder(const HandOverOrder& order, const Library& library) {
@@ -210,17 +237,16 @@ std::vector<HandOverRow> rows_of_pair(const HandOverOrder& order, const OrderedP
             std::erase_if(rows, [](const HandOverRow& row) { return row.what == What::sound; });
         const int frames = frames_of(order, *take.take);
         const double fps = fps_of(order, *take.take);
-        const PairSettings settings = settings_of(files.library(), take, body);
+        const PairingSettings settings = files.pairing(take, body).first.settings;
         std::map<std::string, std::string> words{
             {"take", pair.take},
             {"source", take.character.name},
             {"character", pair.character},
             {"library", files.library().name},
-            {"layer",
-             layer_word(touches_in_force(body.character, settings.pairing.settings, take.take->key()))},
+            {"layer", layer_word(touches_in_force(body.character, settings, take.take->key()))},
             {"fps", rate_word(fps)},
             {"frames", std::to_string(frames)},
-            {"date", today()},
+            {"date", date_of(order)},
             {"version", order.version}};
         const std::string name = fill_pattern(order.pattern, words);
         words["take"] = "takes";
@@ -299,9 +325,8 @@ std::vector<HandOverRow> plan_hand_over(const HandOverOrder& order, LibraryFiles
 Handed carry_pair(LibraryFiles& files, const OrderedPair& pair, int threads) {
     const LoadedFile& take = files.take(pair.take);
     const LoadedFile& body = files.character(pair.character);
-    const PairSettings found = settings_of(files.library(), take, body);
-    return handed_of(body.character,
-                     transfer(take.character, *take.take, body.character, found.pairing.settings, threads));
+    const PairingSettings settings = files.pairing(take, body).first.settings;
+    return handed_of(body.character, transfer(take.character, *take.take, body.character, settings, threads));
 }
 
 void take_steps(const HandOverOrder& order, Handed& handed) {
@@ -311,6 +336,22 @@ void take_steps(const HandOverOrder& order, Handed& handed) {
     place_take(handed, order.placement);
     take_travel(handed, order.travel);
     if (order.has_stance_first) put_stance_first(handed);
+}
+
+Json settings_of(const HandOverOrder& order) {
+    Json settings = order_document(order);
+    for (const char* own : {"format", "version", "id", "name", "pairs"}) settings.erase(own);
+    return settings;
+}
+
+Json report_head(const HandOverOrder& order, const Library& library, const std::string& id) {
+    Json document = document_header("hand-over-report", id);
+    document["order"] = order.name;
+    document["order_hash"] = hash_word(format_document(order_document(order)));
+    document["tool"] = fmt::format("nimble bone {}", version());
+    document["date"] = date_of(order);
+    document["library"] = library.name;
+    return document;
 }
 
 namespace {
@@ -326,13 +367,31 @@ class Run {
           rows_(plan_hand_over(order, files)) {}
 
     HandOverReport run() {
+        report_.path = report_place(order_, files_.library());
+        report_.page_path = fs::path(report_.path).replace_extension(".html").string();
+        write_all();
+        save();
+        write_file(report_.page_path, report_page(report_.document));
+        if (progress_) progress_(int(rows_.size()), int(rows_.size()), "");
+        return report_;
+    }
+
+    /// Without a report: its files.
+    Json run_part(const std::function<void(const CarriedPair&)>& carried) {
+        carried_ = carried;
+        // Another program may be at the same files.
+        own_mark_ = "." + make_uuid().substr(0, 8);
+        write_all();
+        return std::move(report_.document["files"]);
+    }
+
+  private:
+    void write_all() {
         std::error_code error;
         fs::create_directories(folder_, error);
         if (error)
             throw FileError(folder_, fmt::format("cannot be made: {}", error.message()),
                             "choose a folder you may write to");
-        report_.path = report_place(order_, files_.library());
-        report_.page_path = fs::path(report_.path).replace_extension(".html").string();
         begin_report();
         const OrderedPair* of = nullptr;
         for (size_t i = 0; i < rows_.size(); ++i) {
@@ -368,13 +427,8 @@ class Run {
         }
         for (const auto& [path, rows] : waiting_) leave(rows);
         for (const Json& told : report_.document["files"]) report_.left += told["state"] == "to do" ? 1 : 0;
-        save();
-        write_file(report_.page_path, report_page(report_.document));
-        if (progress_) progress_(int(rows_.size()), int(rows_.size()), "");
-        return report_;
     }
 
-  private:
     const HandOverOrder& order_;
     LibraryFiles& files_;
     const int threads_;
@@ -384,11 +438,13 @@ class Run {
     HandOverReport report_;
     Handed handed_;
     std::map<std::string, std::vector<size_t>> waiting_;  ///< files of several takes: those they hold so far
-    Json of_pair_;                                        ///< what is the same in all files of a pair
+    std::function<void(const CarriedPair&)> carried_;
+    std::string own_mark_;  ///< of files that are not proved yet
+    Json of_pair_;          ///< what is the same in all files of a pair
 
     /// Where a file is until it is proved; with one more take in it, until that is.
-    static std::string beside_of(const HandOverRow& row, const std::string& mark = "") {
-        return fs::path(row.path).replace_extension(mark + ".unproved" + row.ending).string();
+    std::string beside_of(const HandOverRow& row, const std::string& mark = "") const {
+        return fs::path(row.path).replace_extension(mark + own_mark_ + ".unproved" + row.ending).string();
     }
 
     void begin_report() {
@@ -398,31 +454,28 @@ class Run {
                 std::error_code error;
                 fs::remove(beside_of(row, mark), error);
             }
-        Json& document = report_.document = document_header("hand-over-report", make_uuid());
-        document["order"] = order_.name;
-        document["order_hash"] = hash_word(format_document(order_document(order_)));
-        document["tool"] = fmt::format("nimble bone {}", version());
-        document["date"] = today();
-        document["library"] = files_.library().name;
+        Json& document = report_.document = report_head(order_, files_.library(), make_uuid());
         document["files"] = Json::array();
         for (const HandOverRow& row : rows_)
             document["files"].push_back({{"name", row.name},
                                          {"take", row.pair.take},
                                          {"character", row.pair.character},
                                          {"state", "to do"}});
-        document["settings"] = order_document(order_);
-        for (const char* own : {"format", "version", "id", "name", "pairs"}) document["settings"].erase(own);
+        document["settings"] = settings_of(order_);
     }
-    void save() { write_file_soon(report_.path, format_document(report_.document)); }
+    void save() {
+        if (!report_.path.empty()) write_file_soon(report_.path, format_document(report_.document));
+    }
 
     void solve(const OrderedPair& pair) {
         const LoadedFile& take = files_.take(pair.take);
         const LoadedFile& body = files_.character(pair.character);
-        const PairSettings found = settings_of(files_.library(), take, body);
-        const PairingSettings& settings = found.pairing.settings;
+        const auto [pairing, read] = files_.pairing(take, body);
+        const PairingSettings& settings = pairing.settings;
         TransferResult result = transfer(take.character, *take.take, body.character, settings, threads_,
                                          [&](int, int) { return !progress_ || progress_(-1, 0, ""); });
         const Review review = review_result(take.character, body.character, result);
+        if (carried_) carried_({pair, review, result, settings});
         of_pair_ = Json::object();
         Json& inputs = of_pair_["inputs"] = Json::object();
         const auto add_input = [&](const std::string& path) {
@@ -439,7 +492,7 @@ class Run {
         add_input(take.character_document.path);
         add_input(body.character.rig.path);
         add_input(body.character_document.path);
-        add_input(found.read.path);
+        add_input(read.path);
         for (const TakePart& part : take.character.rig.options.along)
             add_input(path_along(take.character.rig.path, part.file));
         if (order_.has_sound) add_input(sound_of(take));
@@ -645,6 +698,16 @@ HandOverReport run_hand_over(const HandOverOrder& order, LibraryFiles& files, in
     return Run(order, files, threads, progress).run();
 }
 
+Json hand_over_part(const HandOverOrder& part, LibraryFiles& files, int threads,
+                    const std::function<void(const CarriedPair&)>& carried) {
+    return Run(part, files, threads, {}).run_part(carried);
+}
+
+void write_report(const Json& report, const std::string& path) {
+    write_file(path, format_document(report));
+    write_file(fs::path(path).replace_extension(".html").string(), report_page(report));
+}
+
 std::vector<StaleRow> stale_rows(const Json& report, const std::string& path) {
     return reading(path, [&] {
         std::vector<StaleRow> stale;
@@ -683,27 +746,6 @@ std::vector<StaleRow> stale_rows(const Json& report, const std::string& path) {
     });
 }
 
-namespace {
-
-std::string escaped(std::string_view text) {
-    std::string out;
-    for (const char c : text) {
-        if (c == '<')
-            out += "&lt;";
-        else if (c == '>')
-            out += "&gt;";
-        else if (c == '&')
-            out += "&amp;";
-        else if (c == '"')
-            out += "&quot;";
-        else
-            out += c;
-    }
-    return out;
-}
-
-}  // namespace
-
 std::string report_page(const Json& report) {
     std::string page = fmt::format(
         R"(<!DOCTYPE html>
@@ -717,8 +759,8 @@ th{{font-weight:600}} .not{{border-left:4px solid #1d2a3a;padding-left:.6rem}} d
 <h1>Handed over: {0}</h1>
 <p>{1}, library {2}, {3}</p>
 )",
-        escaped(report.value("order", "")), escaped(report.value("date", "")),
-        escaped(report.value("library", "")), escaped(report.value("tool", "")));
+        escaped_markup(report.value("order", "")), escaped_markup(report.value("date", "")),
+        escaped_markup(report.value("library", "")), escaped_markup(report.value("tool", "")));
     std::map<std::string, int> states;
     for (const Json& file : report["files"]) ++states[file.value("state", "")];
     page += "<p>";
@@ -730,8 +772,8 @@ th{{font-weight:600}} .not{{border-left:4px solid #1d2a3a;padding-left:.6rem}} d
         const std::string state = file.value("state", "");
         if (state != "written") {
             page += fmt::format("<tr><td class=\"not\">{}</td><td colspan=\"5\">{}{}</td></tr>\n",
-                                escaped(file.value("name", "")), escaped(state),
-                                file.contains("why") ? ": " + escaped(file.value("why", "")) : "");
+                                escaped_markup(file.value("name", "")), escaped_markup(state),
+                                file.contains("why") ? ": " + escaped_markup(file.value("why", "")) : "");
             continue;
         }
         const Json& back = file["read_back"];
@@ -743,7 +785,7 @@ th{{font-weight:600}} .not{{border-left:4px solid #1d2a3a;padding-left:.6rem}} d
                 items += (items.empty()                               ? ""
                           : std::string(list) == "bones_without_keys" ? ", "
                                                                       : "<br>") +
-                         escaped(one.get<std::string>());
+                         escaped_markup(one.get<std::string>());
             details += fmt::format("<p><b>{}</b><br>{}</p>",
                                    std::string(list) == "lost"    ? "stays behind"
                                    : std::string(list) == "notes" ? "told"
@@ -752,18 +794,18 @@ th{{font-weight:600}} .not{{border-left:4px solid #1d2a3a;padding-left:.6rem}} d
         }
         details += "<p><b>made from</b><br>";
         for (const auto& [input, hash] : file["inputs"].items())
-            details +=
-                fmt::format("{} <code>{}</code><br>", escaped(input), escaped(hash.get<std::string>()));
+            details += fmt::format("{} <code>{}</code><br>", escaped_markup(input),
+                                   escaped_markup(hash.get<std::string>()));
         details += "</p><p><b>review</b><br>";
         for (const auto& [bar, value] : file["review"].items())
-            details += fmt::format("{} {:.4g}<br>", escaped(bar), value.get<double>());
+            details += fmt::format("{} {:.4g}<br>", escaped_markup(bar), value.get<double>());
         details += "</p>";
         page += fmt::format(
             "<tr><td><details><summary>{}</summary>{}</details></td><td class=\"n\">{} at {:.4g}</td>"
             "<td class=\"n\">{} of {}</td><td class=\"n\">{:.4f} mm<br>{:.4f}&deg;</td><td "
             "class=\"n\">{}</td>"
             "<td class=\"n\">{}</td></tr>\n",
-            escaped(file.value("name", "")), details, file.value("frames", 0), file.value("fps", 0.0),
+            escaped_markup(file.value("name", "")), details, file.value("frames", 0), file.value("fps", 0.0),
             file.value("keys", 0), file.value("keys_before", 0), back.value("place_mm", 0.0),
             back.value("turn_deg", 0.0),
             file.contains("reduction")

@@ -6,11 +6,15 @@
 #include <functional>
 #include <map>
 #include <memory>
+#include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
+#include "core/documents/pairing.hpp"
 #include "core/handover/props.hpp"
 #include "core/library/order.hpp"
+#include "core/review/review.hpp"
 
 namespace nb {
 
@@ -20,19 +24,33 @@ std::vector<PropTrack> prop_tracks(const LoadedFile& take, const TransferResult&
 /// Takes and characters of a library, each read once.
 class LibraryFiles {
   public:
-    explicit LibraryFiles(const Library& library) : library_(library) {}
+    /// `most`: so many takes, and so many characters, are held at once, those used last; 0: all.
+    explicit LibraryFiles(const Library& library, size_t most = 0) : library_(library), most_(most) {}
     const Library& library() const { return library_; }
-    /// Throws FileError, also for a name the library has not.
+    /// Throws FileError, also for a name the library has not. It stays until `most` others were asked for.
     const LoadedFile& take(const std::string& name);
     const LoadedFile& character(const std::string& name);
+    /// What is kept for a pair, and where; nothing is kept: the usual. Which documents are there is looked up once.
+    std::pair<Pairing, ReadDocument> pairing(const LoadedFile& take, const LoadedFile& character);
     /// What was odd in reading.
     const std::vector<std::string>& notes() const { return notes_; }
     void forget() { takes_.clear(); }
 
   private:
+    struct Held {
+        std::shared_ptr<LoadedFile> file;
+        size_t used = 0;
+    };
+    using Shelf = std::map<std::string, Held>;
     const Library library_;
-    std::map<std::string, std::shared_ptr<LoadedFile>> takes_, characters_;
+    const size_t most_;
+    size_t uses_ = 0;
+    Shelf takes_, characters_;
     std::vector<std::string> notes_;
+    std::optional<std::map<std::pair<std::string, std::string>, std::string>> pairings_;  ///< ids: where
+
+    const LoadedFile& held(Shelf& shelf, const std::string& name,
+                           const std::function<std::shared_ptr<LoadedFile>()>& read);
 };
 
 /// One file to be.
@@ -74,6 +92,23 @@ struct HandOverReport {
     std::string path, page_path;  ///< where document and page are
     int written = 0, skipped = 0, failed = 0, left = 0;
 };
+
+/// A pair that was carried on the way, before its files are written.
+struct CarriedPair {
+    const OrderedPair& pair;
+    const Review& review;
+    const TransferResult& result;
+    const PairingSettings& settings;
+};
+/// Writes the files of an order as a part of it: what became of each, as a report has it; no report is written.
+Json hand_over_part(const HandOverOrder& part, LibraryFiles& files, int threads,
+                    const std::function<void(const CarriedPair&)>& carried);
+/// What of an order holds for every file of it: all but its name and its pairs.
+Json settings_of(const HandOverOrder& order);
+/// The first keys of a report of an order, without its files. `id`: of the report.
+Json report_head(const HandOverOrder& order, const Library& library, const std::string& id);
+/// Writes it with its page. Throws FileError.
+void write_report(const Json& report, const std::string& path);
 
 /// Writes what the order names. Files that fail are told in the report and do not stop the rest. Throws FileError when
 /// the folder or the report cannot be written.

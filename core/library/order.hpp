@@ -46,7 +46,8 @@ struct HandOverOrder {
     std::string pattern = "{take}_{character}";
     std::string version = "1";  ///< for {version}
     Clash clash = Clash::skip;
-    Json other;  ///< the document as read, for keys this program does not know
+    std::string date;  ///< for {date} and the report; empty: today's. No part of the document
+    Json other;        ///< the document as read, for keys this program does not know
 };
 
 Json order_document(const HandOverOrder& order);

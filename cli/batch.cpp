@@ -1,0 +1,153 @@
+// nbone batch, nbone coverage: orders over a whole library, and what became of them.
+#include <fmt/format.h>
+
+#include <chrono>
+#include <csignal>
+#include <filesystem>
+
+#include "cli/commands.hpp"
+#include "cli/outputs.hpp"
+#include "core/base/fault.hpp"
+#include "core/base/files.hpp"
+#include "core/base/text_encoding.hpp"
+#include "core/batch/batch.hpp"
+#include "core/batch/coverage.hpp"
+
+namespace nb::cli {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+volatile std::sig_atomic_t is_stopped = 0;
+void stop(int /*signal*/) {
+    is_stopped = 1;
+}
+
+/// "2/7": the second of seven.
+void read_shard(const std::string& text, BatchOptions& options) {
+    if (text.empty()) return;
+    int shard = 0, of = 0;
+    char rest = 0;
+    if (std::sscanf(text.c_str(), "%d/%d%c", &shard, &of, &rest) != 2 || of < 1 || of > 100000 || shard < 1 ||
+        shard > of)
+        throw WrongUse(fmt::format("--shard '{}': write I/N, I from 1 to N", shown_text(text)));
+    options.shard = shard - 1;
+    options.shards = of;
+}
+
+std::string time_words(double seconds) {
+    if (seconds < 100.0) return fmt::format("{:.0f} s", seconds);
+    if (seconds < 6000.0) return fmt::format("{:.0f} min", seconds / 60.0);
+    return fmt::format("{:.1f} h", seconds / 3600.0);
+}
+
+int tell_plan(const Batch& batch, const Library& library, const Options& options) {
+    Ledger ledger(library.folder);
+    ledger.look();
+    const auto jobs = jobs_of(batch, library, ledger);
+    const BatchEstimate plan = estimate(batch, jobs, library, ledger);
+    if (options.as_json) {
+        const Json told{{"jobs", plan.jobs},
+                        {"done", plan.done},
+                        {"refused", plan.refused},
+                        {"seconds", canonical(plan.seconds)},
+                        {"memory_bytes", plan.memory_bytes},
+                        {"shards", plan.shards}};
+        fmt::print("{}\n", told.dump(2));
+        return plan.refused > 0 ? exit_bad_input : exit_done;
+    }
+    if (options.verbose)
+        for (const BatchJob& job : jobs)
+            for (const OrderedPair& pair : job.pairs)
+                fmt::print("  {:8} {} on {}\n",
+                           job.is_done       ? "done"
+                           : job.why.empty() ? "to do"
+                                             : "refused",
+                           shown_text(pair.take), shown_text(pair.character));
+    for (const BatchJob& job : jobs)
+        if (!job.why.empty())
+            fmt::print("refused  {} on {}: {}\n", shown_text(job.pairs.front().take),
+                       shown_text(job.pairs.front().character), shown_text(job.why));
+    const size_t left = plan.jobs - plan.done - plan.refused;
+    fmt::print(
+        "{} jobs, {} done, {} to do: about {} on one core ({}), {} on {} cores; {:.0f} MB a process; {} "
+        "shard{}\n",
+        plan.jobs, plan.done, left, time_words(plan.seconds),
+        plan.is_measured ? "by what was done before" : "by the usual rate",
+        time_words(plan.seconds / plan.shards), plan.shards, double(plan.memory_bytes) / 1e6, plan.shards,
+        plan.shards == 1 ? "" : "s of about half an hour");
+    return plan.refused > 0 ? exit_bad_input : exit_done;
+}
+
+}  // namespace
+
+int batch(const Options& options) {
+    const bool is_trial = fs::is_directory(options.file);
+    const Library library = open_library(is_trial ? options.file : library_of(options));
+    const Batch batch = is_trial ? trial_of(library, options.takes, options.characters)
+                                 : batch_of(read_order(read_document(options.file, "order"), options.file));
+    if (options.is_plan_asked) return tell_plan(batch, library, options);
+    BatchOptions how;
+    how.jobs = options.jobs;
+    read_shard(options.shard, how);
+    std::signal(SIGINT, stop);
+    std::signal(SIGTERM, stop);
+    auto told = std::chrono::steady_clock::now();
+    const BatchOutcome outcome = run_batch(batch, library, how, [&](const BatchProgress& progress) {
+        const auto now = std::chrono::steady_clock::now();
+        if (now - told > std::chrono::seconds(1)) {
+            told = now;
+            fmt::print("  {} of {}, {} failed: {}\n", progress.done, progress.of, progress.failed,
+                       shown_text(progress.name));
+            std::fflush(stdout);
+        }
+        return is_stopped == 0;
+    });
+    for (const std::string& fault : outcome.faults) fmt::print("failed  {}\n", shown_text(fault));
+    fmt::print("{} done, {} done before, {} failed, {} left; {} at {} a time", outcome.done, outcome.was_done,
+               outcome.failed, outcome.left, time_words(outcome.seconds), how.jobs);
+    if (outcome.done > 0)
+        fmt::print("; the batch's own share {:.2f} ms a job", 1e3 * outcome.own_seconds / outcome.done);
+    fmt::print("\n");
+    if (!outcome.report.empty()) fmt::print("{}\n", shown_text(outcome.report));
+    return outcome.failed > 0 ? exit_bad_input : exit_done;
+}
+
+int coverage(const Options& options) {
+    const Library library = open_library(options.file);
+    Ledger ledger(library.folder);
+    ledger.look();
+    const Coverage table = coverage_of(library, ledger);
+    ledger.keep_summary();
+    const CoverageCount all = table.count();
+    if (!options.out.empty()) {
+        const std::string ending = fs::path(options.out).extension().string();
+        if (ending == ".csv")
+            write_file(options.out, coverage_csv(table));
+        else if (ending == ".html")
+            write_file(options.out, coverage_page(table, library.name));
+        else if (ending == ".json")
+            write_file(options.out, format_document(coverage_document(table, library)));
+        else
+            throw WrongUse(fmt::format("--out {}: write a .csv, .html or .json", shown_text(options.out)));
+    }
+    for (size_t t = 0; t < table.takes.size() && (options.out.empty() || options.verbose); ++t)
+        for (size_t c = 0; c < table.characters.size(); ++c) {
+            const CoverageCell& cell = table.at(t, c);
+            if (cell.state == CoverageCell::State::not_tried && !options.verbose) continue;
+            fmt::print("{:20} {:16} {:>6} {}{}\n", shown_text(table.takes[t].name),
+                       shown_text(table.characters[c].name),
+                       cell.state == CoverageCell::State::carried
+                           ? fmt::format("{:.0f} %", 100.0 * double(cell.share))
+                           : "",
+                       cell.is_accepted ? "accepted; " : "",
+                       shown_text(words_of_cell(table, t, c, library, ledger)));
+        }
+    fmt::print("{} cells: {} inside, {} outside, {} accepted, {} stale, {} failed, {} not tried\n",
+               table.cells.size(), all.inside, all.outside, all.accepted, all.stale, all.failed,
+               all.not_tried);
+    return all.stale > 0 ? exit_stale : exit_done;
+}
+
+}  // namespace nb::cli
