@@ -76,7 +76,7 @@ bool are_own(const JobEntry& entry, const std::vector<HandOverRow>& rows) {
     return std::all_of(rows.begin(), rows.end(), [&](const HandOverRow& row) {
         if (row.state != HandOverRow::State::there) return true;
         return std::any_of(entry.files.begin(), entry.files.end(), [&](const Json& file) {
-            return file.value("state", "") == "written" && file.value("name", "") == row.name &&
+            return file.value("name", "") == row.name &&
                    file.value("hash", "") == hash_word(read_file(row.path));
         });
     });
@@ -260,7 +260,7 @@ class BatchRun {
         work();
         for (std::thread& worker : workers) worker.join();
         const auto ended = Clock::now();
-        outcome_.left = int(mine.size()) - outcome_.done - outcome_.failed;
+        outcome_.left = int(mine.size()) - outcome_.done - outcome_.failed - outcome_.by_others;
         ledger_.look();
         if (batch_.order) write_merged();
         ledger_.keep_summary();
@@ -316,6 +316,15 @@ class BatchRun {
             own_s += seconds_since(began);
         };
         const auto began = Clock::now();
+        const auto before = batch_.order ? ledger_.job(batch_.order->name, job.key) : std::nullopt;
+        if (before && before->word == job.word && !before->is_failed() &&
+            are_files_there(*before, order_folder(*batch_.order, library_))) {
+            // Another program has done it meanwhile.
+            const std::lock_guard lock(mutex_);
+            ++outcome_.was_done;
+            ++outcome_.by_others;
+            return;
+        }
         JobEntry entry{job.pairs, job.word, Json::array()};
         if (fault.empty()) {
             try {
@@ -325,7 +334,7 @@ class BatchRun {
                 };
                 for (const OrderedPair& pair : job.pairs) read(pair, files, began);
                 if (batch_.order)
-                    entry.files = write_files(job, files, carried);
+                    entry.files = write_files(job, files, before, carried);
                 else
                     try_pair(job.pairs.front(), files, carried, began);
             } catch (const std::exception& error) {
@@ -387,15 +396,24 @@ class BatchRun {
         });
     }
 
-    Json write_files(const BatchJob& job, LibraryFiles& files,
+    Json write_files(const BatchJob& job, LibraryFiles& files, const std::optional<JobEntry>& before,
                      const std::function<void(const CarriedPair&)>& carried) {
         HandOverOrder part = *batch_.order;
         part.pairs = job.pairs;
         part.date = date_;
         // What this job wrote before goes; of what is anybody else's the order says what becomes.
-        if (const auto before = ledger_.job(part.name, job.key))
-            if (are_own(*before, plan_hand_over(part, files))) part.clash = Clash::replace;
-        return hand_over_part(part, files, 1, carried);
+        if (before && are_own(*before, plan_hand_over(part, files))) part.clash = Clash::replace;
+        // Whoever finds a file finds whose it is: the entry is first. It has no word until all is whole.
+        JobEntry under_way{job.pairs, "", before ? before->files : Json::array()};
+        const auto placing = [&](const std::string& name, const std::string& hash) {
+            under_way.files.push_back({{"name", name},
+                                       {"take", job.pairs.front().take},
+                                       {"character", job.pairs.front().character},
+                                       {"state", "to do"},
+                                       {"hash", hash}});
+            ledger_.put(part.name, job.key, under_way);
+        };
+        return hand_over_part(part, files, 1, {carried, placing});
     }
 
     /// Others may be at it, too: until nothing new has come meanwhile.

@@ -54,8 +54,9 @@ struct BatchProgress {
     std::string name;  ///< what is being done
 };
 struct BatchOutcome {
-    int done = 0;      ///< now
-    int was_done = 0;  ///< before
+    int done = 0;       ///< now
+    int was_done = 0;   ///< before
+    int by_others = 0;  ///< of these: by other programs, meanwhile
     int failed = 0;
     int left = 0;                             ///< of this shard: it was cancelled
     std::vector<std::string> faults;          ///< a line each

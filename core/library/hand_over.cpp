@@ -377,8 +377,8 @@ class Run {
     }
 
     /// Without a report: its files.
-    Json run_part(const std::function<void(const CarriedPair&)>& carried) {
-        carried_ = carried;
+    Json run_part(const PartWatch& watch) {
+        watch_ = watch;
         // Another program may be at the same files.
         own_mark_ = "." + make_uuid().substr(0, 8);
         write_all();
@@ -438,7 +438,7 @@ class Run {
     HandOverReport report_;
     Handed handed_;
     std::map<std::string, std::vector<size_t>> waiting_;  ///< files of several takes: those they hold so far
-    std::function<void(const CarriedPair&)> carried_;
+    PartWatch watch_;
     std::string own_mark_;  ///< of files that are not proved yet
     Json of_pair_;          ///< what is the same in all files of a pair
 
@@ -475,7 +475,7 @@ class Run {
         TransferResult result = transfer(take.character, *take.take, body.character, settings, threads_,
                                          [&](int, int) { return !progress_ || progress_(-1, 0, ""); });
         const Review review = review_result(take.character, body.character, result);
-        if (carried_) carried_({pair, review, result, settings});
+        if (watch_.carried) watch_.carried({pair, review, result, settings});
         of_pair_ = Json::object();
         Json& inputs = of_pair_["inputs"] = Json::object();
         const auto add_input = [&](const std::string& path) {
@@ -561,13 +561,16 @@ class Run {
     void put_in_place(const std::string& path, const std::vector<size_t>& rows) {
         std::error_code error;
         const std::string beside = beside_of(rows_[rows.front()]);
+        const std::string hash = hash_word(read_file(beside));
+        if (watch_.placing) watch_.placing(rows_[rows.front()].name, hash);
         if (order_.clash == Clash::replace) {
             fs::rename(beside, path);
         } else if (!move_to_free(beside, path)) {
             fs::remove(beside, error);
-            throw FileError(path, "is there since a moment ago", "hand over again");
+            // Another program at the same order has made the same.
+            if (hash_word(read_file(path)) != hash)
+                throw FileError(path, "is there since a moment ago", "hand over again");
         }
-        const std::string hash = hash_word(read_file(path));
         for (const size_t i : rows) {
             Json& told = report_.document["files"][i];
             told["bytes"] = size_t(fs::file_size(path, error));
@@ -698,9 +701,8 @@ HandOverReport run_hand_over(const HandOverOrder& order, LibraryFiles& files, in
     return Run(order, files, threads, progress).run();
 }
 
-Json hand_over_part(const HandOverOrder& part, LibraryFiles& files, int threads,
-                    const std::function<void(const CarriedPair&)>& carried) {
-    return Run(part, files, threads, {}).run_part(carried);
+Json hand_over_part(const HandOverOrder& part, LibraryFiles& files, int threads, const PartWatch& watch) {
+    return Run(part, files, threads, {}).run_part(watch);
 }
 
 void write_report(const Json& report, const std::string& path) {

@@ -100,9 +100,14 @@ struct CarriedPair {
     const TransferResult& result;
     const PairingSettings& settings;
 };
+/// Told while a part of an order is handed over; either may be empty.
+struct PartWatch {
+    std::function<void(const CarriedPair&)> carried;
+    /// A file is proved, and gets its name next.
+    std::function<void(const std::string& name, const std::string& hash)> placing;
+};
 /// Writes the files of an order as a part of it: what became of each, as a report has it; no report is written.
-Json hand_over_part(const HandOverOrder& part, LibraryFiles& files, int threads,
-                    const std::function<void(const CarriedPair&)>& carried);
+Json hand_over_part(const HandOverOrder& part, LibraryFiles& files, int threads, const PartWatch& watch);
 /// What of an order holds for every file of it: all but its name and its pairs.
 Json settings_of(const HandOverOrder& order);
 /// The first keys of a report of an order, without its files. `id`: of the report.
