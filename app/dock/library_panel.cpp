@@ -62,8 +62,11 @@ LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(pare
     auto* make = new QPushButton(tr("new"), this);
     open->setToolTip(tr("Open another library folder"));
     make->setToolTip(tr("Make a new library in an empty folder"));
+    auto* coverage = new QPushButton(tr("coverage"), this);
+    coverage->setToolTip(tr("Which take works on whom, how well, and what is stale (Shift+D)"));
+    connect(coverage, &QPushButton::clicked, this, &LibraryPanel::coverage_wanted);
     top->addWidget(heading_, 1);
-    for (QPushButton* button : {add_, open, make}) {
+    for (QPushButton* button : {coverage, add_, open, make}) {
         button->setObjectName("small");
         button->setFocusPolicy(Qt::TabFocus);
         top->addWidget(button);

@@ -31,6 +31,7 @@ class LibraryPanel : public QWidget {
     void remove_wanted(bool is_character, int index);
     void add_wanted(bool is_character, int index);
     void library_wanted(bool is_new);
+    void coverage_wanted();
 
   protected:
     void keyPressEvent(QKeyEvent* event) override;

@@ -20,8 +20,10 @@
 #include <QStackedWidget>
 #include <QToolButton>
 #include <QVBoxLayout>
+#include <algorithm>
 #include <utility>
 
+#include "app/coverage/coverage_page.hpp"
 #include "app/dock/library_panel.hpp"
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
@@ -79,7 +81,11 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
     across_ = new QSplitter(Qt::Horizontal, this);
     across_->setHandleWidth(3);
     across_->setChildrenCollapsible(false);
-    across_->addWidget(make_stage_side());
+    stage_side_ = make_stage_side();
+    places_ = new QStackedWidget(this);
+    places_->addWidget(stage_side_);
+    places_->addWidget(make_coverage());
+    across_->addWidget(places_);
     handbook_ = new Handbook(this);
     handbook_->hide();
     across_->addWidget(handbook_);
@@ -132,6 +138,8 @@ void MainWindow::connect_parts() {
         change_library(ChangeLibrary::Kind::add, is_character, index, {});
     });
     connect(library_, &LibraryPanel::library_wanted, this, &MainWindow::ask_library);
+    connect(library_, &LibraryPanel::coverage_wanted, this, [this] { show_coverage(true); });
+    connect(&workspace_, &Workspace::result_changed, this, &MainWindow::go_to_wanted);
     connect(across_, &QSplitter::splitterMoved, this, [this] {
         if (panels_->isVisible()) QSettings().setValue("panel width", panels_->width());
         if (handbook_->isVisible()) QSettings().setValue("handbook width", handbook_->width());
@@ -139,6 +147,7 @@ void MainWindow::connect_parts() {
     connect(transport_, &Transport::trim_wanted, action("trim to range"), &QAction::trigger);
     connect(notice_, &NoticeBar::cancel_wanted, this, [this] { workspace_.cancel(); });
     connect(stations_, &StationLine::station_chosen, this, [this] {
+        show_coverage(false);
         show_library(false);
         if (handbook_->isVisible()) handbook_->show_page(stations_->station().about().id);
     });
@@ -304,8 +313,9 @@ void MainWindow::show_handbook(bool on, const QString& page, const QString& at_w
     handbook_->setVisible(on);
     top_->button("handbook").setChecked(on);
     give_room();
-    if (!on) return stage_->setFocus();
-    handbook_->show_page(page.isEmpty() ? stations_->station().about().id : page, at_words);
+    if (!on) return is_coverage_shown() ? coverage_->table().setFocus() : stage_->setFocus();
+    const QString own = is_coverage_shown() ? QString("coverage") : stations_->station().about().id;
+    handbook_->show_page(page.isEmpty() ? own : page, at_words);
     handbook_->setFocus();
 }
 
@@ -329,6 +339,54 @@ void MainWindow::show_station() {
     sheets_->setVisible(sheet != nullptr);
     give_room();
     promise_->setText(QString("<b>%1</b><br><br>%2").arg(now.about().name, now.about().promise));
+}
+
+bool MainWindow::is_coverage_shown() const {
+    return places_->currentWidget() == coverage_;
+}
+
+void MainWindow::show_coverage(bool on) {
+    if (on == is_coverage_shown()) return;
+    places_->setCurrentWidget(on ? static_cast<QWidget*>(coverage_) : stage_side_);
+    // What is said stands below whichever is shown.
+    (on ? coverage_->layout() : stage_side_->layout())->addWidget(notice_);
+    transport_->setVisible(!on);
+    if (on) playback_.play(false);
+    give_room();
+    if (handbook_->isVisible()) show_handbook(true);
+    coverage_->set_shown(on);
+    if (!on) stage_->setFocus();
+}
+
+void MainWindow::open_pair(const QString& take, const QString& character, int frame) {
+    const auto place_of = [](const std::vector<Choice>& list, const QString& entry) {
+        const auto found = std::find_if(list.begin(), list.end(),
+                                        [&](const Choice& choice) { return choice.entry == entry; });
+        return found == list.end() ? -1 : int(found - list.begin());
+    };
+    const int of = place_of(workspace_.takes(), take), onto = place_of(workspace_.targets(), character);
+    if (of < 0 || onto < 0)
+        return notice_->say(tr("%1 is not in the library any more.").arg(of < 0 ? take : character), true);
+    wanted_ = Wanted{take, character, frame};
+    show_in("transfer", {});
+    show_coverage(false);
+    workspace_.choose_take(of);
+    workspace_.choose_target(onto);
+    go_to_wanted();
+}
+
+/// Once the pair that was asked for is on the stage.
+void MainWindow::go_to_wanted() {
+    if (!wanted_ || !workspace_.result()) return;
+    const auto is_on_stage = [&](const std::vector<Choice>& list, const QString& entry, bool as_target) {
+        return std::any_of(list.begin(), list.end(), [&](const Choice& choice) {
+            return choice.entry == entry && key_of(choice, as_target) == workspace_.key(as_target);
+        });
+    };
+    if (!is_on_stage(workspace_.takes(), wanted_->take, false) ||
+        !is_on_stage(workspace_.targets(), wanted_->character, true))
+        return;
+    playback_.go_to(std::exchange(wanted_, {})->frame);
 }
 
 void MainWindow::show_in(const QString& station, const QString& what) {

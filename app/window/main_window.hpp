@@ -4,6 +4,7 @@
 #include <QUndoStack>
 #include <array>
 #include <map>
+#include <optional>
 
 #include "app/stations/station.hpp"
 #include "app/work/commands.hpp"
@@ -16,6 +17,7 @@ class QStackedWidget;
 
 namespace nb {
 
+class CoveragePage;
 class Handbook;
 class LibraryPanel;
 class NoticeBar;
@@ -55,6 +57,9 @@ class MainWindow : public QMainWindow {
     void find_anything();
     void show_library(bool on);
     LibraryPanel& library() { return *library_; }
+    /// The library at full width in the stage's place.
+    void show_coverage(bool on);
+    CoveragePage& coverage() { return *coverage_; }
     /// A part of the window or of a station by its class; there must be one.
     template <typename Part>
     Part& part() const {
@@ -95,7 +100,16 @@ class MainWindow : public QMainWindow {
     StageBar* stage_bar_;
     Handbook* handbook_;
     LibraryPanel* library_;
+    CoveragePage* coverage_;
+    QStackedWidget* places_;  ///< the stage with its sheet, or the coverage
+    QWidget* stage_side_;
     bool is_library_shown_ = false;
+    /// A pair that is being opened, and the frame to go to.
+    struct Wanted {
+        QString take, character;
+        int frame = 0;
+    };
+    std::optional<Wanted> wanted_;
     static constexpr std::array<int, 4> text_sizes{100, 112, 125, 150};  ///< percent
     bool is_paper_ = false;
     int text_percent_ = 100;
@@ -110,6 +124,10 @@ class MainWindow : public QMainWindow {
     QWidget* scrolled(QWidget* panel);
     QWidget* make_stage_side();
     QWidget* make_panels();
+    QWidget* make_coverage();
+    void open_pair(const QString& take, const QString& character, int frame);
+    void go_to_wanted();
+    bool is_coverage_shown() const;
     void connect_parts();
     void connect_workspace();
     void take_to_transport();

@@ -116,7 +116,12 @@ void MainWindow::make_actions() {
         [this] { ask_standard(true); });
     add("write iso", tr("Write the target with joint names of ISO/IEC 19774-1"), {},
         [this] { ask_standard(false); });
-    add("library", tr("Library or station"), {Qt::Key_D}, [this] { show_library(!is_library_shown_); });
+    add("library", tr("Library or station"), {Qt::Key_D}, [this] {
+        if (is_coverage_shown()) return show_coverage(false);
+        show_library(!is_library_shown_);
+    });
+    add("coverage", tr("Coverage: which take works on whom, or back"), {QKeySequence(Qt::SHIFT | Qt::Key_D)},
+        [this] { show_coverage(!is_coverage_shown()); });
     add("add target", tr("Take the target into the library"), {},
         [this] { change_library(ChangeLibrary::Kind::add, true, workspace_.target_index(), {}); });
     add("add take", tr("Take the take into the library"), {},

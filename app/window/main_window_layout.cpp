@@ -8,6 +8,7 @@
 #include <QVBoxLayout>
 #include <utility>
 
+#include "app/coverage/coverage_page.hpp"
 #include "app/dock/library_panel.hpp"
 #include "app/look/look.hpp"
 #include "app/stage/stage_view.hpp"
@@ -50,6 +51,16 @@ QWidget* MainWindow::make_panels() {
         connect(station, &Station::open_points_changed, stations_, &StationLine::refresh_open_points);
     }
     return panels_;
+}
+
+QWidget* MainWindow::make_coverage() {
+    coverage_ = new CoveragePage(workspace_, undo_, this);
+    connect(coverage_, &CoveragePage::left, this, [this] { show_coverage(false); });
+    connect(coverage_, &CoveragePage::opened, this, &MainWindow::open_pair);
+    connect(coverage_, &CoveragePage::said, this, [this](const QString& line) { notice_->say(line); });
+    connect(coverage_, &CoveragePage::failed, this,
+            [this](const QString& line) { notice_->say(line, true); });
+    return coverage_;
 }
 
 QWidget* MainWindow::scrolled(QWidget* panel) {
@@ -98,7 +109,8 @@ void MainWindow::give_room() {
     const int handles = across_->handleWidth() * (book ? 2 : 1);
     // Where there is no room for both, the handbook stands in the panel's place.
     const int least_stage = across_->widget(0)->minimumSizeHint().width();
-    panels_->setHidden(book && across_->width() - panel - book - handles < least_stage);
+    panels_->setHidden(is_coverage_shown() ||
+                       (book && across_->width() - panel - book - handles < least_stage));
     across_->setSizes({std::max(1, across_->width() - panel - book - handles), book, panel});
     const Station& now = stations_->station();
     const int bar = stage_bar_->height();

@@ -17,6 +17,7 @@
 
 #include "core/base/files.hpp"
 #include "core/base/hash.hpp"
+#include "core/batch/runs.hpp"
 #include "core/handover/name_pattern.hpp"
 #include "core/library/beside.hpp"
 
@@ -218,7 +219,12 @@ class BatchRun {
   public:
     BatchRun(const Batch& batch, const Library& library, const BatchOptions& options,
              const std::function<bool(const BatchProgress&)>& progress)
-        : batch_(batch), library_(library), options_(options), progress_(progress), ledger_(library.folder) {}
+        : batch_(batch),
+          library_(library),
+          options_(options),
+          progress_(progress),
+          ledger_(library.folder),
+          teller_(library.folder, batch, options) {}
 
     BatchOutcome run() {
         const auto began = Clock::now();
@@ -267,6 +273,7 @@ class BatchRun {
         own_s_ += seconds_since(ended);
         outcome_.own_seconds = own_s_;
         outcome_.seconds = seconds_since(began);
+        teller_.end(outcome_, is_cancelled_);
         if (progress_) progress_({int(mine.size()) - outcome_.left, int(mine.size()), outcome_.failed, ""});
         return outcome_;
     }
@@ -277,6 +284,7 @@ class BatchRun {
     const BatchOptions options_;
     const std::function<bool(const BatchProgress&)>& progress_;
     Ledger ledger_;
+    BatchTeller teller_;
     std::string date_;
     std::unordered_map<std::string, Tried> made_from_;  ///< by key of a pair: inputs and word
     std::mutex mutex_;
@@ -292,7 +300,9 @@ class BatchRun {
 
     bool tell(int at, int of, const std::string& name) {
         const std::lock_guard lock(mutex_);
-        if (progress_ && !progress_({at, of, outcome_.failed, name})) is_cancelled_ = true;
+        const BatchProgress now{at, of, outcome_.failed, name};
+        teller_.tell(now, at == 0);
+        if (progress_ && !progress_(now)) is_cancelled_ = true;
         return !is_cancelled_;
     }
 

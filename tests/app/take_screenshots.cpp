@@ -9,14 +9,18 @@
 #include <QElapsedTimer>
 #include <QLineEdit>
 #include <QPainter>
+#include <QProcess>
 #include <QScrollArea>
 #include <QScrollBar>
 #include <QStandardPaths>
+#include <QTemporaryDir>
 #include <QTest>
 #include <QToolButton>
 #include <cstdio>
+#include <filesystem>
 #include <map>
 
+#include "app/coverage/coverage_page.hpp"
 #include "app/dock/library_panel.hpp"
 #include "app/stage/stage_view.hpp"
 #include "app/stations/chains/chain_ruler.hpp"
@@ -49,6 +53,8 @@
 #include "app/work/commands.hpp"
 #include "app/work/hand_over_desk.hpp"
 #include "app/work/join_desk.hpp"
+#include "core/base/files.hpp"
+#include "core/documents/format.hpp"
 #include "core/touchup/hand_pose.hpp"
 #include "draw/renderer.hpp"
 
@@ -147,6 +153,51 @@ int main(int argc, char** argv) {
              while (window.undo_stack().canUndo()) window.undo_stack().undo();
              window.stage().select(true, -1);
              window.stations().set_station("transfer");
+             window.notice().say({});
+         }},
+        {"coverage",
+         [&] {
+             // A copy: the demo has no ledger. One body's rest has changed since, a take is broken, a cell was accepted.
+             QTemporaryDir copy;
+             const QString library = copy.filePath("library");
+             std::filesystem::copy(NB_SOURCE_DIR "/demo-library", library.toStdString(),
+                                   std::filesystem::copy_options::recursive);
+             const auto batch = [&](const QStringList& more) {
+                 QProcess::execute(QApplication::applicationDirPath() + "/../nbone",
+                                   QStringList{"batch", library, "--jobs", "2"} + more);
+             };
+             write_file((library + "/takes/boat-leap.bvh").toStdString(), "HIERARCHY\nROOT hips\n");
+             batch({});
+             const std::string document = (library + "/characters/lamp-child/character.json").toStdString();
+             Json child = read_document(document, "character");
+             child["rest"]["name"] = "another";
+             write_file(document, format_document(child));
+             batch({"--take", "quay-walk"});
+             window.workspace().open_library(library);
+             settle_down(window);
+             window.show_coverage(true);
+             auto& page = window.coverage();
+             const auto cell_of = [&](const char* take, const char* character) {
+                 const Coverage& table = page.desk().table();
+                 CoverageTable::Cell cell;
+                 for (size_t t = 0; t < table.takes.size(); ++t)
+                     if (table.takes[t].name == take) cell.take = t;
+                 for (size_t c = 0; c < table.characters.size(); ++c)
+                     if (table.characters[c].name == character) cell.character = c;
+                 return cell;
+             };
+             QTest::qWait(1500);
+             const auto dog = cell_of("dog-trot", "quay-dog");
+             page.desk().accept(dog.take, dog.character, "the paws are out of the picture");
+             QTest::qWait(1500);
+             page.table().pick(cell_of("carry-crate", "ferrier"));
+             window.notice().say({});
+             QTest::qWait(600);
+             shoot("coverage");
+             window.show_coverage(false);
+             window.undo_stack().clear();
+             window.open_files({NB_SOURCE_DIR "/demo-library"});
+             settle_down(window);
              window.notice().say({});
          }},
         {"scene",
