@@ -46,7 +46,7 @@ int tell_plan(const Batch& batch, const Library& library, const Options& options
     Ledger ledger(library.folder);
     ledger.look();
     const auto jobs = jobs_of(batch, library, ledger);
-    const BatchEstimate plan = estimate(batch, jobs, library, ledger);
+    const BatchEstimate plan = estimate(jobs, library, ledger);
     if (options.as_json) {
         const Json told{{"jobs", plan.jobs},
                         {"done", plan.done},

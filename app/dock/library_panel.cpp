@@ -3,53 +3,23 @@
 #include <QDir>
 #include <QFileInfo>
 #include <QHBoxLayout>
-#include <QJsonDocument>
-#include <QJsonObject>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
+#include <QListView>
 #include <QListWidget>
 #include <QMenu>
-#include <QMimeData>
 #include <QPushButton>
-#include <QUrl>
 #include <QVBoxLayout>
 
 #include "app/dock/open_list.hpp"
+#include "app/dock/takes_model.hpp"
 #include "app/dock/two_lines.hpp"
 #include "app/look/look.hpp"
 #include "core/intake/load.hpp"
 #include "draw/portrait.hpp"
 
 namespace nb {
-
-namespace {
-/// Takes that can be dragged onto the stage, as their files.
-class TakesList : public QListWidget {
-  public:
-    TakesList(Workspace& workspace, QWidget* parent) : QListWidget(parent), workspace_(workspace) {
-        setDragEnabled(true);
-        setDragDropMode(QAbstractItemView::DragOnly);
-    }
-
-  protected:
-    QMimeData* mimeData(const QList<QListWidgetItem*>& items) const override {
-        auto* mime = new QMimeData;
-        QList<QUrl> urls;
-        for (const QListWidgetItem* item : items) {
-            const int index = item->data(Qt::UserRole).toInt();
-            if (index >= 0 && index < int(workspace_.takes().size()))
-                urls << QUrl::fromLocalFile(workspace_.takes()[size_t(index)].path);
-        }
-        mime->setUrls(urls);
-        return mime;
-    }
-
-  private:
-    Workspace& workspace_;
-};
-
-}  // namespace
 
 LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
     auto* column = new QVBoxLayout(this);
@@ -82,14 +52,19 @@ LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(pare
     search_->setAccessibleName(tr("search the library"));
     search_->setClearButtonEnabled(true);
     line_up_ = new LineUp(workspace_, this);
-    takes_ = new TakesList(workspace_, this);
+    takes_model_ = new TakesModel(workspace_, this);
+    takes_ = new QListView(this);
+    takes_->setModel(takes_model_);
+    takes_->setUniformItemSizes(true);
+    takes_->setDragEnabled(true);
+    takes_->setDragDropMode(QAbstractItemView::DragOnly);
     takes_->setAccessibleName(tr("Takes"));
     takes_->setToolTip(tr("A click takes one up, a drag onto the stage too; F2 renames, Delete removes"));
     takes_->setItemDelegate(new TwoLines(takes_));
     takes_->setContextMenuPolicy(Qt::CustomContextMenu);
-    connect(takes_, &QListWidget::customContextMenuRequested, this, [this](const QPoint& at) {
-        if (const auto* item = takes_->itemAt(at))
-            show_menu(false, item->data(Qt::UserRole).toInt(), takes_->viewport()->mapToGlobal(at));
+    connect(takes_, &QListView::customContextMenuRequested, this, [this](const QPoint& at) {
+        if (const int take = takes_model_->take_at(takes_->indexAt(at)); take >= 0)
+            show_menu(false, take, takes_->viewport()->mapToGlobal(at));
     });
     connect(line_up_, &LineUp::menu_wanted, this,
             [this](int index, const QPoint& global) { show_menu(true, index, global); });
@@ -120,11 +95,14 @@ LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(pare
         connect(&workspace_, signal, this, &LibraryPanel::refresh_scenes);
     connect(search_, &QLineEdit::textChanged, this, [this](const QString& text) {
         line_up_->set_filter(text);
+        takes_model_->set_search(text);
         refresh();
         refresh_scenes();
     });
-    connect(takes_, &QListWidget::itemClicked, this,
-            [this](QListWidgetItem* item) { workspace_.choose_take(item->data(Qt::UserRole).toInt()); });
+    connect(takes_, &QListView::clicked, this, [this](const QModelIndex& index) {
+        if (const int take = takes_model_->take_at(index); take >= 0) workspace_.choose_take(take);
+    });
+    connect(takes_model_, &QAbstractItemModel::modelReset, this, &LibraryPanel::refresh);
     connect(&workspace_, &Workspace::choices_changed, this, &LibraryPanel::refresh);
     connect(&workspace_, &Workspace::source_changed, this, &LibraryPanel::refresh);
     connect(&workspace_, &Workspace::target_changed, this, &LibraryPanel::refresh);
@@ -183,11 +161,10 @@ void LibraryPanel::start_rename(bool is_character, int index) {
         const QPoint at = line_up_->mapTo(this, line_up_->place_of(index));
         place = QRect(at.x() - 70, line_up_->geometry().bottom() - 66, 140, 26);
     } else {
-        for (int row = 0; row < takes_->count(); ++row)
-            if (takes_->item(row)->data(Qt::UserRole).toInt() == index) {
-                const QRect at = takes_->visualItemRect(takes_->item(row));
-                place = QRect(takes_->viewport()->mapTo(this, at.topLeft()), QSize(at.width(), 26));
-            }
+        const QModelIndex row = takes_model_->row_of(index);
+        takes_->scrollTo(row);
+        const QRect at = takes_->visualRect(row);
+        place = QRect(takes_->viewport()->mapTo(this, at.topLeft()), QSize(at.width(), 26));
     }
     place.moveLeft(std::clamp(place.left(), 4, std::max(4, width() - place.width() - 4)));
     rename_->setGeometry(place);
@@ -213,9 +190,8 @@ void LibraryPanel::start_rename(bool is_character, int index) {
 }
 
 void LibraryPanel::keyPressEvent(QKeyEvent* event) {
-    const bool in_takes = takes_->hasFocus() && takes_->currentItem();
-    const int index =
-        in_takes ? takes_->currentItem()->data(Qt::UserRole).toInt() : workspace_.target_index();
+    const bool in_takes = takes_->hasFocus() && takes_->currentIndex().isValid();
+    const int index = in_takes ? takes_model_->take_at(takes_->currentIndex()) : workspace_.target_index();
     const auto& list = in_takes ? workspace_.takes() : workspace_.targets();
     if (index >= 0 && index < int(list.size()) && list[size_t(index)].is_of_library) {
         if (event->key() == Qt::Key_F2) return start_rename(!in_takes, index);
@@ -233,27 +209,7 @@ void LibraryPanel::refresh() {
             : tr("Copies %1 into the library")
                   .arg((is_character ? workspace_.targets() : workspace_.takes())[size_t(outside)].name));
     heading_->setToolTip(workspace_.library_folder());
-    takes_->clear();
-    for (size_t i = 0; i < workspace_.takes().size(); ++i) {
-        const Choice& take = workspace_.takes()[i];
-        if (!take.name.toLower().contains(search_->text().toLower())) continue;
-        QString about = QFileInfo(take.path).fileName();
-        if (take.document.endsWith(".take.json")) {
-            QFile file(take.document);
-            if (file.open(QIODevice::ReadOnly)) {
-                const QJsonObject json = QJsonDocument::fromJson(file.readAll()).object();
-                const QString body =
-                    QFileInfo(json["character"].toObject()["path"].toString()).dir().dirName();
-                about =
-                    tr("captured on the %1 · %2 s")
-                        .arg(body)
-                        .arg(json["frames"].toInt() * json["frame_time_s"].toString().toDouble(), 0, 'f', 1);
-            }
-        }
-        auto* item = new QListWidgetItem(take.name + "\n" + about, takes_);
-        item->setData(Qt::UserRole, int(i));
-        if (int(i) == workspace_.take_index()) takes_->setCurrentItem(item);
-    }
+    takes_->setCurrentIndex(takes_model_->row_of(workspace_.take_index()));
 }
 
 }  // namespace nb

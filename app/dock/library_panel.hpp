@@ -8,10 +8,13 @@
 
 class QLabel;
 class QLineEdit;
+class QListView;
 class QListWidget;
 class QPushButton;
 
 namespace nb {
+
+class TakesModel;
 
 class LibraryPanel : public QWidget {
     Q_OBJECT
@@ -20,7 +23,8 @@ class LibraryPanel : public QWidget {
     explicit LibraryPanel(Workspace& workspace, QWidget* parent = nullptr);
     LineUp* line_up() const { return line_up_; }
     QLineEdit* search() const { return search_; }
-    QListWidget* takes() const { return takes_; }
+    QListView* takes() const { return takes_; }
+    TakesModel& takes_model() const { return *takes_model_; }
     QListWidget* scenes() const { return scenes_; }
     /// A field over a character's or take's name; Enter keeps what is typed.
     void start_rename(bool is_character, int index);
@@ -43,7 +47,8 @@ class LibraryPanel : public QWidget {
     QLineEdit* search_;
     QLineEdit* rename_ = nullptr;
     LineUp* line_up_;
-    QListWidget* takes_;
+    TakesModel* takes_model_;
+    QListView* takes_;
     QLabel* scenes_heading_;
     QListWidget* scenes_;
 

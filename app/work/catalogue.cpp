@@ -21,10 +21,17 @@ QString whole_path(const QString& path) {
 }
 
 int Catalogue::index_of(bool as_target, const DocumentKey& key) const {
-    const auto& list = lists_[as_target];
-    for (size_t i = 0; i < list.size(); ++i)
-        if (key_of(list[i], as_target) == key) return int(i);
-    return -1;
+    const std::vector<Choice>& list = lists_[as_target];
+    auto& places = places_[as_target];
+    if (places.empty())
+        for (size_t i = 0; i < list.size(); ++i)
+            places.emplace(std::hash<std::string>()(key_of(list[i], as_target).path), int(i));
+    int first = -1;
+    const auto [from, to] = places.equal_range(std::hash<std::string>()(key.path));
+    for (auto at = from; at != to; ++at)
+        if ((first < 0 || at->second < first) && key_of(list[size_t(at->second)], as_target) == key)
+            first = at->second;
+    return first;
 }
 
 int Catalogue::first(bool of_targets) const {
@@ -39,7 +46,10 @@ int Catalogue::first(bool of_targets) const {
 std::vector<std::string> Catalogue::open(const QString& folder) {
     library_ = open_library(whole_path(folder).toStdString());
     has_library_ = true;
-    for (auto& list : lists_) list.clear();
+    for (const bool is_character : {false, true}) {
+        lists_[is_character].clear();
+        places_[is_character].clear();
+    }
     std::vector<std::string> troubles = library_.troubles;
     for (std::string& trouble : list_library()) troubles.push_back(std::move(trouble));
     return troubles;
@@ -86,6 +96,7 @@ std::vector<std::string> Catalogue::list_library() {
         for (const Choice& choice : choices)
             if (!choice.is_of_library) renewed.push_back(choice);
         choices = std::move(renewed);
+        places_[is_character].clear();
     }
     return troubles;
 }
@@ -104,6 +115,7 @@ QStringList Catalogue::folders() const {
 int Catalogue::add(const Choice& choice, bool is_rig) {
     if (const int there = index_of(is_rig, key_of(choice, is_rig)); there >= 0) return there;
     lists_[is_rig].push_back(choice);
+    places_[is_rig].clear();
     return int(lists_[is_rig].size()) - 1;
 }
 
@@ -135,6 +147,7 @@ int Catalogue::add(const SortedFile& file, bool is_rig) {
         // Whose motion it is, its document says, if only by saying nothing.
         choice.character = choice.document.isEmpty() ? QString::fromStdString(file.character) : QString();
         lists_[0].push_back(choice);
+        places_[0].clear();
     }
     return first;
 }
@@ -142,6 +155,7 @@ int Catalogue::add(const SortedFile& file, bool is_rig) {
 void Catalogue::replace(const DocumentKey& key, bool is_rig, const Choice& by) {
     for (Choice& choice : lists_[is_rig])
         if (key_of(choice, is_rig) == key) choice = by;
+    places_[is_rig].clear();
 }
 
 void Catalogue::set_document(const DocumentKey& key, const QString& document) {

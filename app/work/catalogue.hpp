@@ -2,6 +2,7 @@
 #pragma once
 #include <QString>
 #include <QStringList>
+#include <unordered_map>
 #include <vector>
 
 #include "app/work/loaded.hpp"
@@ -60,6 +61,8 @@ class Catalogue {
     Library library_;
     bool has_library_ = false;
     std::vector<Choice> lists_[2];  ///< takes, targets
+    /// In the lists, by the hash of the key's path; empty: to be looked up anew.
+    mutable std::unordered_multimap<size_t, int> places_[2];
 
     std::vector<std::string> list_library();
 };

@@ -31,11 +31,11 @@ using Clock = std::chrono::steady_clock;
 
 constexpr size_t held_at_once = 24;  // takes and characters of a worker
 // Before anything was done: measured on the demo library, docs/scale.md.
-constexpr double usual_s_a_frame = 4.0e-4;
+constexpr double usual_s_a_frame = 2.7e-4;
 constexpr double shard_s = 1800.0;
 constexpr int most_shards = 1000;
-constexpr size_t own_memory_bytes = 60u << 20;
-constexpr size_t bytes_a_frame = 60u << 10;  // of a result with its review, while it is made
+constexpr size_t own_memory_bytes = 24u << 20;
+constexpr size_t bytes_a_frame = 16u << 10;  // of a result with its review, while it is made
 
 double seconds_since(Clock::time_point then) {
     return std::chrono::duration<double>(Clock::now() - then).count();
@@ -167,8 +167,7 @@ std::vector<BatchJob> jobs_of(const Batch& batch, const Library& library, Ledger
     return jobs;
 }
 
-BatchEstimate estimate(const Batch& batch, const std::vector<BatchJob>& jobs, const Library& library,
-                       Ledger& ledger) {
+BatchEstimate estimate(const std::vector<BatchJob>& jobs, const Library& library, Ledger& ledger) {
     BatchEstimate estimate;
     estimate.jobs = jobs.size();
     double took_s = 0.0;
@@ -205,10 +204,10 @@ BatchEstimate estimate(const Batch& batch, const std::vector<BatchJob>& jobs, co
             if (!job.is_done && job.why.empty()) estimate.seconds += s_a_frame * count;
         }
     }
-    // Files grow about sixfold when they are read.
-    const size_t held = std::min(held_at_once, std::max<size_t>(1, jobs.size()));
-    estimate.memory_bytes = own_memory_bytes + 6 * held * (largest + largest_rig) +
-                            size_t(most_frames) * bytes_a_frame * (batch.order ? 2 : 1);
+    // Of files that are held, each grows about threefold when it is read.
+    estimate.memory_bytes = own_memory_bytes + 3 * std::min(held_at_once, library.takes.size()) * largest +
+                            3 * std::min(held_at_once, library.characters.size()) * largest_rig +
+                            size_t(most_frames) * bytes_a_frame;
     estimate.shards = std::clamp(int(std::ceil(estimate.seconds / shard_s)), 1, most_shards);
     return estimate;
 }

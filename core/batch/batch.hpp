@@ -41,8 +41,7 @@ struct BatchEstimate {
     size_t memory_bytes = 0;   ///< of a process that does one job at a time
     int shards = 1;            ///< a sensible number: half an hour each
 };
-BatchEstimate estimate(const Batch& batch, const std::vector<BatchJob>& jobs, const Library& library,
-                       Ledger& ledger);
+BatchEstimate estimate(const std::vector<BatchJob>& jobs, const Library& library, Ledger& ledger);
 
 struct BatchOptions {
     int jobs = 1;               ///< at a time

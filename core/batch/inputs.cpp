@@ -104,6 +104,7 @@ const FileHashes::Known& FileHashes::look(const std::string& path, bool is_docum
     Known& known = known_[path];
     const FileStamp now = stamp_of(path);
     if (!known.hash.empty() && known.stamp == now) return known;
+    has_news_ = true;
     known = {};
     known.stamp = now;
     known.hash = "gone";

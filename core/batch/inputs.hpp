@@ -51,8 +51,12 @@ class FileHashes {
     std::string text() const;
     void read(std::string_view text);
 
+    /// Whether any was looked up since it was read.
+    bool has_news() const { return has_news_; }
+
   private:
     std::unordered_map<std::string, Known> known_;
+    bool has_news_ = false;
     const Known& look(const std::string& path, bool is_document);
 };
 

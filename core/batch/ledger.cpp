@@ -294,6 +294,7 @@ bool Ledger::look_at(const std::string& name) {
         is_accepted ? accepted_.erase(key) : briefs_.erase(key);
     }
     shelf = std::move(seen);
+    has_news_ = true;
     return has_changed;
 }
 
@@ -305,7 +306,8 @@ bool Ledger::look() {
 
 // The head with a hash of what follows; then lines: S shelf time | F key size time | B key, a brief | A key, accepted; then an empty line and the hashes
 // of files.
-void Ledger::keep_summary() const {
+void Ledger::keep_summary() {
+    if (!has_news_ && !hashes_.has_news()) return;
     std::string text;
     for (const auto& [name, shelf] : shelves_) {
         if (shelf.files.empty()) continue;
@@ -382,6 +384,7 @@ void Ledger::read_summary() {
         }
     }
     hashes_.read(left);
+    has_news_ = false;
 }
 
 }  // namespace nb

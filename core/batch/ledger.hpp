@@ -103,7 +103,7 @@ class Ledger {
     const std::unordered_map<std::string, Accepted>& accepted() const { return accepted_; }
     FileHashes& hashes() { return hashes_; }
     /// Kept for the next who opens the library. What cannot be written is left.
-    void keep_summary() const;
+    void keep_summary();
 
   private:
     /// A folder of files, as it was when it was read.
@@ -116,6 +116,7 @@ class Ledger {
     std::unordered_map<std::string, Brief> briefs_;
     std::unordered_map<std::string, Accepted> accepted_;
     FileHashes hashes_;
+    bool has_news_ = true;  ///< since the summary was read or written
 
     std::string tried_place(const std::string& key) const;
     std::string job_place(const std::string& order, const std::string& key) const;

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <filesystem>
+#include <unordered_set>
 
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
@@ -71,6 +72,16 @@ Library open_library(const std::string& folder) {
         }
     }
     const std::vector<fs::path> in_takes = sorted_entries((root / "takes").string());
+    std::unordered_set<std::string> motions;
+    for (const fs::path& take : in_takes)
+        if (is_skeleton_file(take)) motions.insert(take.stem().string());
+    // "walk.take.json" and "walk.2.take.json" are of walk.bvh.
+    const auto has_motion = [&](const std::string& stem) {
+        if (motions.contains(stem)) return true;
+        for (size_t dot = stem.find('.'); dot != std::string::npos; dot = stem.find('.', dot + 1))
+            if (motions.contains(stem.substr(0, dot))) return true;
+        return false;
+    };
     for (const fs::path& take : in_takes) {
         if (is_unfinished(take)) {
             library.leftovers.push_back({take.string(), "was not taken in to its end"});
@@ -79,13 +90,7 @@ Library open_library(const std::string& folder) {
             document_path.replace_extension(".take.json");
             library.takes.push_back({take.stem().string(), take.string(), if_exists(document_path)});
         } else if (const std::string name = take.filename().string(); name.ends_with(".take.json")) {
-            const fs::path stem = root / "takes" / name.substr(0, name.size() - 10);
-            const bool has_motion = std::any_of(in_takes.begin(), in_takes.end(), [&](const fs::path& other) {
-                return is_skeleton_file(other) &&
-                       (other.stem() == stem.filename() ||
-                        stem.filename().string().starts_with(other.stem().string() + "."));
-            });
-            if (!has_motion)
+            if (!has_motion(name.substr(0, name.size() - 10)))
                 library.leftovers.push_back({take.string(), "its motion file is not there any more"});
         }
     }

@@ -461,7 +461,7 @@ int main(int argc, char** argv) {
              window.stage().set_view(View::three_quarter);
              window.stage().set_spread(0.75);
              window.playback().go_to(200);
-             shoot("rest-take");
+             if (!wanted.isEmpty()) shoot("rest-take");
              window.undo_stack().undo();
              window.stations().set_station("transfer");
          }},

@@ -2,7 +2,7 @@
 // folders that vanish or change under us; the foot insets and what stands beside the bodies.
 #include <QContextMenuEvent>
 #include <QLineEdit>
-#include <QListWidget>
+#include <QListView>
 #include <QMenu>
 
 #include "app/dock/library_panel.hpp"
@@ -159,7 +159,7 @@ class LibraryWindowTest : public test::WindowFixture {
     /// Characters and takes are dragged as their files; a take that is dropped is taken up by its document.
     void takes_are_dragged_from_the_dock() {
         w().show_library(true);
-        QListWidget* list = w().library().takes();
+        QListView* list = w().library().takes();
         QVERIFY(list->dragEnabled());
         const auto* model = list->model();
         std::unique_ptr<QMimeData> mime(model->mimeData({model->index(take("Carry crate"), 0)}));

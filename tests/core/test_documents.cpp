@@ -10,6 +10,7 @@
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
 #include "core/base/uuid.hpp"
+#include "core/batch/coverage.hpp"
 #include "core/documents/change.hpp"
 #include "core/documents/character.hpp"
 #include "core/documents/hand_pose.hpp"
@@ -188,6 +189,27 @@ class DocumentsTest : public QObject {
         small.reduce = KeyTolerance{};
         small.folder = in_folder("handed");
         paths << QString::fromStdString(run_hand_over(small, files).path);
+        Tried tried;
+        tried.pair = {"lantern-signal", "ferrier"};
+        tried.measures = {{"jitter", "angular acceleration", 1.2, 1.3, false}};
+        tried.inputs = {{"program", "x"}};
+        tried.word = "w";
+        write("tried.json", tried_document(tried));
+        QCOMPARE(
+            format_document(tried_document(read_tried(read_document(in_folder("tried.json"), "tried"), "t"))),
+            read_file(in_folder("tried.json")));
+        tried.why = "cannot be read";
+        write("tried-not.json", tried_document(tried));
+        Json written = Json::array();
+        written.push_back({{"name", "a.glb"}, {"take", "t"}, {"character", "c"}, {"state", "written"}});
+        write("job.json", job_document({{tried.pair}, "w", written}, "quay week"));
+        Coverage coverage;
+        coverage.takes = {{"quay-walk", "Quay walk", "biped", ""}};
+        coverage.characters = {{"ferrier", "the ferrier", "biped", ""},
+                               {"quay-dog", "the dog", "quadruped", ""}};
+        coverage.cells.resize(2);
+        coverage.cells[0].state = CoverageCell::State::carried;
+        write("coverage.json", coverage_document(coverage, open_library(test::demo(""))));
         paths << demo.filePath("library.json") << demo.filePath("takes/quay-walk.take.json");
         for (const auto* name : {"dockhand", "ferrier", "lamp-child", "performer"})
             paths << demo.filePath(QString("characters/%1/character.json").arg(name));
