@@ -12,6 +12,8 @@
 #include "core/base/text_encoding.hpp"
 #include "core/batch/batch.hpp"
 #include "core/batch/coverage.hpp"
+#include "core/library/beside.hpp"
+#include "core/library/versions.hpp"
 
 namespace nb::cli {
 
@@ -112,6 +114,35 @@ int batch(const Options& options) {
     fmt::print("\n");
     if (!outcome.report.empty()) fmt::print("{}\n", shown_text(outcome.report));
     return outcome.failed > 0 ? exit_bad_input : exit_done;
+}
+
+int compare_rigs(const Options& options) {
+    std::vector<std::string> notes;
+    std::string document = options.target_character;
+    if (document.empty()) document = character_document_beside(options.file);
+    const LoadedFile older = load_character(options.file, document, notes),
+                     newer = load_file(options.against);
+    const RigComparison found = nb::compare_rigs(older.character, newer.character.rig);
+    if (options.as_json) {
+        fmt::print("{}\n", rig_comparison_json(found).dump(2));
+        return exit_done;
+    }
+    if (found.is_same()) fmt::print("the same skeleton and skin\n");
+    if (found.size != 1.0) fmt::print("{:.4g} times as large\n", found.size);
+    if (found.turned_deg != 0.0) fmt::print("turned as a whole by {:.1f} degrees\n", found.turned_deg);
+    for (const RigChange& change : found.changes) fmt::print("{}\n", shown_text(change.text));
+    if (!found.skin.empty()) fmt::print("{}\n", found.skin);
+    const auto listed = [](const std::vector<std::string>& names) {
+        std::string text;
+        for (const std::string& name : names) text += (text.empty() ? "" : ", ") + name;
+        return shown_text(text);
+    };
+    fmt::print("carries over: {} of {} roles, {} rests, {} chains, {} touch-ups\n", found.roles_kept.size(),
+               found.roles_kept.size() + found.roles_lost.size(), found.rests.size(), found.chains.size(),
+               found.touch_ups);
+    if (!found.roles_lost.empty()) fmt::print("lost: {}\n", listed(found.roles_lost));
+    if (!found.chains_lost.empty()) fmt::print("ticks lost: {}\n", listed(found.chains_lost));
+    return exit_done;
 }
 
 int coverage(const Options& options) {

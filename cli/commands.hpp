@@ -76,5 +76,6 @@ int picture(const Options& options);
 int scene(const Options& options);
 int batch(const Options& options);
 int coverage(const Options& options);
+int compare_rigs(const Options& options);
 
 }  // namespace nb::cli

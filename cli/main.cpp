@@ -29,6 +29,7 @@ int run(const CLI::App& command, const nb::cli::Options& options) {
     if (name == "join") return nb::cli::join(options);
     if (name == "scene") return nb::cli::scene(options);
     if (name == "batch") return nb::cli::batch(options);
+    if (name == "compare-rigs") return nb::cli::compare_rigs(options);
     if (name == "coverage") return nb::cli::coverage(options);
     if (name == "limber") return nb::cli::limber(options);
     return nb::cli::picture(options);
@@ -162,6 +163,14 @@ int main(int argc, char** argv) {
                     "Tell jobs, time, memory and a sensible number of shards; do nothing");
     batch->add_flag("--verbose", options.verbose, "With --plan: every job");
     batch->add_flag("--json", options.as_json, "With --plan: as JSON");
+
+    auto* compare = app.add_subcommand(
+        "compare-rigs", "What is another in a newer file of a character, and what of the work carries over.");
+    compare->add_option("OLD", options.file, "The rig as it was")->required();
+    compare->add_option("NEW", options.against, "The rig as it is")->required();
+    compare->add_option("--character", options.target_character,
+                        "character.json of the older; else the one beside it");
+    compare->add_flag("--json", options.as_json, "As JSON");
 
     auto* coverage =
         app.add_subcommand("coverage", "Which take works on which character, how well, and what is stale.");

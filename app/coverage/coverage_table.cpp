@@ -17,7 +17,7 @@ namespace nb {
 namespace {
 
 constexpr double at_bar = 0.55;  // tone of a measure that is as large as its bar
-constexpr int least_column = 30, most_column = 170;
+constexpr int least_column = 30, most_column = 170, least_with_names = 84;
 
 /// By its bar: dark well inside, light at twice the bar and beyond.
 QColor tone_of(float share) {
@@ -177,7 +177,7 @@ void CoverageTable::measure_out() {
     const int room = viewport()->width() - names_px_ - edge_px_;
     const int count = std::max<int>(1, int(columns_.size()));
     column_px_ = std::clamp(room / count, scaled(least_column), scaled(most_column));
-    is_narrow_ = widest + scaled(8) > column_px_;
+    is_narrow_ = widest + scaled(8) > column_px_ && column_px_ < scaled(least_with_names);
     head_px_ = is_narrow_ ? std::min(widest, scaled(120)) + scaled(14) : scaled(28);
     foot_px_ = scaled(26);
     const QRect cells = cells_rect();
@@ -354,7 +354,9 @@ void CoverageTable::paintEvent(QPaintEvent*) {
                 QFontMetrics(painter.font()).elidedText(name, Qt::ElideRight, head_px_ - scaled(8)));
             painter.restore();
         } else {
-            painter.drawText(QRect(left, 0, column_px_, head_px_), Qt::AlignCenter, name);
+            painter.drawText(
+                QRect(left, 0, column_px_, head_px_), Qt::AlignCenter,
+                QFontMetrics(painter.font()).elidedText(name, Qt::ElideRight, column_px_ - scaled(6)));
         }
         const CoverageCount& count = character_counts_[character];
         const int tried = count.works() + count.outside + count.failed + count.stale;

@@ -33,10 +33,12 @@ LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(pare
     open->setToolTip(tr("Open another library folder"));
     make->setToolTip(tr("Make a new library in an empty folder"));
     auto* coverage = new QPushButton(tr("coverage"), this);
+    coverage->setObjectName("small");
+    coverage->setFocusPolicy(Qt::TabFocus);
     coverage->setToolTip(tr("Which take works on whom, how well, and what is stale (Shift+D)"));
     connect(coverage, &QPushButton::clicked, this, &LibraryPanel::coverage_wanted);
     top->addWidget(heading_, 1);
-    for (QPushButton* button : {coverage, add_, open, make}) {
+    for (QPushButton* button : {add_, open, make}) {
         button->setObjectName("small");
         button->setFocusPolicy(Qt::TabFocus);
         top->addWidget(button);
@@ -68,7 +70,6 @@ LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(pare
     });
     connect(line_up_, &LineUp::menu_wanted, this,
             [this](int index, const QPoint& global) { show_menu(true, index, global); });
-    auto* takes_heading = new QLabel(tr("<b>Takes</b>"), this);
     column->addLayout(top);
     column->addWidget(search_);
     column->addWidget(line_up_);
@@ -76,7 +77,10 @@ LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(pare
     open_heading->setToolTip(tr("Bodies and takes that are on the stage, were there, or are changed"));
     column->addWidget(open_heading);
     column->addWidget(new OpenList(workspace_, this));
-    column->addWidget(takes_heading);
+    auto* takes_row = new QHBoxLayout;
+    takes_row->addWidget(new QLabel(tr("<b>Takes</b>"), this), 1);
+    takes_row->addWidget(coverage);
+    column->addLayout(takes_row);
     column->addWidget(takes_, 1);
     when_scaled(takes_, [this] { takes_->setMinimumHeight(scaled(116)); });
     scenes_heading_ = new QLabel(tr("<b>Scenes</b>"), this);

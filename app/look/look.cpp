@@ -97,7 +97,8 @@ QString sheet(const Look& l) {
         QTableView:focus { border: 1px solid %mark; }
         QScrollArea { border: none; background: transparent; }
         QScrollBar:vertical { background: transparent; width: 9px; } QScrollBar::handle:vertical { background: %line; border-radius: 4px; min-height: 24px; }
-        QScrollBar::add-line, QScrollBar::sub-line { height: 0; }
+        QScrollBar:horizontal { background: transparent; height: 9px; } QScrollBar::handle:horizontal { background: %line; border-radius: 4px; min-width: 24px; }
+        QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
         QCheckBox::indicator { width: 12px; height: 12px; border: 1px solid %dim; border-radius: 2px; background: %ground; }
         QCheckBox::indicator:checked { border-color: %mark; image: url(:/icons/tick-%name.svg); }
         QCheckBox::indicator:hover { border-color: %mark; }

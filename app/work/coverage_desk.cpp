@@ -20,7 +20,7 @@ constexpr int looks_every_ms = 1500;
 
 /// The command line program: beside this one, or where the environment says.
 QString nbone_place() {
-    const QString given = qEnvironmentVariable("NBONE");
+    QString given = qEnvironmentVariable("NBONE");
     if (!given.isEmpty()) return given;
     const QDir own(QCoreApplication::applicationDirPath());
     for (const char* place : {"nbone", "../nbone"})
@@ -140,7 +140,7 @@ QString CoverageDesk::words(size_t take, size_t character) {
     const CoverageCell& cell = table_->at(take, character);
     if (asked_ == std::pair{take, character} && !asked_words_.isEmpty()) return asked_words_;
     if (cell.state == CoverageCell::State::carried && !cell.is_stale) {
-        const QString text = QString::fromStdString(table_->text_of(cell));
+        QString text = QString::fromStdString(table_->text_of(cell));
         if (!text.isEmpty()) return text;
     }
     nb::cancel(asking_);

@@ -140,7 +140,7 @@ const FileHashes::Known& FileHashes::look(const std::string& path, bool is_docum
         // What a pair says of single takes is theirs alone.
         if ((key == "takes" || key == "take_touches") && value.is_object()) {
             for (const auto& [take, own] : value.items())
-                known.parts[key + "/" + take] = hash_word(own.dump());
+                known.parts[fmt::format("{}/{}", key, take)] = hash_word(own.dump());
             continue;
         }
         known.parts[key] = hash_word(value.dump());

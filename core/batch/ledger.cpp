@@ -11,7 +11,7 @@
 
 #include "core/base/files.hpp"
 #include "core/base/hash.hpp"
-#include "core/library/kept.hpp"
+#include "core/handover/name_pattern.hpp"
 
 namespace nb {
 
