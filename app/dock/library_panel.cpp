@@ -17,6 +17,7 @@
 #include "app/dock/two_lines.hpp"
 #include "app/look/look.hpp"
 #include "core/intake/load.hpp"
+#include "core/library/changes.hpp"
 #include "draw/portrait.hpp"
 
 namespace nb {
@@ -83,6 +84,7 @@ LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(pare
     column->addLayout(takes_row);
     column->addWidget(takes_, 1);
     when_scaled(takes_, [this] { takes_->setMinimumHeight(scaled(116)); });
+    column->addWidget(make_words_form());
     scenes_heading_ = new QLabel(tr("<b>Scenes</b>"), this);
     scenes_heading_->setToolTip(tr("Several bodies on one clock and one floor"));
     scenes_ = new QListWidget(this);
@@ -146,6 +148,7 @@ void LibraryPanel::show_menu(bool is_character, int index, const QPoint& global)
     menu->setAttribute(Qt::WA_DeleteOnClose);
     if (choice.is_of_library) {
         menu->addAction(tr("Rename"), this, [=, this] { start_rename(is_character, index); });
+        menu->addAction(tr("Tags and notes"), this, [=, this] { start_words(is_character, index); });
         menu->addAction(tr("Remove (to the library's trash)"), this,
                         [=, this] { emit remove_wanted(is_character, index); });
     } else {
@@ -193,6 +196,60 @@ void LibraryPanel::start_rename(bool is_character, int index) {
     connect(rename_, &QLineEdit::editingFinished, this, done);
 }
 
+QWidget* LibraryPanel::make_words_form() {
+    words_form_ = new QWidget(this);
+    auto* rows = new QVBoxLayout(words_form_);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(4);
+    words_name_ = new QLabel(words_form_);
+    tags_ = new QLineEdit(words_form_);
+    tags_->setPlaceholderText(tr("tags, with commas between"));
+    tags_->setAccessibleName(tr("tags"));
+    notes_ = new QLineEdit(words_form_);
+    notes_->setPlaceholderText(tr("notes"));
+    notes_->setAccessibleName(tr("notes"));
+    rows->addWidget(words_name_);
+    rows->addWidget(tags_);
+    rows->addWidget(notes_);
+    for (QLineEdit* field : {tags_, notes_})
+        connect(field, &QLineEdit::returnPressed, this, &LibraryPanel::keep_words);
+    words_form_->hide();
+    return words_form_;
+}
+
+void LibraryPanel::start_words(bool is_character, int index) {
+    const Choice& choice = (is_character ? workspace_.targets() : workspace_.takes())[size_t(index)];
+    try {
+        const ItemWords words =
+            words_of({"", choice.path.toStdString(), choice.document.toStdString()}, is_character);
+        QStringList tags;
+        for (const std::string& tag : words.tags) tags << QString::fromStdString(tag);
+        tags_->setText(tags.join(", "));
+        notes_->setText(QString::fromStdString(words.notes));
+    } catch (const std::exception& fault) {
+        emit workspace_.failed(QString::fromStdString(fault.what()));
+        return;
+    }
+    words_of_ = choice.path;
+    words_of_character_ = is_character;
+    words_name_->setText(tr("<b>%1</b>: tags and notes").arg(choice.name.toHtmlEscaped()));
+    words_form_->show();
+    tags_->setFocus();
+}
+
+void LibraryPanel::keep_words() {
+    words_form_->hide();
+    // Others may have changed the list meanwhile.
+    const auto& list = words_of_character_ ? workspace_.targets() : workspace_.takes();
+    const auto at =
+        std::find_if(list.begin(), list.end(), [&](const Choice& c) { return c.path == words_of_; });
+    if (at == list.end()) return;
+    QStringList tags;
+    for (const QString& tag : tags_->text().split(',', Qt::SkipEmptyParts))
+        if (const QString one = tag.simplified(); !one.isEmpty() && !tags.contains(one)) tags << one;
+    emit words_wanted(words_of_character_, int(at - list.begin()), tags, notes_->text().trimmed());
+}
+
 void LibraryPanel::keyPressEvent(QKeyEvent* event) {
     const bool in_takes = takes_->hasFocus() && takes_->currentIndex().isValid();
     const int index = in_takes ? takes_model_->take_at(takes_->currentIndex()) : workspace_.target_index();
@@ -201,6 +258,7 @@ void LibraryPanel::keyPressEvent(QKeyEvent* event) {
         if (event->key() == Qt::Key_F2) return start_rename(!in_takes, index);
         if (event->key() == Qt::Key_Delete) return emit remove_wanted(!in_takes, index);
     }
+    if (event->key() == Qt::Key_Escape && words_form_->isVisible()) return words_form_->hide();
     QWidget::keyPressEvent(event);
 }
 

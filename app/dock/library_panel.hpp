@@ -29,9 +29,12 @@ class LibraryPanel : public QWidget {
     /// A field over a character's or take's name; Enter keeps what is typed.
     void start_rename(bool is_character, int index);
     QLineEdit* rename_field() const { return rename_; }
+    /// Fields for tags and notes below the takes; Enter keeps what is typed.
+    void start_words(bool is_character, int index);
 
   signals:
     void rename_wanted(bool is_character, int index, const QString& name);
+    void words_wanted(bool is_character, int index, const QStringList& tags, const QString& notes);
     void remove_wanted(bool is_character, int index);
     void add_wanted(bool is_character, int index);
     void library_wanted(bool is_new);
@@ -46,12 +49,19 @@ class LibraryPanel : public QWidget {
     QPushButton* add_;
     QLineEdit* search_;
     QLineEdit* rename_ = nullptr;
+    QWidget* words_form_;
+    QLabel* words_name_;
+    QLineEdit *tags_, *notes_;
+    QString words_of_;  ///< the path of what they are of
+    bool words_of_character_ = false;
     LineUp* line_up_;
     TakesModel* takes_model_;
     QListView* takes_;
     QLabel* scenes_heading_;
     QListWidget* scenes_;
 
+    QWidget* make_words_form();
+    void keep_words();
     void refresh_scenes();
     void refresh();
     void show_menu(bool is_character, int index, const QPoint& global);

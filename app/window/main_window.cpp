@@ -38,6 +38,7 @@
 #include "app/window/transport.hpp"
 #include "app/window/unsaved_list.hpp"
 #include "app/work/take_sound.hpp"
+#include "app/work/value_change.hpp"
 
 namespace nb {
 
@@ -137,6 +138,7 @@ void MainWindow::connect_parts() {
     connect(library_, &LibraryPanel::add_wanted, this, [this](bool is_character, int index) {
         change_library(ChangeLibrary::Kind::add, is_character, index, {});
     });
+    connect(library_, &LibraryPanel::words_wanted, this, &MainWindow::change_words);
     connect(library_, &LibraryPanel::library_wanted, this, &MainWindow::ask_library);
     connect(library_, &LibraryPanel::coverage_wanted, this, [this] { show_coverage(true); });
     connect(&workspace_, &Workspace::result_changed, this, &MainWindow::go_to_wanted);
@@ -339,6 +341,24 @@ void MainWindow::show_station() {
     sheets_->setVisible(sheet != nullptr);
     give_room();
     promise_->setText(QString("<b>%1</b><br><br>%2").arg(now.about().name, now.about().promise));
+}
+
+void MainWindow::change_words(bool is_character, int index, const QStringList& tags, const QString& notes) {
+    const Choice choice = (is_character ? workspace_.targets() : workspace_.takes())[size_t(index)];
+    ItemWords after{{}, notes.toStdString()};
+    for (const QString& tag : tags) after.tags.push_back(tag.toStdString());
+    try {
+        const ItemWords before =
+            words_of({"", choice.path.toStdString(), choice.document.toStdString()}, is_character);
+        if (before == after) return;
+        undo_.push(new ValueChange<ItemWords>(
+            [this, choice, is_character](const ItemWords& words) {
+                workspace_.set_words(choice, is_character, words);
+            },
+            before, after, tr("tags and notes of %1").arg(choice.name), -1));
+    } catch (const std::exception& fault) {
+        notice_->say(text_of(fault.what()), true);
+    }
 }
 
 bool MainWindow::is_coverage_shown() const {

@@ -127,6 +127,7 @@ class MainWindow : public QMainWindow {
     QWidget* make_coverage();
     void open_pair(const QString& take, const QString& character, int frame);
     void go_to_wanted();
+    void change_words(bool is_character, int index, const QStringList& tags, const QString& notes);
     bool is_coverage_shown() const;
     void connect_parts();
     void connect_workspace();

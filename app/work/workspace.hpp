@@ -76,6 +76,8 @@ class Workspace : public QObject {
     /// What an undo command needs to change the library; false when it failed (said), and nothing has
     /// changed.
     bool add_to_library(const Choice& choice, bool is_character, Choice& added);
+    /// Tags and notes of a take or character of the library; what is open of it goes on with them.
+    bool set_words(const Choice& choice, bool is_character, const ItemWords& words);
     bool rename_in_library(const Choice& choice, bool is_character, const QString& name, Choice& renamed);
     bool lay_aside(const Choice& choice, bool is_character, Trashed& trashed);
     bool put_back(const Trashed& trashed);

@@ -254,6 +254,28 @@ void Workspace::take_pairings_along(const Character& character, const std::strin
     to_recover_.insert(now);
 }
 
+bool Workspace::set_words(const Choice& choice, bool is_character, const ItemWords& words) {
+    return change_library([&] {
+        const std::string text = nb::set_words(entry_of(choice), is_character, words);
+        const std::string document = choice.document.toStdString();
+        drafts_.wrote(document, text, choice.name.toStdString());
+        open_.edit_all([&](Opened& open) {
+            if (!open.body) return;
+            const LoadedFile& file = open.body->file;
+            if (file.character_document.path != document && file.take_document.path != document) return;
+            auto loaded = copy_for_change(open.body);
+            if (file.character_document.path == document) {
+                loaded->file.character.document_text = text;
+                loaded->file.character_document.text = text;
+            } else {
+                loaded->file.take_document.text = text;
+            }
+            open.body = loaded;
+            drafts_.change_file(open.key, file_of(open.body));
+        });
+    });
+}
+
 bool Workspace::rename_in_library(const Choice& choice, bool is_character, const QString& name,
                                   Choice& renamed) {
     return change_library([&] {

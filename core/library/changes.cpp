@@ -275,6 +275,37 @@ std::string rename_character(const LibraryEntry& character, const std::string& n
     return text;
 }
 
+namespace {
+
+Json document_of(const LibraryEntry& entry, bool is_character) {
+    if (entry.document.empty())
+        throw FileError(entry.path, "has no document to hold tags and notes",
+                        is_character ? "give its roles first" : "save it once, with a trim or contacts");
+    return read_document(entry.document, is_character ? "character" : "take");
+}
+
+}  // namespace
+
+ItemWords words_of(const LibraryEntry& entry, bool is_character) {
+    const Json document = document_of(entry, is_character);
+    return {texts_or_none(document, "tags", entry.document), text_in(document, "notes", "", entry.document)};
+}
+
+std::string set_words(const LibraryEntry& entry, bool is_character, const ItemWords& words) {
+    const FolderLock lock(
+        fs::path(entry.document.empty() ? entry.path : entry.document).parent_path().string());
+    Json document = document_of(entry, is_character);
+    document.erase("tags");
+    if (!words.tags.empty()) document["tags"] = words.tags;
+    if (words.notes.empty())
+        document.erase("notes");
+    else
+        document["notes"] = words.notes;
+    std::string text = format_document(document);
+    write_file(entry.document, text);
+    return text;
+}
+
 LibraryEntry rename_take(const Library& library, const LibraryEntry& take, const std::string& name,
                          Trashed& moved) {
     need_folder(library);

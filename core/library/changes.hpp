@@ -38,6 +38,17 @@ void keep_hand_pose(const Library& library, const HandPose& pose);
 /// text.
 std::string rename_character(const LibraryEntry& character, const std::string& name);
 
+/// Tags and notes of a take or character, as its document has them.
+struct ItemWords {
+    std::vector<std::string> tags;
+    std::string notes;
+    bool operator==(const ItemWords&) const = default;
+};
+/// Throws FileError when it has no document, or one that cannot be read.
+ItemWords words_of(const LibraryEntry& entry, bool is_character);
+/// Only they change: the document is read again just before it is written. Returns its text.
+std::string set_words(const LibraryEntry& entry, bool is_character, const ItemWords& words);
+
 /// What was moved: what lies in the trash, and where it came from.
 struct Trashed {
     std::vector<std::pair<std::string, std::string>> moved;  ///< from, to

@@ -61,6 +61,54 @@ class LibraryWindowTest : public test::WindowFixture {
         QVERIFY(choose_take("Carry crate"));
     }
 
+    /// Tags and notes are kept with the document, found by the search, and are no change of anything else.
+    void tags_and_notes_are_kept_and_found() {
+        w().show_library(true);
+        LibraryPanel& panel = w().library();
+        const auto field = [&](const char* name) {
+            for (QLineEdit* one : panel.findChildren<QLineEdit*>())
+                if (one->accessibleName() == name) return one;
+            return static_cast<QLineEdit*>(nullptr);
+        };
+        const auto* rows = panel.takes()->model();
+        const int all = rows->rowCount();
+        panel.start_words(false, take("Quay walk"));
+        QVERIFY(field("tags")->isVisible());
+        field("tags")->setText("gait, , evening ,gait");
+        field("notes")->setText("the second try");
+        QTest::keyClick(field("notes"), Qt::Key_Return);
+        QVERIFY(!field("tags")->isVisible());
+        const auto document = [&] {
+            QFile file(library() + "/takes/quay-walk.take.json");
+            return file.open(QIODevice::ReadOnly) ? QString(file.readAll()) : QString();
+        };
+        QVERIFY(document().contains("\"evening\""));
+        QCOMPARE(document().count("\"gait\""), 1);
+        QCOMPARE(w().workspace().unsaved().size(), size_t(0));
+        panel.search()->setText("evening second");
+        QTRY_COMPARE(rows->rowCount(), 1);
+        QVERIFY(rows->index(0, 0).data().toString().contains("evening"));
+        panel.search()->setText("evening elsewhere");
+        QTRY_COMPARE(rows->rowCount(), 0);
+        panel.search()->clear();
+        QTRY_COMPARE(rows->rowCount(), all);
+        // What is saved of the take keeps them; undo takes them back.
+        QVERIFY(choose_take("Quay walk"));
+        w().action("undo")->trigger();
+        QVERIFY(!document().contains("evening"));
+        w().action("redo")->trigger();
+        QVERIFY(document().contains("evening"));
+        // Of a character, too.
+        panel.start_words(true, target("the ferrier"));
+        field("tags")->setText("tall");
+        QTest::keyClick(field("tags"), Qt::Key_Return);
+        QFile file(library() + "/characters/ferrier/character.json");
+        QVERIFY(file.open(QIODevice::ReadOnly) && file.readAll().contains("\"tall\""));
+        QCOMPARE(w().workspace().unsaved().size(), size_t(0));
+        panel.start_words(false, take("Quay walk"));
+        QTest::keyClick(field("tags"), Qt::Key_Escape);
+    }
+
     void removing_goes_to_the_trash_and_undo_brings_it_back() {
         w().show_library(true);
         const int count = int(w().workspace().targets().size());

@@ -1,9 +1,9 @@
 // Long tests of the work layer. Random walks: whatever is opened, edited, undone, renamed, laid aside,
-// re-read, broken, cancelled and saved, no edit reaches another document. Two programs on one library: what
+// re-read, broken, cancelled and saved, no edit reaches another document. Three programs on one library: what
 // was said to be saved is on disk. Programs killed at any moment: what was saved stands, what was not is
 // offered again.
 //
-// NB_WALKS: number of walks (50); NB_PAIR_S: seconds of two programs (3); NB_KILLS: programs killed (8).
+// NB_WALKS: number of walks (50); NB_PAIR_S: seconds of three programs (3); NB_KILLS: programs killed (8).
 #include <QDirIterator>
 #include <QElapsedTimer>
 #include <QProcess>
@@ -268,12 +268,13 @@ class WalksTest : public WorkFixture {
         }
     }
 
-    /// Two programs edit and save the same documents: each save that was said to be done is on disk until a
+    /// Three programs edit and save the same documents: each save that was said to be done is on disk until a
     /// later one, and no document holds what nobody saved.
-    void two_programs_on_one_library() {
+    void three_programs_on_one_library() {
+        constexpr int count_of_programs = 3;
         const int seconds = number_from("NB_PAIR_S", 3);
         std::vector<QProcess*> programs;
-        for (int n = 0; n < 2; ++n)
+        for (int n = 0; n < count_of_programs; ++n)
             programs.push_back(sitting({library(), QString::number(100 + n),
                                         root_ + QString("/log-%1").arg(n), QString::number(seconds * 1000)}));
         for (QProcess* program : programs) {
@@ -288,7 +289,7 @@ class WalksTest : public WorkFixture {
         };
         std::map<QString, std::vector<Save>> saves;
         int told = 0;
-        for (int n = 0; n < 2; ++n)
+        for (int n = 0; n < count_of_programs; ++n)
             for (const QString& line : lines_of(root_ + QString("/log-%1").arg(n))) {
                 const QStringList words = line.split('\t');
                 if (words[0] == "saved")
