@@ -167,14 +167,14 @@ void Workspace::cast_scene(const DocumentKey& key, const SceneDocument& document
             }
             std::set<DocumentKey> held;
             for (const auto& [body, one] : wanted) held.insert(body);
-            std::vector<CastBodies> casts = cast_as;
-            for (CastBodies& cast : casts) {
+            std::vector<CastBodies> on_stage = cast_as;
+            for (CastBodies& cast : on_stage) {
                 const auto skin = read.skins.find(key_of(cast.target, true));
                 if (skin != read.skins.end()) cast.skin = skin->second;
             }
             const bool is_same = scene_.is_open() && scene_.key() == key;
             open_.hold(std::move(held));
-            scene_.open(key, key.path, document, std::move(casts));
+            scene_.open(key, key.path, document, std::move(on_stage));
             for (const CastBodies& cast : scene_.casts())
                 open_pairing(body(key_of(cast.take, false)), key_of(cast.target, true));
             show_cast(std::min(in_hand, document.casts.size() - 1));
