@@ -257,7 +257,14 @@ class BatchRun {
             LibraryFiles files(library_, held_at_once);
             for (size_t at = next++; at < mine.size() && !is_cancelled_; at = next++) {
                 if (!tell(int(at), int(mine.size()), name_of(*mine[at]))) break;
-                do_job(*mine[at], files);
+                try {
+                    do_job(*mine[at], files);
+                } catch (const std::exception& error) {
+                    // It could not even be noted: a full disk, a folder that is gone.
+                    const std::lock_guard lock(mutex_);
+                    ++outcome_.failed;
+                    outcome_.faults.push_back(fmt::format("{}: {}", name_of(*mine[at]), error.what()));
+                }
             }
         };
         const int count = std::clamp(options_.jobs, 1, int(std::max<size_t>(1, mine.size())));

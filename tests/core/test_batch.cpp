@@ -380,6 +380,20 @@ class BatchTest : public QObject {
         QCOMPARE(run(batch_of(order), folder).was_done, 2);
     }
 
+    /// A ledger that cannot be written, as on a full disk: each job is told, the program does not end.
+    void a_ledger_that_cannot_be_written_is_told() {
+        const std::string folder = copied("lib");
+        fs::create_directories(folder + "/ledger");
+        write_file(folder + "/ledger/tried", "in the way");
+        const BatchOutcome trial = run(trial_of(open_library(folder), {"lantern-signal"}), folder, 0, 1, 2);
+        QCOMPARE(trial.failed, 5);
+        QCOMPARE(trial.done + trial.left, 0);
+        for (const std::string& fault : trial.faults)
+            QVERIFY2(QString::fromStdString(fault).contains("tried"), fault.c_str());
+        fs::remove(folder + "/ledger/tried");
+        QCOMPARE(run(trial_of(open_library(folder), {"lantern-signal"}), folder).done, 5);
+    }
+
     void cancelled_it_goes_on_where_it_ended() {
         const std::string folder = copied("lib");
         const Batch batch = batch_of(small_order());
