@@ -76,16 +76,24 @@ bool is_one_thing(std::span<const Cast> casts, std::span<const CastSkins> skins,
 
 namespace {
 
-/// Whether a grip is of a hand that stands by while another body's, most of the time, holds the same thing.
+/// Whether a hand holds a thing so much worse than another one does that it only goes along.
+bool goes_along_with(const Grip& grip, const Grip& other, bool is_of_one_body) {
+    constexpr double farther_m = 0.10, less_steady_m = 0.004;
+    const double far_m = grip.on_thing_J.norm(), other_far_m = other.on_thing_J.norm();
+    // A body's own two hands may well hold one thing at unlike places.
+    if (is_of_one_body)
+        return far_m > 2.0 * other_far_m + farther_m && grip.off_m > 8.0 * other.off_m + 0.002;
+    return far_m > other_far_m + farther_m &&
+           (grip.off_m > other.off_m + less_steady_m || grip.off_m > 3.0 * other.off_m + 0.0005);
+}
+
+/// Whether a grip is of a hand that stands by while another, most of the time, holds the same thing.
 bool stands_by(std::span<const Cast> casts, std::span<const CastSkins> skins, size_t a, const Grip& grip) {
-    constexpr double farther_m = 0.10, less_steady_m = 0.004, most_of = 0.5;
+    constexpr double most_of = 0.5;
     const Cast& A = casts[a];
     for (size_t b = 0; b < casts.size(); ++b) {
-        if (a == b) continue;
         for (const Grip& other : skins[b].marks.grips) {
-            if (grip.on_thing_J.norm() < other.on_thing_J.norm() + farther_m ||
-                grip.off_m < other.off_m + less_steady_m)
-                continue;
+            if (!goes_along_with(grip, other, a == b)) continue;
             const double first_s = std::max(A.scene_time_s(grip.first), casts[b].scene_time_s(other.first));
             const double last_s = std::min(A.scene_time_s(grip.last), casts[b].scene_time_s(other.last));
             const double whole_s = (grip.last - grip.first) * A.take->frame_time_s;

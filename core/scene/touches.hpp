@@ -29,8 +29,8 @@ struct CastSkins {
     WorldMotion source;  ///< in the scene
 };
 CastSkins skins_of(const Cast& cast, int threads = 0);
-/// Of all casts. A hand that stands by what another body holds (farther from it, and less steadily, by 10 cm and 4 mm) holds
-/// nothing, unless a person said so.
+/// Of all casts. A hand that stands by what another holds holds nothing, unless a person said so: farther from it by 10 cm, and
+/// less steadily (by 4 mm, or three times); beside the own body's other hand more than twice as far and eight times less steadily.
 std::vector<CastSkins> skins_of(std::span<const Cast> casts, int threads = 0);
 /// Whether a thing of one cast is that of another: of one name, at one place in the takes (a copy that stands elsewhere is not).
 bool is_one_thing(std::span<const Cast> casts, std::span<const CastSkins> skins, size_t a, int thing_a,
