@@ -409,9 +409,11 @@ class BatchTest : public QObject {
         QCOMPARE(run(batch, folder).done, 4);
     }
 
-#if !defined(NB_UNDER_SANITIZERS)
     /// Three programs at one library, one of them killed: what is accepted is whole, and the bytes are those of one.
     void programs_at_one_library_do_not_hurt_each_other() {
+#if defined(NB_UNDER_SANITIZERS)
+        QSKIP("the command line is run without sanitizers");
+#else
         const std::string folder = copied("lib"), alone = copied("alone");
         HandOverOrder order = small_order();
         for (const std::string& library : {folder, alone}) {
@@ -432,9 +434,13 @@ class BatchTest : public QObject {
         made.removeIf(
             [](const QString& file) { return file.contains("unproved") || file.contains(".part"); });
         QCOMPARE(made, contents(alone + "/handed-over"));
+#endif
     }
 
     void the_command_line_plans_does_and_tells() {
+#if defined(NB_UNDER_SANITIZERS)
+        QSKIP("the command line is run without sanitizers");
+#else
         const std::string folder = copied("lib");
         const auto nbone = [](const QStringList& arguments) {
             QProcess process;
@@ -461,10 +467,14 @@ class BatchTest : public QObject {
             QCOMPARE(nbone({"batch", library, "--shard", shard}).first, 2);
         QCOMPARE(nbone({"coverage", library, "--out", folder_->filePath("t.txt")}).first, 2);
         QVERIFY(nbone({"batch", folder_->filePath("none.json"), "--library", library}).first != 0);
+#endif
     }
 
     /// GNU parallel, with a shard that is killed half-way.
     void parallel_runs_the_shards() {
+#if defined(NB_UNDER_SANITIZERS)
+        QSKIP("the command line is run without sanitizers");
+#else
         if (QStandardPaths::findExecutable("parallel").isEmpty()) QSKIP("GNU parallel is not installed");
         const std::string folder = copied("lib"), alone = copied("alone");
         const HandOverOrder order = small_order();
@@ -480,10 +490,14 @@ class BatchTest : public QObject {
         QCOMPARE(process.exitCode(), 0);
         run(batch_of(order), alone);
         QCOMPARE(contents(folder + "/handed-over"), contents(alone + "/handed-over"));
+#endif
     }
 
     /// A cluster of one node, an array of three, one of its tasks killed: the job after it does what is left.
     void a_scheduler_runs_the_shards() {
+#if defined(NB_UNDER_SANITIZERS)
+        QSKIP("the command line is run without sanitizers");
+#else
         if (geteuid() != 0) QSKIP("a scheduler is started as root alone");
         for (const char* program : {"slurmctld", "slurmd", "munged", "sbatch"})
             if (QStandardPaths::findExecutable(program).isEmpty() &&
@@ -540,8 +554,8 @@ class BatchTest : public QObject {
         made.removeIf(
             [](const QString& file) { return file.contains("unproved") || file.contains(".part"); });
         QCOMPARE(made, contents(alone + "/handed-over"));
-    }
 #endif
+    }
 };
 
 NB_TEST(BatchTest)
