@@ -44,8 +44,7 @@ std::string time_words(double seconds) {
     return fmt::format("{:.1f} h", seconds / 3600.0);
 }
 
-int tell_plan(const Batch& batch, const Library& library, const Options& options) {
-    Ledger ledger(library.folder);
+int tell_plan(const Batch& batch, const Library& library, Ledger& ledger, const Options& options) {
     ledger.look();
     const auto jobs = jobs_of(batch, library, ledger);
     const BatchEstimate plan = estimate(jobs, library, ledger);
@@ -87,16 +86,17 @@ int tell_plan(const Batch& batch, const Library& library, const Options& options
 int batch(const Options& options) {
     const bool is_trial = fs::is_directory(options.file);
     const Library library = open_library(is_trial ? options.file : library_of(options));
-    const Batch batch = is_trial ? trial_of(library, options.takes, options.characters)
+    Ledger ledger(library.folder);
+    const Batch batch = is_trial ? trial_of(library, ledger, options.takes, options.characters)
                                  : batch_of(read_order(read_document(options.file, "order"), options.file));
-    if (options.is_plan_asked) return tell_plan(batch, library, options);
+    if (options.is_plan_asked) return tell_plan(batch, library, ledger, options);
     BatchOptions how;
     how.jobs = options.jobs;
     read_shard(options.shard, how);
     std::signal(SIGINT, stop);
     std::signal(SIGTERM, stop);
     auto told = std::chrono::steady_clock::now();
-    const BatchOutcome outcome = run_batch(batch, library, how, [&](const BatchProgress& progress) {
+    const BatchOutcome outcome = run_batch(batch, library, ledger, how, [&](const BatchProgress& progress) {
         const auto now = std::chrono::steady_clock::now();
         if (now - told > std::chrono::seconds(1)) {
             told = now;
@@ -152,6 +152,7 @@ int coverage(const Options& options) {
     const Coverage table = coverage_of(library, ledger);
     ledger.keep_summary();
     const CoverageCount all = table.count();
+    LibraryInputs inputs(library, ledger.hashes());
     if (!options.out.empty()) {
         const std::string ending = fs::path(options.out).extension().string();
         if (ending == ".csv")
@@ -173,7 +174,7 @@ int coverage(const Options& options) {
                            ? fmt::format("{:.0f} %", 100.0 * double(cell.share))
                            : "",
                        cell.is_accepted ? "accepted; " : "",
-                       shown_text(words_of_cell(table, t, c, library, ledger)));
+                       shown_text(words_of_cell(table, t, c, inputs, ledger)));
         }
     fmt::print("{} cells: {} inside, {} outside, {} accepted, {} stale, {} failed, {} not tried\n",
                table.cells.size(), all.inside, all.outside, all.accepted, all.stale, all.failed,

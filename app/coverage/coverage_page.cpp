@@ -239,7 +239,7 @@ std::optional<CoverageTable::Cell> CoveragePage::cell_in_hand() const {
 
 void CoveragePage::refresh_table() {
     const auto before = shown_;  // until the table has the new one
-    shown_ = std::make_shared<const Coverage>(desk_.table());
+    shown_ = desk_.shared_table();
     hovered_.reset();
     table_->set_table(shown_.get());
     const CoverageCount all = shown_->count();

@@ -398,13 +398,9 @@ void MainWindow::open_pair(const QString& take, const QString& character, int fr
 /// Once the pair that was asked for is on the stage.
 void MainWindow::go_to_wanted() {
     if (!wanted_ || !workspace_.result()) return;
-    const auto is_on_stage = [&](const std::vector<Choice>& list, const QString& entry, bool as_target) {
-        return std::any_of(list.begin(), list.end(), [&](const Choice& choice) {
-            return choice.entry == entry && key_of(choice, as_target) == workspace_.key(as_target);
-        });
-    };
-    if (!is_on_stage(workspace_.takes(), wanted_->take, false) ||
-        !is_on_stage(workspace_.targets(), wanted_->character, true))
+    const int take = workspace_.take_index(), target = workspace_.target_index();
+    if (take < 0 || target < 0 || workspace_.takes()[size_t(take)].entry != wanted_->take ||
+        workspace_.targets()[size_t(target)].entry != wanted_->character)
         return;
     playback_.go_to(std::exchange(wanted_, {})->frame);
 }

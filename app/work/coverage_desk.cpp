@@ -151,8 +151,9 @@ QString CoverageDesk::words(size_t take, size_t character) {
         tr("Looking why"), asking_,
         [desk = desk_, table = table_, take, character](const auto&) {
             const std::lock_guard lock(desk->lock);
-            return desk->ledger ? words_of_cell(*table, take, character, desk->library, *desk->ledger)
-                                : std::string();
+            if (!desk->ledger) return std::string();
+            LibraryInputs inputs(desk->library, desk->ledger->hashes());
+            return words_of_cell(*table, take, character, inputs, *desk->ledger);
         },
         [this](const std::string& words) {
             asked_words_ = QString::fromStdString(words);

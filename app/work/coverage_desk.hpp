@@ -22,6 +22,7 @@ class CoverageDesk : public LibraryDesk {
     /// While it is shown it follows the ledger.
     void set_shown(bool on);
     const Coverage& table() const { return *table_; }
+    std::shared_ptr<const Coverage> shared_table() const { return table_; }
     bool is_reading() const { return is_reading_; }
     bool has_library() const { return workspace_.has_library(); }
 

@@ -1,13 +1,11 @@
 #include "core/batch/batch.hpp"
 
-#include <fmt/chrono.h>
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <atomic>
 #include <chrono>
 #include <cmath>
-#include <ctime>
 #include <filesystem>
 #include <map>
 #include <mutex>
@@ -58,7 +56,7 @@ std::string begun_on(const HandOverOrder& order, const Ledger& ledger) {
     std::error_code error;
     fs::create_directories(folder, error);
     const std::string place = (fs::path(folder) / ("begun-" + word_of_order(order))).string();
-    write_new_file(place, fmt::format("{:%Y-%m-%d}\n", fmt::localtime(std::time(nullptr))));
+    write_new_file(place, today() + "\n");
     const std::string text = read_file(place);
     return text.substr(0, text.find('\n'));
 }
@@ -70,6 +68,11 @@ bool are_files_there(const JobEntry& entry, const std::string& folder) {
         const auto size = fs::file_size(fs::path(folder) / file.value("name", ""), error);
         return !error && size == file.value("bytes", std::uintmax_t(0));
     });
+}
+
+/// Whether an entry is of the job as it is now, and all it wrote is there.
+bool is_whole(const std::optional<JobEntry>& entry, const BatchJob& job, const std::string& folder) {
+    return entry && entry->word == job.word && !entry->is_failed() && are_files_there(*entry, folder);
 }
 
 /// Whether what is there of a job's files is what the job itself wrote before.
@@ -89,10 +92,9 @@ Batch batch_of(const HandOverOrder& order) {
     return {order, order.pairs};
 }
 
-Batch trial_of(const Library& library, const std::vector<std::string>& takes,
+Batch trial_of(const Library& library, Ledger& ledger, const std::vector<std::string>& takes,
                const std::vector<std::string>& characters) {
-    FileHashes hashes;
-    LibraryInputs inputs(library, hashes);
+    LibraryInputs inputs(library, ledger.hashes());
     const auto is_in = [](const std::vector<std::string>& names, const std::string& name) {
         return names.empty() || std::find(names.begin(), names.end(), name) != names.end();
     };
@@ -101,8 +103,7 @@ Batch trial_of(const Library& library, const std::vector<std::string>& takes,
         if (!is_in(takes, library.takes[t].name)) continue;
         for (size_t c = 0; c < library.characters.size(); ++c) {
             if (!is_in(characters, library.characters[c].name)) continue;
-            const std::string &of = inputs.take(t).plan, &onto = inputs.character(c).plan;
-            if (of.empty() || onto.empty() || of == onto)
+            if (plans_agree(inputs.take(t).plan, inputs.character(c).plan))
                 batch.pairs.push_back({library.takes[t].name, library.characters[c].name});
         }
     }
@@ -160,9 +161,7 @@ std::vector<BatchJob> jobs_of(const Batch& batch, const Library& library, Ledger
                 name);
             continue;
         }
-        const auto entry = ledger.job(batch.order->name, job.key);
-        job.is_done =
-            entry && entry->word == job.word && !entry->is_failed() && are_files_there(*entry, folder);
+        job.is_done = is_whole(ledger.job(batch.order->name, job.key), job, folder);
     }
     return jobs;
 }
@@ -185,15 +184,11 @@ BatchEstimate estimate(const std::vector<BatchJob>& jobs, const Library& library
     const double usual_frames =
         frames.empty() ? 1000.0 : double(took_frames) / double(ledger.briefs().size());
     size_t largest = 0;
-    const auto size_of = [](const std::string& path) {
-        std::error_code error;
-        const auto size = fs::file_size(path, error);
-        return error ? size_t(0) : size_t(size);
-    };
-    for (const LibraryEntry& entry : library.takes) largest = std::max(largest, size_of(entry.path));
+    for (const LibraryEntry& entry : library.takes)
+        largest = std::max(largest, size_t(stamp_of(entry.path).size));
     size_t largest_rig = 0;
     for (const LibraryEntry& entry : library.characters)
-        largest_rig = std::max(largest_rig, size_of(entry.path));
+        largest_rig = std::max(largest_rig, size_t(stamp_of(entry.path).size));
     for (const BatchJob& job : jobs) {
         estimate.done += job.is_done ? 1 : 0;
         estimate.refused += job.why.empty() ? 0 : 1;
@@ -216,22 +211,23 @@ namespace {
 
 class BatchRun {
   public:
-    BatchRun(const Batch& batch, const Library& library, const BatchOptions& options,
+    BatchRun(const Batch& batch, const Library& library, Ledger& ledger, const BatchOptions& options,
              const std::function<bool(const BatchProgress&)>& progress)
         : batch_(batch),
           library_(library),
           options_(options),
           progress_(progress),
-          ledger_(library.folder),
-          teller_(library.folder, batch, options) {}
+          ledger_(ledger),
+          teller_(library.folder, batch, options),
+          inputs_(library, ledger.hashes()),
+          takes_(by_name(library.takes)),
+          characters_(by_name(library.characters)) {}
 
     BatchOutcome run() {
         const auto began = Clock::now();
         ledger_.look();
         const std::vector<BatchJob> jobs = jobs_of(batch_, library_, ledger_);
         if (batch_.order) date_ = begun_on(*batch_.order, ledger_);
-        LibraryInputs inputs(library_, ledger_.hashes());
-        const auto takes = by_name(library_.takes), characters = by_name(library_.characters);
         std::vector<const BatchJob*> mine;
         for (size_t i = size_t(options_.shard); i < jobs.size(); i += size_t(options_.shards)) {
             if (jobs[i].is_done) {
@@ -240,15 +236,6 @@ class BatchRun {
             }
             mine.push_back(&jobs[i]);
         }
-        // What each is made from, before anything is read: a change meanwhile is seen as one.
-        for (const BatchJob* job : mine)
-            for (const OrderedPair& pair : job->pairs) {
-                const auto take = takes.find(pair.take), character = characters.find(pair.character);
-                if (take == takes.end() || character == characters.end()) continue;
-                Tried& tried = made_from_[Ledger::key_of(pair)];
-                tried.inputs = inputs.of_pair(take->second, character->second);
-                tried.word = inputs.word_of_pair(take->second, character->second);
-            }
         ledger_.keep_summary();
         own_s_ += seconds_since(began);
         std::atomic<size_t> next = 0;
@@ -289,10 +276,11 @@ class BatchRun {
     const Library& library_;
     const BatchOptions options_;
     const std::function<bool(const BatchProgress&)>& progress_;
-    Ledger ledger_;
+    Ledger& ledger_;
     BatchTeller teller_;
+    LibraryInputs inputs_;
+    const std::map<std::string, size_t> takes_, characters_;  ///< their places, by name
     std::string date_;
-    std::unordered_map<std::string, Tried> made_from_;  ///< by key of a pair: inputs and word
     std::mutex mutex_;
     std::atomic<bool> is_cancelled_ = false;
     BatchOutcome outcome_;
@@ -312,13 +300,28 @@ class BatchRun {
         return !is_cancelled_;
     }
 
-    void put_tried(Tried tried, const OrderedPair& pair, double took_s) {
-        const auto from = made_from_.find(Ledger::key_of(pair));
-        tried.pair = pair;
-        if (from != made_from_.end()) {
-            tried.inputs = from->second.inputs;
-            tried.word = from->second.word;
+    /// Tried pairs of a job by their keys, with what each is made from.
+    using MadeFrom = std::map<std::string, Tried>;
+    /// Before anything of it is read: a change meanwhile is seen as one.
+    MadeFrom made_from(const BatchJob& job) {
+        const std::lock_guard lock(mutex_);
+        MadeFrom made;
+        for (const OrderedPair& pair : job.pairs) {
+            Tried& tried = made[Ledger::key_of(pair)];
+            const auto take = takes_.find(pair.take), character = characters_.find(pair.character);
+            if (take == takes_.end() || character == characters_.end()) continue;
+            tried.inputs = inputs_.of_pair(take->second, character->second);
+            tried.word = inputs_.word_of_pair(take->second, character->second);
         }
+        return made;
+    }
+
+    using PutTried = std::function<void(const Tried&, const OrderedPair&)>;
+    void put_tried(Tried tried, const OrderedPair& pair, const MadeFrom& made, double took_s) {
+        const Tried& from = made.at(Ledger::key_of(pair));
+        tried.pair = pair;
+        tried.inputs = from.inputs;
+        tried.word = from.word;
         tried.took_s = took_s;
         ledger_.put(tried);
     }
@@ -333,8 +336,7 @@ class BatchRun {
         };
         const auto began = Clock::now();
         const auto before = batch_.order ? ledger_.job(batch_.order->name, job.key) : std::nullopt;
-        if (before && before->word == job.word && !before->is_failed() &&
-            are_files_there(*before, order_folder(*batch_.order, library_))) {
+        if (batch_.order && is_whole(before, job, order_folder(*batch_.order, library_))) {
             // Another program has done it meanwhile.
             const std::lock_guard lock(mutex_);
             ++outcome_.was_done;
@@ -344,15 +346,17 @@ class BatchRun {
         JobEntry entry{job.pairs, job.word, Json::array()};
         if (fault.empty()) {
             try {
-                const auto carried = [&](const CarriedPair& pair) {
-                    const Tried tried = tried_of(pair);
-                    timed([&] { put_tried(tried, pair.pair, seconds_since(began)); });
+                MadeFrom made;
+                timed([&] { made = made_from(job); });
+                const PutTried put = [&](const Tried& tried, const OrderedPair& pair) {
+                    timed([&] { put_tried(tried, pair, made, seconds_since(began)); });
                 };
-                for (const OrderedPair& pair : job.pairs) read(pair, files, began);
+                const auto carried = [&](const CarriedPair& pair) { put(tried_of(pair), pair.pair); };
+                for (const OrderedPair& pair : job.pairs) read(pair, files, put);
                 if (batch_.order)
                     entry.files = write_files(job, files, before, carried);
                 else
-                    try_pair(job.pairs.front(), files, carried, began);
+                    try_pair(job.pairs.front(), files, put);
             } catch (const std::exception& error) {
                 fault = error.what();
             }
@@ -381,34 +385,33 @@ class BatchRun {
 
     /// Notes why a pair cannot be carried.
     template <typename Attempt>
-    void attempt(const OrderedPair& pair, Clock::time_point began, const Attempt& what) {
+    static void attempt(const OrderedPair& pair, const PutTried& put, const Attempt& what) {
         try {
             what();
         } catch (const std::exception& error) {
             Tried failed;
             failed.why = error.what();
-            put_tried(failed, pair, seconds_since(began));
+            put(failed, pair);
             throw;
         }
     }
 
-    void read(const OrderedPair& pair, LibraryFiles& files, Clock::time_point began) {
-        attempt(pair, began, [&] {
+    static void read(const OrderedPair& pair, LibraryFiles& files, const PutTried& put) {
+        attempt(pair, put, [&] {
             files.take(pair.take);
             files.character(pair.character);
         });
     }
 
-    void try_pair(const OrderedPair& pair, LibraryFiles& files,
-                  const std::function<void(const CarriedPair&)>& carried, Clock::time_point began) {
-        attempt(pair, began, [&] {
+    static void try_pair(const OrderedPair& pair, LibraryFiles& files, const PutTried& put) {
+        attempt(pair, put, [&] {
             const LoadedFile& take = files.take(pair.take);
             const LoadedFile& body = files.character(pair.character);
             const PairingSettings settings = files.pairing(take, body).first.settings;
             const TransferResult result =
                 transfer(take.character, *take.take, body.character, settings, 1, {});
             const Review review = review_result(take.character, body.character, result);
-            carried({pair, review, result, settings});
+            put(tried_of({pair, review, result, settings}), pair);
         });
     }
 
@@ -448,9 +451,10 @@ class BatchRun {
 
 }  // namespace
 
-BatchOutcome run_batch(const Batch& batch, const Library& library, const BatchOptions& options,
+BatchOutcome run_batch(const Batch& batch, const Library& library, Ledger& ledger,
+                       const BatchOptions& options,
                        const std::function<bool(const BatchProgress&)>& progress) {
-    return BatchRun(batch, library, options, progress).run();
+    return BatchRun(batch, library, ledger, options, progress).run();
 }
 
 Json merged_report(const Batch& batch, const Library& library, Ledger& ledger) {

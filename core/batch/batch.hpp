@@ -21,7 +21,7 @@ struct Batch {
 };
 Batch batch_of(const HandOverOrder& order);
 /// Every take of the library on every character whose body plan goes with it, or those of them that are named.
-Batch trial_of(const Library& library, const std::vector<std::string>& takes = {},
+Batch trial_of(const Library& library, Ledger& ledger, const std::vector<std::string>& takes = {},
                const std::vector<std::string>& characters = {});
 
 struct BatchJob {
@@ -64,7 +64,8 @@ struct BatchOutcome {
 };
 /// `progress` is called from several threads, one at a time; false cancels: jobs under way end first. Throws FileError when the
 /// ledger cannot be written.
-BatchOutcome run_batch(const Batch& batch, const Library& library, const BatchOptions& options,
+BatchOutcome run_batch(const Batch& batch, const Library& library, Ledger& ledger,
+                       const BatchOptions& options,
                        const std::function<bool(const BatchProgress&)>& progress = {});
 
 /// What all shards together have done by now, as one report: docs/schema/hand-over-report.schema.json.

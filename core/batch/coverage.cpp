@@ -82,8 +82,7 @@ CoverageCount Coverage::count() const {
 }
 
 bool Coverage::fits(size_t take, size_t character) const {
-    const std::string &of = takes[take].plan, &onto = characters[character].plan;
-    return of.empty() || onto.empty() || of == onto;
+    return plans_agree(takes[take].plan, characters[character].plan);
 }
 
 Coverage coverage_of(const Library& library, Ledger& ledger) {
@@ -125,8 +124,8 @@ Coverage coverage_of(const Library& library, Ledger& ledger) {
     return coverage;
 }
 
-std::string words_of_cell(const Coverage& coverage, size_t take, size_t character, const Library& library,
-                          Ledger& ledger) {
+std::string words_of_cell(const Coverage& coverage, size_t take, size_t character, LibraryInputs& inputs,
+                          const Ledger& ledger) {
     const CoverageCell& cell = coverage.at(take, character);
     const OrderedPair pair{coverage.takes[take].name, coverage.characters[character].name};
     if (cell.state == CoverageCell::State::not_tried)
@@ -135,7 +134,6 @@ std::string words_of_cell(const Coverage& coverage, size_t take, size_t characte
                    : fmt::format("not tried: a {} take, a {}", coverage.takes[take].plan,
                                  coverage.characters[character].plan);
     if (cell.is_stale) {
-        LibraryInputs inputs(library, ledger.hashes());
         const auto tried = ledger.tried(pair);
         const std::string why = tried ? what_changed(tried->inputs, inputs.of_pair(take, character)) : "";
         return why.empty() ? "stale" : "stale: " + why;

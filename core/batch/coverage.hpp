@@ -44,7 +44,7 @@ struct Coverage {
     CoverageCount count_of_take(size_t take) const;
     CoverageCount count_of_character(size_t character) const;
     CoverageCount count() const;
-    /// Whether a take and a character have body plans that a transfer goes between: the same, or one not known.
+    /// By their body plans (`plans_agree`).
     bool fits(size_t take, size_t character) const;
 };
 
@@ -53,8 +53,8 @@ Coverage coverage_of(const Library& library, Ledger& ledger);
 
 /// In words, of a cell: "right hand 4.1 cm short ...", "not tried", "stale: the rest of ferrier has changed", "failed: ...".
 /// Reads what the cell was made from when it is stale.
-std::string words_of_cell(const Coverage& coverage, size_t take, size_t character, const Library& library,
-                          Ledger& ledger);
+std::string words_of_cell(const Coverage& coverage, size_t take, size_t character, LibraryInputs& inputs,
+                          const Ledger& ledger);
 
 std::string coverage_csv(const Coverage& coverage);
 /// A page to be read in any browser, without anything from elsewhere.

@@ -5,16 +5,14 @@
 
 #include <algorithm>
 #include <array>
-#include <charconv>
 #include <filesystem>
 
 #include "core/base/files.hpp"
 #include "core/base/hash.hpp"
 #include "core/base/json_fields.hpp"
-#include "core/base/text_encoding.hpp"
+#include "core/base/tab_fields.hpp"
 #include "core/base/version.hpp"
 #include "core/documents/format.hpp"
-#include "core/intake/along.hpp"
 #include "core/library/beside.hpp"
 
 namespace nb {
@@ -67,6 +65,10 @@ std::string word_of(const Inputs& inputs) {
     std::string all;
     for (const auto& [what, hash] : inputs) all += fmt::format("{}={}\n", what, hash);
     return hash_word(all);
+}
+
+bool plans_agree(const std::string& of, const std::string& onto) {
+    return of.empty() || onto.empty() || of == onto;
 }
 
 std::string what_changed(const Inputs& then, const Inputs& now) {
@@ -188,21 +190,11 @@ std::string FileHashes::text() const {
 
 void FileHashes::read(std::string_view text) {
     while (!text.empty()) {
-        const size_t end = std::min(text.find('\n'), text.size());
-        std::string_view line = text.substr(0, end);
-        text.remove_prefix(std::min(end + 1, text.size()));
-        std::vector<std::string_view> fields;
-        for (size_t at = 0; at <= line.size();) {
-            const size_t next = std::min(line.find('\t', at), line.size());
-            fields.push_back(line.substr(at, next - at));
-            at = next + 1;
-        }
+        const std::vector<std::string_view> fields = tab_fields(take_line(text));
         if (fields.size() < 9) continue;
         Known known;
-        const auto number = [](std::string_view field, auto& value) {
-            return std::from_chars(field.data(), field.data() + field.size(), value).ec == std::errc();
-        };
-        if (!number(fields[1], known.stamp.size) || !number(fields[2], known.stamp.changed_ns)) continue;
+        if (!read_number(fields[1], known.stamp.size) || !read_number(fields[2], known.stamp.changed_ns))
+            continue;
         known.hash = fields[3];
         known.id = fields[4];
         known.name = fields[5];

@@ -6,7 +6,6 @@
 #pragma once
 #include <cstdint>
 #include <map>
-#include <memory>
 #include <string>
 #include <unordered_map>
 #include <utility>
@@ -20,6 +19,8 @@ namespace nb {
 using Inputs = std::map<std::string, std::string>;
 /// All of them in one word.
 std::string word_of(const Inputs& inputs);
+/// Whether a transfer goes between body plans: the same, or one not known.
+bool plans_agree(const std::string& of, const std::string& onto);
 /// What is another in `now` than it was `then`, in words, one: "the rest of ferrier has changed"; empty: nothing.
 std::string what_changed(const Inputs& then, const Inputs& now);
 

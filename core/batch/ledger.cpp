@@ -3,14 +3,15 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <charconv>
 #include <chrono>
 #include <cmath>
 #include <filesystem>
 #include <limits>
+#include <utility>
 
 #include "core/base/files.hpp"
 #include "core/base/hash.hpp"
+#include "core/base/tab_fields.hpp"
 #include "core/handover/name_pattern.hpp"
 
 namespace nb {
@@ -29,21 +30,6 @@ Json pair_json(const OrderedPair& pair) {
 }
 OrderedPair read_pair(const Json& json, const std::string& path) {
     return {text_in(json, "take", path), text_in(json, "character", path)};
-}
-
-std::vector<std::string_view> fields_of(std::string_view line) {
-    std::vector<std::string_view> fields;
-    for (size_t at = 0; at <= line.size();) {
-        const size_t next = std::min(line.find('\t', at), line.size());
-        fields.push_back(line.substr(at, next - at));
-        at = next + 1;
-    }
-    return fields;
-}
-
-template <typename Number>
-bool read_number(std::string_view field, Number& value) {
-    return std::from_chars(field.data(), field.data() + field.size(), value).ec == std::errc();
 }
 
 /// On one line of a table.
@@ -179,9 +165,7 @@ JobEntry read_job(const Json& document, const std::string& path) {
 }
 
 Ledger::Ledger(std::string library_folder)
-    : folder_((fs::path(std::move(library_folder)) / "ledger").string()) {
-    read_summary();
-}
+    : folder_((fs::path(std::move(library_folder)) / "ledger").string()) {}
 
 std::string Ledger::key_of(const OrderedPair& pair) {
     return hash_word(pair.take + "\n" + pair.character);
@@ -298,7 +282,13 @@ bool Ledger::look_at(const std::string& name) {
     return has_changed;
 }
 
+FileHashes& Ledger::hashes() {
+    if (!std::exchange(is_summary_read_, true)) read_summary();
+    return hashes_;
+}
+
 bool Ledger::look() {
+    if (!std::exchange(is_summary_read_, true)) read_summary();
     bool has_changed = look_at("accepted");
     for (int i = 0; i < 256; ++i) has_changed = look_at(fmt::format("tried/{:02x}", i)) || has_changed;
     return has_changed;
@@ -344,18 +334,14 @@ void Ledger::read_summary() {
         return;
     }
     std::string_view left = text;
-    const size_t head = std::min(left.find('\n'), left.size() - (left.empty() ? 0 : 1));
-    const std::string_view first = left.substr(0, head);
+    const std::string_view first = take_line(left);
     if (!first.starts_with(summary_head)) return;
-    left.remove_prefix(head + 1);
     if (first.substr(summary_head.size()) != hash_word(left)) return;
     Shelf* shelf = nullptr;
     while (!left.empty()) {
-        const size_t end = std::min(left.find('\n'), left.size());
-        const std::string_view line = left.substr(0, end);
-        left.remove_prefix(std::min(end + 1, left.size()));
+        const std::string_view line = take_line(left);
         if (line.empty()) break;
-        const std::vector<std::string_view> fields = fields_of(line);
+        const std::vector<std::string_view> fields = tab_fields(line);
         if (fields[0] == "S" && fields.size() == 3) {
             shelf = &shelves_[std::string(fields[1])];
             if (!read_number(fields[2], shelf->changed_ns)) shelf->changed_ns = 0;

@@ -101,7 +101,7 @@ class Ledger {
     /// By key. As last looked at.
     const std::unordered_map<std::string, Brief>& briefs() const { return briefs_; }
     const std::unordered_map<std::string, Accepted>& accepted() const { return accepted_; }
-    FileHashes& hashes() { return hashes_; }
+    FileHashes& hashes();
     /// Kept for the next who opens the library. What cannot be written is left.
     void keep_summary();
 
@@ -116,7 +116,8 @@ class Ledger {
     std::unordered_map<std::string, Brief> briefs_;
     std::unordered_map<std::string, Accepted> accepted_;
     FileHashes hashes_;
-    bool has_news_ = true;  ///< since the summary was read or written
+    bool has_news_ = true;          ///< since the summary was read or written
+    bool is_summary_read_ = false;  ///< once somebody asks what is known: to note one thing it is not needed
 
     std::string tried_place(const std::string& key) const;
     std::string job_place(const std::string& order, const std::string& key) const;

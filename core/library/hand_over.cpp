@@ -44,6 +44,10 @@ std::vector<PropTrack> prop_tracks(const LoadedFile& take, const TransferResult&
 
 namespace fs = std::filesystem;
 
+std::string today() {
+    return fmt::format("{:%Y-%m-%d}", fmt::localtime(std::time(nullptr)));
+}
+
 namespace {
 
 const LibraryEntry& entry_of(const std::vector<LibraryEntry>& entries, const std::string& name,
@@ -54,10 +58,6 @@ const LibraryEntry& entry_of(const std::vector<LibraryEntry>& entries, const std
         throw FileError(folder, fmt::format("has no {} called '{}'", kind, shown_text(name)),
                         "choose one it has, or take it out of the order");
     return *found;
-}
-
-std::string today() {
-    return fmt::format("{:%Y-%m-%d}", fmt::localtime(std::time(nullptr)));
 }
 
 std::string date_of(const HandOverOrder& order) {

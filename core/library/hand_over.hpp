@@ -75,6 +75,9 @@ struct HandOverRow {
     }
 };
 
+/// As reports and names have it: "2026-01-31".
+std::string today();
+
 /// A .glb that takes of a character go into together.
 bool is_of_several(const HandOverOrder& order, const HandOverRow& row);
 /// Where the order's files go.

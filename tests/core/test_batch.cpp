@@ -51,7 +51,13 @@ class BatchTest : public QObject {
     }
     static BatchOutcome run(const Batch& batch, const std::string& folder, int shard = 0, int shards = 1,
                             int jobs = 1) {
-        return run_batch(batch, open_library(folder), {jobs, shard, shards});
+        Ledger ledger(folder);
+        return run_batch(batch, open_library(folder), ledger, {jobs, shard, shards});
+    }
+    static Batch pairs_to_try(const Library& library, const std::vector<std::string>& takes = {},
+                              const std::vector<std::string>& characters = {}) {
+        Ledger ledger(library.folder);
+        return trial_of(library, ledger, takes, characters);
     }
     /// Name and hash of every file of a folder.
     static QStringList contents(const std::string& folder) {
@@ -66,6 +72,13 @@ class BatchTest : public QObject {
         all.sort();
         return all;
     }
+    /// What was handed over, without what a program that was killed had begun: that has no one's name.
+    static QStringList whole(const std::string& folder) {
+        QStringList made = contents(folder + "/handed-over");
+        made.removeIf(
+            [](const QString& file) { return file.contains("unproved") || file.contains(".part"); });
+        return made;
+    }
     static Coverage table_of(const std::string& folder, Ledger& ledger) {
         ledger.look();
         return coverage_of(open_library(folder), ledger);
@@ -78,21 +91,23 @@ class BatchTest : public QObject {
     static std::string words(const std::string& folder, const OrderedPair& pair) {
         Ledger ledger(folder);
         const Coverage table = table_of(folder, ledger);
+        const Library library = open_library(folder);
+        LibraryInputs inputs(library, ledger.hashes());
         return words_of_cell(table, row_of(table.takes, pair.take), row_of(table.characters, pair.character),
-                             open_library(folder), ledger);
+                             inputs, ledger);
     }
 
   private slots:
     void init() { folder_ = std::make_unique<QTemporaryDir>(); }
 
     void every_pair_whose_plans_agree_is_tried() {
-        const Batch trial = trial_of(open_library(test::demo("")));
+        const Batch trial = pairs_to_try(open_library(test::demo("")));
         for (const OrderedPair& pair : trial.pairs)
             QCOMPARE(pair.take.starts_with("dog"), pair.character == "quay-dog");
         const Library library = open_library(test::demo(""));
         QVERIFY(trial.pairs.size() > 40 &&
                 trial.pairs.size() < library.takes.size() * library.characters.size());
-        QCOMPARE(trial_of(library, {"quay-walk"}, {"ferrier", "dockhand"}).pairs.size(), size_t(2));
+        QCOMPARE(pairs_to_try(library, {"quay-walk"}, {"ferrier", "dockhand"}).pairs.size(), size_t(2));
     }
 
     /// What stands in the table is what the review of that very transfer says.
@@ -102,7 +117,7 @@ class BatchTest : public QObject {
         const OrderedPair pair{"quay-walk", "ferrier"};
         QCOMPARE(words(folder, pair), std::string("not tried"));
         QVERIFY(words(folder, {"quay-walk", "quay-dog"}).starts_with("not tried: a biped take, a quadruped"));
-        const BatchOutcome outcome = run(trial_of(library, {pair.take}, {pair.character}), folder);
+        const BatchOutcome outcome = run(pairs_to_try(library, {pair.take}, {pair.character}), folder);
         QCOMPARE(outcome.done, 1);
         LibraryFiles files(library);
         const LoadedFile &take = files.take(pair.take), &body = files.character(pair.character);
@@ -139,7 +154,7 @@ class BatchTest : public QObject {
     void what_is_stale_says_why() {
         const std::string folder = copied("lib");
         const OrderedPair pair{"lantern-signal", "ferrier"};
-        run(trial_of(open_library(folder), {pair.take}, {pair.character, "dockhand"}), folder);
+        run(pairs_to_try(open_library(folder), {pair.take}, {pair.character, "dockhand"}), folder);
         const std::string fresh = words(folder, pair);
         QVERIFY(!fresh.starts_with("stale"));
         // What nothing is carried by.
@@ -167,7 +182,7 @@ class BatchTest : public QObject {
         QCOMPARE(words(folder, pair), std::string("stale: the trim of lantern-signal has changed"));
         QVERIFY(words(folder, {pair.take, "dockhand"}).starts_with("stale"));
         // Tried again it is no longer.
-        QCOMPARE(run(trial_of(open_library(folder), {pair.take}, {pair.character}), folder).done, 1);
+        QCOMPARE(run(pairs_to_try(open_library(folder), {pair.take}, {pair.character}), folder).done, 1);
         QVERIFY(!words(folder, pair).starts_with("stale"));
         fs::remove(folder + "/characters/ferrier/character.json");
         QVERIFY(words(folder, pair).starts_with("stale"));
@@ -178,7 +193,8 @@ class BatchTest : public QObject {
         const std::string folder = copied("lib");
         const std::string pairing = folder + "/pairings/performer-ferrier.json";
         QVERIFY(fs::exists(pairing));
-        run(trial_of(open_library(folder), {"lantern-signal", "quay-walk"}, {"ferrier", "dockhand"}), folder);
+        run(pairs_to_try(open_library(folder), {"lantern-signal", "quay-walk"}, {"ferrier", "dockhand"}),
+            folder);
         edit(pairing, [](Json& d) { d["judged"]["x"] = Json::object(); });
         QVERIFY(!words(folder, {"quay-walk", "ferrier"}).starts_with("stale"));
         const std::string key = parse_json(read_file(folder + "/takes/quay-walk.take.json"), "take")["id"];
@@ -194,7 +210,7 @@ class BatchTest : public QObject {
     void accepted_is_until_an_input_changes() {
         const std::string folder = copied("lib");
         const OrderedPair pair{"lantern-signal", "ferrier"};
-        run(trial_of(open_library(folder), {pair.take}, {pair.character}), folder);
+        run(pairs_to_try(open_library(folder), {pair.take}, {pair.character}), folder);
         const auto is_accepted = [&] {
             Ledger ledger(folder);
             const Coverage table = table_of(folder, ledger);
@@ -219,7 +235,7 @@ class BatchTest : public QObject {
     /// The summary is quick, and never believed over the files.
     void a_wrong_summary_is_made_anew() {
         const std::string folder = copied("lib");
-        run(trial_of(open_library(folder), {"lantern-signal"}), folder);
+        run(pairs_to_try(open_library(folder), {"lantern-signal"}), folder);
         const std::string summary = folder + "/ledger/summary";
         const auto csv = [&] {
             Ledger ledger(folder);
@@ -385,21 +401,23 @@ class BatchTest : public QObject {
         const std::string folder = copied("lib");
         fs::create_directories(folder + "/ledger");
         write_file(folder + "/ledger/tried", "in the way");
-        const BatchOutcome trial = run(trial_of(open_library(folder), {"lantern-signal"}), folder, 0, 1, 2);
+        const BatchOutcome trial =
+            run(pairs_to_try(open_library(folder), {"lantern-signal"}), folder, 0, 1, 2);
         QCOMPARE(trial.failed, 5);
         QCOMPARE(trial.done + trial.left, 0);
         for (const std::string& fault : trial.faults)
             QVERIFY2(QString::fromStdString(fault).contains("tried"), fault.c_str());
         fs::remove(folder + "/ledger/tried");
-        QCOMPARE(run(trial_of(open_library(folder), {"lantern-signal"}), folder).done, 5);
+        QCOMPARE(run(pairs_to_try(open_library(folder), {"lantern-signal"}), folder).done, 5);
     }
 
     void cancelled_it_goes_on_where_it_ended() {
         const std::string folder = copied("lib");
         const Batch batch = batch_of(small_order());
         int told = 0;
-        const BatchOutcome outcome =
-            run_batch(batch, open_library(folder), {}, [&](const BatchProgress&) { return ++told <= 2; });
+        Ledger ledger(folder);
+        const BatchOutcome outcome = run_batch(batch, open_library(folder), ledger, {},
+                                               [&](const BatchProgress&) { return ++told <= 2; });
         QCOMPARE(outcome.done, 2);
         QCOMPARE(outcome.left, 4);
         const Json report = parse_json(read_file(outcome.report), "report");
@@ -429,11 +447,7 @@ class BatchTest : public QObject {
         for (QProcess& program : programs) QVERIFY(program.waitForFinished(120000));
         run(batch_of(order), folder);
         run(batch_of(order), alone);
-        QStringList made = contents(folder + "/handed-over");
-        // What the killed one had begun lies beside, and has no one's name.
-        made.removeIf(
-            [](const QString& file) { return file.contains("unproved") || file.contains(".part"); });
-        QCOMPARE(made, contents(alone + "/handed-over"));
+        QCOMPARE(whole(folder), contents(alone + "/handed-over"));
 #endif
     }
 
@@ -550,10 +564,7 @@ class BatchTest : public QObject {
             logs += QByteArray::fromStdString(log.filename().string() + ": " + read_file(log.string()));
         qInfo("%s", logs.constData());
         run(batch_of(order), alone);
-        QStringList made = contents(folder + "/handed-over");
-        made.removeIf(
-            [](const QString& file) { return file.contains("unproved") || file.contains(".part"); });
-        QCOMPARE(made, contents(alone + "/handed-over"));
+        QCOMPARE(whole(folder), contents(alone + "/handed-over"));
 #endif
     }
 };
