@@ -13,7 +13,7 @@
 #include "core/batch/batch.hpp"
 #include "core/batch/coverage.hpp"
 #include "core/library/beside.hpp"
-#include "core/library/versions.hpp"
+#include "core/library/renewal.hpp"
 
 namespace nb::cli {
 
@@ -116,32 +116,70 @@ int batch(const Options& options) {
     return outcome.failed > 0 ? exit_bad_input : exit_done;
 }
 
-int compare_rigs(const Options& options) {
-    std::vector<std::string> notes;
-    std::string document = options.target_character;
-    if (document.empty()) document = character_document_beside(options.file);
-    const LoadedFile older = load_character(options.file, document, notes),
-                     newer = load_file(options.against);
-    const RigComparison found = nb::compare_rigs(older.character, newer.character.rig);
-    if (options.as_json) {
-        fmt::print("{}\n", rig_comparison_json(found).dump(2));
-        return exit_done;
-    }
+namespace {
+
+/// The character of a library that a rig is of; null name when it is of none.
+std::optional<std::pair<Library, LibraryEntry>> character_of_library(const std::string& rig) {
+    const fs::path root = fs::absolute(rig).lexically_normal().parent_path().parent_path().parent_path();
+    std::error_code error;
+    if (!fs::exists(root / "library.json", error)) return std::nullopt;
+    Library library = open_library(root.string());
+    for (const LibraryEntry& entry : library.characters)
+        if (fs::equivalent(entry.path, rig, error)) return std::pair(library, entry);
+    return std::nullopt;
+}
+
+void print_comparison(const RigComparison& found) {
     if (found.is_same()) fmt::print("the same skeleton and skin\n");
     if (found.size != 1.0) fmt::print("{:.4g} times as large\n", found.size);
     if (found.turned_deg != 0.0) fmt::print("turned as a whole by {:.1f} degrees\n", found.turned_deg);
     for (const RigChange& change : found.changes) fmt::print("{}\n", shown_text(change.text));
     if (!found.skin.empty()) fmt::print("{}\n", found.skin);
     const auto listed = [](const std::vector<std::string>& names) {
-        std::string text;
-        for (const std::string& name : names) text += (text.empty() ? "" : ", ") + name;
-        return shown_text(text);
+        return shown_text(fmt::format("{}", fmt::join(names, ", ")));
     };
     fmt::print("carries over: {} of {} roles, {} rests, {} chains, {} touch-ups\n", found.roles_kept.size(),
                found.roles_kept.size() + found.roles_lost.size(), found.rests.size(), found.chains.size(),
                found.touch_ups);
     if (!found.roles_lost.empty()) fmt::print("lost: {}\n", listed(found.roles_lost));
     if (!found.chains_lost.empty()) fmt::print("ticks lost: {}\n", listed(found.chains_lost));
+}
+
+}  // namespace
+
+int compare_rigs(const Options& options) {
+    std::vector<std::string> notes;
+    if (options.take_in) {
+        const auto of = character_of_library(options.file);
+        if (!of) throw WrongUse("--take-in: the older must be the rig of a character of a library");
+        const auto& [library, character] = *of;
+        const Renewal renewal = renewal_of(character, options.against);
+        std::string laid_aside;
+        const LibraryEntry now = renew_character(library, character, renewal, laid_aside);
+        if (options.as_json) {
+            fmt::print("{}\n", rig_comparison_json(renewal.comparison).dump(2));
+            return exit_done;
+        }
+        print_comparison(renewal.comparison);
+        if (!renewal.roles_new.empty())
+            fmt::print("new roles: {}\n", shown_text(fmt::format("{}", fmt::join(renewal.roles_new, ", "))));
+        for (const std::string& note : renewal.notes) fmt::print("{}\n", shown_text(note));
+        fmt::print("{} is in force; the older lies in {}\n", shown_text(now.path), shown_text(laid_aside));
+        Ledger ledger(library.folder);
+        ledger.look();
+        if (const int pairs = pairs_made_of(library, ledger, now.name); pairs > 0)
+            fmt::print("stale now: {} pair{} that had been tried\n", pairs, pairs == 1 ? "" : "s");
+        return exit_done;
+    }
+    std::string document = options.target_character;
+    if (document.empty()) document = character_document_beside(options.file);
+    const LoadedFile older = load_character(options.file, document, notes),
+                     newer = load_file(options.against);
+    const RigComparison found = nb::compare_rigs(older.character, newer.character.rig);
+    if (options.as_json)
+        fmt::print("{}\n", rig_comparison_json(found).dump(2));
+    else
+        print_comparison(found);
     return exit_done;
 }
 

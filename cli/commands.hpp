@@ -47,6 +47,7 @@ struct Options {
     bool has_stance_first = false;
     bool starts_at_origin = false;
     bool may_curve = false;
+    bool take_in = false;  ///< the newer rig is put in force
     std::vector<std::string> takes, characters, set;
 };
 

@@ -170,6 +170,8 @@ int main(int argc, char** argv) {
     compare->add_option("NEW", options.against, "The rig as it is")->required();
     compare->add_option("--character", options.target_character,
                         "character.json of the older; else the one beside it");
+    compare->add_flag("--take-in", options.take_in,
+                      "Put the newer in force with all the work; the older, of a library, is laid aside");
     compare->add_flag("--json", options.as_json, "As JSON");
 
     auto* coverage =

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 #include <unordered_map>
 
 #include "core/base/csv.hpp"
@@ -147,6 +148,20 @@ std::string words_of_cell(const Coverage& coverage, size_t take, size_t characte
                                  coverage.measures[size_t(cell.measure)], 100.0 * double(cell.share));
     }
     return words;
+}
+
+int pairs_made_of(const Library& library, Ledger& ledger, const std::string& character) {
+    LibraryInputs inputs(library, ledger.hashes());
+    const std::string files = "characters/" + character + "/";
+    std::set<std::string> takes;
+    for (size_t t = 0; t < library.takes.size(); ++t) {
+        const Inputs& of_take = inputs.take(t).inputs;
+        if (const auto at = of_take.lower_bound(files); at != of_take.end() && at->first.starts_with(files))
+            takes.insert(library.takes[t].name);
+    }
+    return int(std::count_if(ledger.briefs().begin(), ledger.briefs().end(), [&](const auto& brief) {
+        return brief.second.character == character || takes.contains(brief.second.take);
+    }));
 }
 
 std::string coverage_csv(const Coverage& coverage) {

@@ -56,6 +56,10 @@ Coverage coverage_of(const Library& library, Ledger& ledger);
 std::string words_of_cell(const Coverage& coverage, size_t take, size_t character, LibraryInputs& inputs,
                           const Ledger& ledger);
 
+/// How many tried pairs were made from a character's files, as what they were carried onto or as the body of their take:
+/// those go stale when it changes. `ledger`: as looked at.
+int pairs_made_of(const Library& library, Ledger& ledger, const std::string& character);
+
 std::string coverage_csv(const Coverage& coverage);
 /// A page to be read in any browser, without anything from elsewhere.
 std::string coverage_page(const Coverage& coverage, const std::string& library);

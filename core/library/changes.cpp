@@ -13,6 +13,7 @@
 #include "core/documents/hand_pose.hpp"
 #include "core/documents/take.hpp"
 #include "core/intake/along.hpp"
+#include "core/library/folder_work.hpp"
 #include "core/library/moves.hpp"
 
 namespace nb {
@@ -20,81 +21,6 @@ namespace nb {
 namespace fs = std::filesystem;
 
 namespace {
-
-constexpr const char* writable = "choose a folder that can be written";
-
-/// Letters, digits and dashes: safe on every file system.
-std::string folder_name(const std::string& name) {
-    std::string result;
-    for (const char c : name) {
-        if ((c >= 'a' && c <= 'z') || (c >= '0' && c <= '9'))
-            result += c;
-        else if (c >= 'A' && c <= 'Z')
-            result += char(c + 32);
-        else if (!result.empty() && result.back() != '-')
-            result += '-';
-    }
-    while (!result.empty() && result.back() == '-') result.pop_back();
-    return result.empty() ? "unnamed" : result.substr(0, 80);
-}
-
-void make_folder(const fs::path& folder) {
-    std::error_code error;
-    fs::create_directories(folder, error);
-    if (error) throw FileError(folder.string(), error.message(), writable);
-}
-
-/// A library that has vanished is not made anew under somebody's feet.
-void need_folder(const Library& library) {
-    std::error_code error;
-    if (!fs::exists(fs::path(library.folder) / "library.json", error))
-        throw FileError(library.folder, "is not there any more",
-                        "bring the folder back, or open another library");
-}
-
-/// A name in the folder that nothing has yet: "walk", "walk-2" ...
-std::string free_name(const fs::path& folder, const std::string& wanted, const std::string& ending = "") {
-    std::error_code error;
-    for (int n = 1;; ++n) {
-        std::string name = n == 1 ? wanted : fmt::format("{}-{}", wanted, n);
-        if (!fs::exists(folder / (name + ending), error)) return name;
-    }
-}
-
-/// Files beside a .gltf that it refers to by relative names.
-std::vector<std::string> files_beside(const std::string& gltf_path) {
-    std::vector<std::string> result;
-    if (fs::path(gltf_path).extension() != ".gltf") return result;
-    const Json document = parse_json(read_file(gltf_path), gltf_path);
-    for (const auto* list : {"buffers", "images"}) {
-        if (!document.is_object() || !document.contains(list)) continue;
-        for (const Json& item : document[list]) {
-            const std::string uri = item.is_object() ? text_in(item, "uri", "", gltf_path) : "";
-            const fs::path path(uri);
-            const bool leads_out = std::find(path.begin(), path.end(), "..") != path.end();
-            if (!uri.empty() && !uri.starts_with("data:") && path.is_relative() && !leads_out)
-                result.push_back(uri);
-        }
-    }
-    return result;
-}
-
-/// Removes a half-made folder or file when what makes it throws.
-class Undone {
-  public:
-    explicit Undone(fs::path path) : path_(std::move(path)) {}
-    ~Undone() {
-        std::error_code error;
-        if (!is_kept_) fs::remove_all(path_, error);
-    }
-    Undone(const Undone&) = delete;
-    Undone& operator=(const Undone&) = delete;
-    void keep() { is_kept_ = true; }
-
-  private:
-    fs::path path_;
-    bool is_kept_ = false;
-};
 
 /// A take's motion file, and the documents that share its name.
 std::vector<fs::path> files_of_take(const LibraryEntry& take) {
@@ -106,18 +32,6 @@ std::vector<fs::path> files_of_take(const LibraryEntry& take) {
         if (fs::exists(document, error)) result.push_back(document);
     }
     return result;
-}
-
-/// Copies what a .gltf refers to. What is there already must be the same.
-void copy_beside(const std::string& from_file, const fs::path& to_folder) {
-    for (const std::string& beside : files_beside(from_file)) {
-        const fs::path to = to_folder / beside;
-        make_folder(to.parent_path());
-        const std::string content = read_file((fs::path(from_file).parent_path() / beside).string());
-        if (!write_new_file(to.string(), content) && read_file(to.string()) != content)
-            throw FileError(to.string(), "is there already, and is another file",
-                            "rename what the .gltf refers to, or make it a .glb");
-    }
 }
 
 }  // namespace

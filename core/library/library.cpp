@@ -139,12 +139,18 @@ std::shared_ptr<const LaterSurface> skin_of_own_rig(const Json& read, const std:
 
 LoadedFile load_character(const std::string& rig_path, const std::string& document,
                           std::vector<std::string>& notes, const LoadOptions& given) {
+    return load_character(rig_path,
+                          ReadDocument{document, document.empty() ? std::string() : read_file(document)},
+                          notes, given);
+}
+
+LoadedFile load_character(const std::string& rig_path, const ReadDocument& of,
+                          std::vector<std::string>& notes, const LoadOptions& given) {
     LoadOptions options = given;
     Json read;
-    std::string text;
+    const std::string& document = of.path;
     if (!document.empty()) {
-        text = read_file(document);
-        read = parse_document(text, document, "character");
+        read = parse_document(of.text, document, "character");
         // What the document says of unit and axes stands above what the file suggests.
         if (is_rig_of_document(read, rig_path)) {
             const Json& conventions = object_or_none(read, "conventions", document);
@@ -161,7 +167,7 @@ LoadedFile load_character(const std::string& rig_path, const std::string& docume
         apply_character_document(read, document, loaded.character, loaded.take ? &*loaded.take : nullptr,
                                  notes);
     carry_things(loaded, options.is_by_hand);  // by the hands as they are now
-    loaded.character_document = {document, text};
+    loaded.character_document = of;
     if (loaded.character.rig.meshes.empty() && !document.empty())
         loaded.character.skin = skin_of_own_rig(read, document, rig_path);
     return loaded;

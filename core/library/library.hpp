@@ -48,6 +48,9 @@ Library open_library(const std::string& folder);
 /// `is_by_hand` stand in the place of what the document says of unit, axes and repairs.
 LoadedFile load_character(const std::string& rig_path, const std::string& document,
                           std::vector<std::string>& notes, const LoadOptions& given = {});
+/// The same by a document that need not lie anywhere; empty text: none.
+LoadedFile load_character(const std::string& rig_path, const ReadDocument& document,
+                          std::vector<std::string>& notes, const LoadOptions& given = {});
 
 /// A take: a motion file, or a *.take.json that names one and its trim. The source character is the one the
 /// document names, when it fits; else it is proposed from the file itself. `by_hand` stands in the place of
