@@ -118,17 +118,6 @@ int batch(const Options& options) {
 
 namespace {
 
-/// The character of a library that a rig is of; null name when it is of none.
-std::optional<std::pair<Library, LibraryEntry>> character_of_library(const std::string& rig) {
-    const fs::path root = fs::absolute(rig).lexically_normal().parent_path().parent_path().parent_path();
-    std::error_code error;
-    if (!fs::exists(root / "library.json", error)) return std::nullopt;
-    Library library = open_library(root.string());
-    for (const LibraryEntry& entry : library.characters)
-        if (fs::equivalent(entry.path, rig, error)) return std::pair(library, entry);
-    return std::nullopt;
-}
-
 void print_comparison(const RigComparison& found) {
     if (found.is_same()) fmt::print("the same skeleton and skin\n");
     if (found.size != 1.0) fmt::print("{:.4g} times as large\n", found.size);

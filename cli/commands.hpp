@@ -3,8 +3,10 @@
 #include <optional>
 #include <stdexcept>
 #include <string>
+#include <utility>
 #include <vector>
 
+#include "core/library/library.hpp"
 #include "core/solve/settings.hpp"
 
 namespace nb {
@@ -26,7 +28,7 @@ struct WrongUse : std::runtime_error {
 struct Options {
     std::string file, out, roles, take, target, source_character, target_character, pairing, passes, frames,
         review, view, plan, apply, vrm, iso, stance, fingers, spread_fingers, thumb, clavicles, spine,
-        as_rest, against, touch_up, library, travel, reduce, about, scene, shard;
+        as_rest, against, touch_up, library, travel, reduce, about, scene, shard, verb, name;
     std::string theme = "ink";
     std::string body_look = "mesh";
     std::optional<double> fps;
@@ -48,7 +50,7 @@ struct Options {
     bool starts_at_origin = false;
     bool may_curve = false;
     bool take_in = false;  ///< the newer rig is put in force
-    std::vector<std::string> takes, characters, set;
+    std::vector<std::string> takes, characters, set, files, by, parts;
 };
 
 /// "root,angles": those to run, the others left out.
@@ -78,5 +80,9 @@ int scene(const Options& options);
 int batch(const Options& options);
 int coverage(const Options& options);
 int compare_rigs(const Options& options);
+int family(const Options& options);
+
+/// The character of a library that a rig is of, with the library; null when it is of none.
+std::optional<std::pair<Library, LibraryEntry>> character_of_library(const std::string& rig);
 
 }  // namespace nb::cli

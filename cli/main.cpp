@@ -30,6 +30,7 @@ int run(const CLI::App& command, const nb::cli::Options& options) {
     if (name == "scene") return nb::cli::scene(options);
     if (name == "batch") return nb::cli::batch(options);
     if (name == "compare-rigs") return nb::cli::compare_rigs(options);
+    if (name == "family") return nb::cli::family(options);
     if (name == "coverage") return nb::cli::coverage(options);
     if (name == "limber") return nb::cli::limber(options);
     return nb::cli::picture(options);
@@ -173,6 +174,22 @@ int main(int argc, char** argv) {
     compare->add_flag("--take-in", options.take_in,
                       "Put the newer in force with all the work; the older, of a library, is laid aside");
     compare->add_flag("--json", options.as_json, "As JSON");
+
+    auto* family = app.add_subcommand(
+        "family", "Families of characters that share a characterization, and templates that fill rigs.");
+    family->add_option("VERB", options.verb, "make, list, fit, fill, join, give or leave")
+        ->required()
+        ->check(CLI::IsMember({"make", "list", "fit", "fill", "join", "give", "leave"}));
+    family->add_option("FILES", options.files, "Rigs; with list, fit and fill a library's folder, too")
+        ->required();
+    family->add_option("--name", options.name, "make, join: the family's name");
+    family->add_option("--out", options.out, "make: write a template, FILE.family.json, instead of a family");
+    family->add_option("--character", options.target_character, "make: character.json of the rig");
+    family->add_option("--by", options.by, "fit, fill: .family.json or a library; more than once");
+    family->add_option("--part", options.parts,
+                       "give: roles, rest, chains or touch-ups alone; more than once");
+    family->add_flag("--dry", options.is_dry, "Tell what would become of it; write nothing");
+    family->add_flag("--force", options.is_forced, "Existing files may be written over");
 
     auto* coverage =
         app.add_subcommand("coverage", "Which take works on which character, how well, and what is stale.");

@@ -22,8 +22,8 @@ namespace fs = std::filesystem;
 namespace {
 
 /// Parts of documents by which nothing is carried.
-constexpr std::array<std::string_view, 10> idle_parts{"format", "version", "id",     "name",   "notes",
-                                                      "tags",   "terms",   "judged", "source", "target"};
+constexpr std::array<std::string_view, 11> idle_parts{
+    "format", "version", "id", "name", "notes", "tags", "terms", "judged", "source", "target", "family"};
 constexpr std::string_view part_mark = " · ";
 
 Json parsed(const std::string& text) {
