@@ -22,7 +22,8 @@
 
 namespace nb {
 
-LibraryPanel::LibraryPanel(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+LibraryPanel::LibraryPanel(Workspace& workspace, CharacterDesk& characters, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), characters_(characters) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(12, 12, 12, 12);
     column->setSpacing(8);
@@ -142,20 +143,72 @@ std::pair<bool, int> LibraryPanel::outsider() const {
     return {true, -1};
 }
 
-void LibraryPanel::show_menu(bool is_character, int index, const QPoint& global) {
+QMenu* LibraryPanel::menu_of(bool is_character, int index) {
     const Choice& choice = (is_character ? workspace_.targets() : workspace_.takes())[size_t(index)];
     auto* menu = new QMenu(this);
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    if (choice.is_of_library) {
-        menu->addAction(tr("Rename"), this, [=, this] { start_rename(is_character, index); });
-        menu->addAction(tr("Tags and notes"), this, [=, this] { start_words(is_character, index); });
-        menu->addAction(tr("Remove (to the library's trash)"), this,
-                        [=, this] { emit remove_wanted(is_character, index); });
-    } else {
+    if (!choice.is_of_library) {
         menu->addAction(tr("Take into the library"), this,
                         [=, this] { emit add_wanted(is_character, index); });
+        if (!is_character) return menu;
+        auto* newer = menu->addMenu(tr("Take in as a newer rig of"));
+        for (const Choice& known : workspace_.targets())
+            if (known.is_of_library && !known.document.isEmpty())
+                newer->addAction(known.name, this, [this, known, path = choice.path] {
+                    characters_.look_at_newer(known, path);
+                });
+        newer->setEnabled(!newer->isEmpty());
+        return menu;
     }
-    menu->popup(global);
+    menu->addAction(tr("Rename"), this, [=, this] { start_rename(is_character, index); });
+    menu->addAction(tr("Tags and notes"), this, [=, this] { start_words(is_character, index); });
+    if (is_character && !choice.document.isEmpty()) add_character_actions(menu, index);
+    menu->addAction(tr("Remove (to the library's trash)"), this,
+                    [=, this] { emit remove_wanted(is_character, index); });
+    return menu;
+}
+
+void LibraryPanel::add_character_actions(QMenu* menu, int index) {
+    const Choice choice = workspace_.targets()[size_t(index)];
+    menu->addSeparator();
+    menu->addAction(tr("A newer file of its rig"), this, [=, this] { emit newer_wanted(index); });
+    if (const auto versions = characters_.versions(choice); !versions.empty()) {
+        auto* older = menu->addMenu(tr("Another version of its rig"));
+        for (const RigVersion& version : versions)
+            older->addAction(tr("laid aside on %1").arg(QString::fromStdString(version.name)), this,
+                             [=, this] { characters_.put_version(choice, version); });
+    }
+    menu->addSeparator();
+    const FamilyName own = characters_.family_of(choice);
+    if (own.id.empty()) {
+        menu->addAction(tr("Found a family with it"), this, [=, this] {
+            QString name = choice.name;
+            if (name.startsWith("the ")) name = name.mid(4);
+            characters_.found(choice, name);
+        });
+        auto* join = menu->addMenu(tr("Join a family"));
+        for (const Family& family : characters_.families())
+            join->addAction(QString::fromStdString(family.name), this,
+                            [=, this] { characters_.join(choice, family); });
+        join->setEnabled(!join->isEmpty());
+    } else {
+        const QString name = QString::fromStdString(own.name);
+        menu->addAction(tr("Give its work to the family '%1'").arg(name), this,
+                        [=, this] { characters_.look_at_giving(choice); });
+        menu->addAction(tr("Leave the family '%1'").arg(name), this,
+                        [=, this] { characters_.leave(choice); });
+    }
+    menu->addAction(tr("Write it as a template"), this, [=, this] { emit template_wanted(index, true); });
+    menu->addAction(tr("Take a template into the library"), this,
+                    [=, this] { emit template_wanted(index, false); });
+    if (!characters_.families().empty())
+        menu->addAction(tr("Fill all rigs without a family"), this,
+                        [this] { characters_.look_at_filling(); });
+    menu->addSeparator();
+}
+
+void LibraryPanel::show_menu(bool is_character, int index, const QPoint& global) {
+    menu_of(is_character, index)->popup(global);
 }
 
 void LibraryPanel::start_rename(bool is_character, int index) {

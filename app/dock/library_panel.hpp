@@ -4,12 +4,14 @@
 #include <QWidget>
 
 #include "app/dock/line_up.hpp"
+#include "app/work/character_desk.hpp"
 #include "app/work/workspace.hpp"
 
 class QLabel;
 class QLineEdit;
 class QListView;
 class QListWidget;
+class QMenu;
 class QPushButton;
 
 namespace nb {
@@ -20,7 +22,9 @@ class LibraryPanel : public QWidget {
     Q_OBJECT
 
   public:
-    explicit LibraryPanel(Workspace& workspace, QWidget* parent = nullptr);
+    LibraryPanel(Workspace& workspace, CharacterDesk& characters, QWidget* parent = nullptr);
+    /// What can be done with a character or take.
+    QMenu* menu_of(bool is_character, int index);
     LineUp* line_up() const { return line_up_; }
     QLineEdit* search() const { return search_; }
     QListView* takes() const { return takes_; }
@@ -39,12 +43,15 @@ class LibraryPanel : public QWidget {
     void add_wanted(bool is_character, int index);
     void library_wanted(bool is_new);
     void coverage_wanted();
+    void newer_wanted(int character);
+    void template_wanted(int character, bool to_write);
 
   protected:
     void keyPressEvent(QKeyEvent* event) override;
 
   private:
     Workspace& workspace_;
+    CharacterDesk& characters_;
     QLabel* heading_;
     QPushButton* add_;
     QLineEdit* search_;
@@ -64,6 +71,7 @@ class LibraryPanel : public QWidget {
     void keep_words();
     void refresh_scenes();
     void refresh();
+    void add_character_actions(QMenu* menu, int index);
     void show_menu(bool is_character, int index, const QPoint& global);
     /// What is in use and stands beside the library: (is a character, index); index -1 for none.
     std::pair<bool, int> outsider() const;

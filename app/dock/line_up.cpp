@@ -70,7 +70,16 @@ void LineUp::set_filter(const QString& text) {
 std::vector<int> LineUp::shown() const {
     std::vector<int> result;
     for (size_t i = 0; i < workspace_.targets().size(); ++i)
-        if (workspace_.targets()[i].name.toLower().contains(filter_)) result.push_back(int(i));
+        if ((workspace_.targets()[i].name + " " + workspace_.targets()[i].family).toLower().contains(filter_))
+            result.push_back(int(i));
+    // Members of a family stand beside each other, where the first of them stands.
+    std::map<QString, int> first;
+    for (const int i : result) first.try_emplace(workspace_.targets()[size_t(i)].family, i);
+    const auto place = [&](int i) {
+        const QString& family = workspace_.targets()[size_t(i)].family;
+        return family.isEmpty() ? i : first.at(family);
+    };
+    std::stable_sort(result.begin(), result.end(), [&](int a, int b) { return place(a) < place(b); });
     return result;
 }
 
@@ -214,6 +223,7 @@ void LineUp::paintEvent(QPaintEvent*) {
         if (is_target)
             painter.fillRect(QRectF(here.left() + 8, floor + 1, here.width() - 16, 2), look().target);
     }
+    paint_families(painter, all);
     if (int(all.size()) > 4) {
         painter.setPen(look().dim);
         painter.drawText(QRectF(0, 0, drawn_width() - 8, 12), Qt::AlignRight,
@@ -221,6 +231,25 @@ void LineUp::paintEvent(QPaintEvent*) {
                              .arg(first_ + 1)
                              .arg(std::min(first_ + 4, int(all.size())))
                              .arg(all.size()));
+    }
+}
+
+/// A bracket over those of one family that are seen, with its name.
+void LineUp::paint_families(QPainter& painter, const std::vector<int>& all) const {
+    painter.setFont(letters(9));
+    const int seen = std::min(4, int(all.size()) - first_);
+    for (int k = 0; k < seen;) {
+        const QString& family = workspace_.targets()[size_t(all[size_t(first_ + k)])].family;
+        int end = k + 1;
+        while (end < seen && workspace_.targets()[size_t(all[size_t(first_ + end)])].family == family) ++end;
+        if (!family.isEmpty()) {
+            const double left = column(k).left() + 6, right = column(end - 1).right() - 6;
+            const double y = drawn_height() - 14.0;
+            painter.setPen(QPen(look().dim, 1));
+            painter.drawPolyline(QPolygonF({{left, y - 4}, {left, y}, {right, y}, {right, y - 4}}));
+            painter.drawText(QRectF(left, y, right - left, 14), Qt::AlignCenter, family);
+        }
+        k = end;
     }
 }
 

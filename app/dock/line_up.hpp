@@ -56,6 +56,7 @@ class LineUp : public Drawing {
     static Portrait find_portrait(const Choice& choice);
     void ask_for_portraits();
     QRectF column(int position) const;
+    void paint_families(QPainter& painter, const std::vector<int>& all) const;
 
   public:
     ~LineUp() override;

@@ -4,29 +4,26 @@
 #include <array>
 #include <cmath>
 
+#include "app/stage/handles.hpp"
+
 namespace nb {
 
 namespace {
 
-constexpr double grab_px = 7.0;
 constexpr double knob_px = 6.0;
 constexpr double notch_m = 0.05;
-
-Eigen::Vector2d seen(const Camera& camera, const QSize& view, const Vec3& p) {
-    return camera.project(p, view.width(), view.height()).head<2>();
-}
 
 }  // namespace
 
 QPointF PlaceHandle::grip(const Camera& camera, const QSize& view, int part) const {
     const Vec3 at = part == knob ? centre_m : Vec3(centre_m + R_WA * (0.9 * length_m * Vec3::Unit(part)));
-    const Eigen::Vector2d p = seen(camera, view, at);
+    const Eigen::Vector2d p = seen_on(camera, view, at);
     return {p.x(), p.y()};
 }
 
 int PlaceHandle::part_at(const Camera& camera, const QSize& view, const QPointF& at) const {
     const Eigen::Vector2d m(at.x(), at.y());
-    const Eigen::Vector2d centre = seen(camera, view, centre_m);
+    const Eigen::Vector2d centre = seen_on(camera, view, centre_m);
     if ((m - centre).norm() < knob_px + 2.0) return knob;
     int best = -1;
     double least = grab_px;
@@ -47,7 +44,7 @@ Vec3 PlaceHandle::way_of_drag(const Camera& camera, const QSize& view, int part,
     if (part == knob) return scale * (moved.x() * camera.right() - moved.y() * camera.up());
     const Vec3 axis = R_WA * Vec3::Unit(part);
     // An arm seen from its end still goes: by the length it would have seen flat.
-    const Eigen::Vector2d along = (grip_end(camera, view, part) - seen(camera, view, centre_m)) / length_m;
+    const Eigen::Vector2d along = (grip_end(camera, view, part) - seen_on(camera, view, centre_m)) / length_m;
     if (along.norm() < 1e-9) return Vec3::Zero();
     const double px_per_m = std::max(along.norm(), 0.3 / scale);
     return Eigen::Vector2d(moved.x(), moved.y()).dot(along.normalized()) / px_per_m * axis;
@@ -55,7 +52,7 @@ Vec3 PlaceHandle::way_of_drag(const Camera& camera, const QSize& view, int part,
 
 std::vector<Stroke2> PlaceHandle::strokes(const Camera& camera, const QSize& view, int lit) const {
     std::vector<Stroke2> result;
-    const Eigen::Vector2d centre = seen(camera, view, centre_m);
+    const Eigen::Vector2d centre = seen_on(camera, view, centre_m);
     for (int axis = 0; axis < 3; ++axis) {
         const Eigen::Vector2d end = grip_end(camera, view, axis);
         result.push_back({centre, end, lit == axis ? 2.8 : 1.4});
@@ -79,7 +76,7 @@ std::vector<Stroke2> PlaceHandle::strokes(const Camera& camera, const QSize& vie
 }
 
 Eigen::Vector2d PlaceHandle::grip_end(const Camera& camera, const QSize& view, int axis) const {
-    return seen(camera, view, centre_m + R_WA * (length_m * Vec3::Unit(axis)));
+    return seen_on(camera, view, centre_m + R_WA * (length_m * Vec3::Unit(axis)));
 }
 
 }  // namespace nb

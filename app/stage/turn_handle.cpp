@@ -3,16 +3,13 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/stage/handles.hpp"
+
 namespace nb {
 
 namespace {
 
 constexpr int pieces = 72;
-constexpr double grab_px = 7.0;
-
-Eigen::Vector2d seen(const Camera& camera, const QSize& view, const Vec3& p) {
-    return camera.project(p, view.width(), view.height()).head<2>();
-}
 
 QPointF to_q(const Eigen::Vector2d& p) {
     return {p.x(), p.y()};
@@ -34,8 +31,8 @@ int TurnHandle::hoop_at(const Camera& camera, const QSize& view, const QPointF& 
     for (int axis = 0; axis < 3; ++axis)
         for (int i = 0; i < pieces; ++i) {
             const double angle = 2.0 * pi * i / pieces;
-            const Eigen::Vector2d a = seen(camera, view, point(axis, angle));
-            const Eigen::Vector2d b = seen(camera, view, point(axis, angle + 2.0 * pi / pieces));
+            const Eigen::Vector2d a = seen_on(camera, view, point(axis, angle));
+            const Eigen::Vector2d b = seen_on(camera, view, point(axis, angle + 2.0 * pi / pieces));
             const Eigen::Vector2d d = b - a;
             const double u =
                 d.squaredNorm() > 1e-9 ? std::clamp((m - a).dot(d) / d.squaredNorm(), 0.0, 1.0) : 0.0;
@@ -51,8 +48,8 @@ int TurnHandle::hoop_at(const Camera& camera, const QSize& view, const QPointF& 
 double TurnHandle::turn_of_drag(const Camera& camera, const QSize& view, int axis, double taken_at_rad,
                                 const QPointF& moved) const {
     const double step = 0.02;
-    const Eigen::Vector2d along = (seen(camera, view, point(axis, taken_at_rad + step)) -
-                                   seen(camera, view, point(axis, taken_at_rad - step))) /
+    const Eigen::Vector2d along = (seen_on(camera, view, point(axis, taken_at_rad + step)) -
+                                   seen_on(camera, view, point(axis, taken_at_rad - step))) /
                                   (2.0 * step);
     // A hoop seen from its edge still turns: by the length it would have seen flat.
     const double flat = radius_m / camera.metres_per_pixel(view.height());
@@ -66,7 +63,7 @@ std::vector<Stroke2> TurnHandle::strokes(const Camera& camera, const QSize& view
     std::vector<Stroke2> result;
     const Vec3 toward = camera.right().cross(camera.up());
     const auto add = [&](const Vec3& a, const Vec3& b, double width) {
-        result.push_back({seen(camera, view, a), seen(camera, view, b), width});
+        result.push_back({seen_on(camera, view, a), seen_on(camera, view, b), width});
     };
     for (int axis = 0; axis < 3; ++axis) {
         for (int i = 0; i < pieces; ++i) {
@@ -101,7 +98,7 @@ std::array<QPointF, 3> TurnHandle::letters(const Camera& camera, const QSize& vi
             nearest = depth;
             at = centre_m + 1.13 * (p - centre_m);
         }
-        result[size_t(axis)] = to_q(seen(camera, view, at));
+        result[size_t(axis)] = to_q(seen_on(camera, view, at));
     }
     return result;
 }
@@ -115,15 +112,15 @@ std::vector<Stroke2> GapArc::strokes(const Camera& camera, const QSize& view) co
     };
     result.reserve(size_t(count) + 2);
     for (int i = 0; i < count; ++i)
-        result.push_back({seen(camera, view, at(i)), seen(camera, view, at(i + 1)), 2.2});
-    result.push_back({seen(camera, view, centre_m), seen(camera, view, at(0)), 1.0});
-    result.push_back({seen(camera, view, centre_m), seen(camera, view, at(count)), 1.0});
+        result.push_back({seen_on(camera, view, at(i)), seen_on(camera, view, at(i + 1)), 2.2});
+    result.push_back({seen_on(camera, view, centre_m), seen_on(camera, view, at(0)), 1.0});
+    result.push_back({seen_on(camera, view, centre_m), seen_on(camera, view, at(count)), 1.0});
     return result;
 }
 
 QPointF GapArc::label_at(const Camera& camera, const QSize& view) const {
     const Vec3 middle = exp_rotation(0.5 * log_rotation(shortest_arc(from, to))) * from;
-    return to_q(seen(camera, view, centre_m + 1.18 * radius_m * middle));
+    return to_q(seen_on(camera, view, centre_m + 1.18 * radius_m * middle));
 }
 
 }  // namespace nb

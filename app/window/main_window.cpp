@@ -23,6 +23,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "app/change/change_page.hpp"
 #include "app/coverage/coverage_page.hpp"
 #include "app/dock/library_panel.hpp"
 #include "app/look/labels.hpp"
@@ -86,6 +87,7 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
     places_ = new QStackedWidget(this);
     places_->addWidget(stage_side_);
     places_->addWidget(make_coverage());
+    places_->addWidget(make_change());
     across_->addWidget(places_);
     handbook_ = new Handbook(this);
     handbook_->hide();
@@ -140,6 +142,8 @@ void MainWindow::connect_parts() {
     });
     connect(library_, &LibraryPanel::words_wanted, this, &MainWindow::change_words);
     connect(library_, &LibraryPanel::library_wanted, this, &MainWindow::ask_library);
+    connect(library_, &LibraryPanel::newer_wanted, this, &MainWindow::ask_newer);
+    connect(library_, &LibraryPanel::template_wanted, this, &MainWindow::ask_template);
     connect(library_, &LibraryPanel::coverage_wanted, this, [this] { show_coverage(true); });
     connect(&workspace_, &Workspace::result_changed, this, &MainWindow::go_to_wanted);
     connect(across_, &QSplitter::splitterMoved, this, [this] {
@@ -316,7 +320,9 @@ void MainWindow::show_handbook(bool on, const QString& page, const QString& at_w
     top_->button("handbook").setChecked(on);
     give_room();
     if (!on) return is_coverage_shown() ? coverage_->table().setFocus() : stage_->setFocus();
-    const QString own = is_coverage_shown() ? QString("coverage") : stations_->station().about().id;
+    const QString own = is_coverage_shown() ? QString("coverage")
+                        : is_change_shown() ? QString("characters")
+                                            : stations_->station().about().id;
     handbook_->show_page(page.isEmpty() ? own : page, at_words);
     handbook_->setFocus();
 }
@@ -365,17 +371,31 @@ bool MainWindow::is_coverage_shown() const {
     return places_->currentWidget() == coverage_;
 }
 
-void MainWindow::show_coverage(bool on) {
-    if (on == is_coverage_shown()) return;
-    places_->setCurrentWidget(on ? static_cast<QWidget*>(coverage_) : stage_side_);
+bool MainWindow::is_change_shown() const {
+    return places_->currentWidget() == change_;
+}
+
+bool MainWindow::is_page_shown() const {
+    return places_->currentWidget() != stage_side_;
+}
+
+void MainWindow::show_page(QWidget* page) {
+    QWidget* shown = page ? page : stage_side_;
+    if (places_->currentWidget() == shown) return;
+    places_->setCurrentWidget(shown);
     // What is said stands below whichever is shown.
-    (on ? coverage_->layout() : stage_side_->layout())->addWidget(notice_);
-    transport_->setVisible(!on);
-    if (on) playback_.play(false);
+    shown->layout()->addWidget(notice_);
+    transport_->setVisible(!page);
+    if (page) playback_.play(false);
     give_room();
     if (handbook_->isVisible()) show_handbook(true);
-    coverage_->set_shown(on);
-    if (!on) stage_->setFocus();
+    coverage_->set_shown(page == coverage_);
+    if (page == change_) change_->take_in()->setFocus();
+    if (!page) stage_->setFocus();
+}
+
+void MainWindow::show_coverage(bool on) {
+    if (on || is_coverage_shown()) show_page(on ? coverage_ : nullptr);
 }
 
 void MainWindow::open_pair(const QString& take, const QString& character, int frame) {

@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "app/stations/station.hpp"
+#include "app/work/character_desk.hpp"
 #include "app/work/commands.hpp"
 #include "app/work/playback.hpp"
 #include "app/work/workspace.hpp"
@@ -17,6 +18,7 @@ class QStackedWidget;
 
 namespace nb {
 
+class ChangePage;
 class CoveragePage;
 class Handbook;
 class LibraryPanel;
@@ -60,6 +62,8 @@ class MainWindow : public QMainWindow {
     /// The library at full width in the stage's place.
     void show_coverage(bool on);
     CoveragePage& coverage() { return *coverage_; }
+    CharacterDesk& characters() { return characters_; }
+    ChangePage& change() { return *change_; }
     /// A part of the window or of a station by its class; there must be one.
     template <typename Part>
     Part& part() const {
@@ -101,7 +105,9 @@ class MainWindow : public QMainWindow {
     Handbook* handbook_;
     LibraryPanel* library_;
     CoveragePage* coverage_;
-    QStackedWidget* places_;  ///< the stage with its sheet, or the coverage
+    CharacterDesk characters_{workspace_, undo_};
+    ChangePage* change_;
+    QStackedWidget* places_;  ///< the stage with its sheet, or the coverage, or a change that is looked at
     QWidget* stage_side_;
     bool is_library_shown_ = false;
     /// A pair that is being opened, and the frame to go to.
@@ -125,6 +131,13 @@ class MainWindow : public QMainWindow {
     QWidget* make_stage_side();
     QWidget* make_panels();
     QWidget* make_coverage();
+    QWidget* make_change();
+    /// A page in the stage's place; null: the stage.
+    void show_page(QWidget* page);
+    bool is_page_shown() const;
+    bool is_change_shown() const;
+    void ask_newer(int character);
+    void ask_template(int character, bool to_write);
     void open_pair(const QString& take, const QString& character, int frame);
     void go_to_wanted();
     void change_words(bool is_character, int index, const QStringList& tags, const QString& notes);

@@ -117,7 +117,7 @@ void MainWindow::make_actions() {
     add("write iso", tr("Write the target with joint names of ISO/IEC 19774-1"), {},
         [this] { ask_standard(false); });
     add("library", tr("Library or station"), {Qt::Key_D}, [this] {
-        if (is_coverage_shown()) return show_coverage(false);
+        if (is_page_shown()) return show_page(nullptr);
         show_library(!is_library_shown_);
     });
     add("coverage", tr("Coverage: which take works on whom, or back"), {QKeySequence(Qt::SHIFT | Qt::Key_D)},
@@ -146,6 +146,8 @@ void MainWindow::make_actions() {
             stage_->cancel_turn();
         else if (workspace_.is_busy())
             workspace_.cancel();
+        else if (is_change_shown())
+            characters_.let_go();
         else
             stage_->select(true, -1);
     });

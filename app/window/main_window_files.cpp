@@ -38,6 +38,31 @@ void MainWindow::ask_open(bool as_target) {
     workspace_.open_file(path, as_target);
 }
 
+void MainWindow::ask_newer(int character) {
+    const Choice choice = workspace_.targets()[size_t(character)];
+    const QString path = QFileDialog::getOpenFileName(
+        this, tr("A newer file of the rig of %1").arg(choice.name), last_folder("open"),
+        tr("Skeletons (*.bvh *.glb *.gltf *.vrm *.fbx *.dae);;All files (*)"));
+    if (path.isEmpty()) return;
+    remember_folder("open", path);
+    characters_.look_at_newer(choice, path);
+}
+
+void MainWindow::ask_template(int character, bool to_write) {
+    const QString kinds = tr("Templates (*.family.json)");
+    const QString path =
+        to_write ? QFileDialog::getSaveFileName(this, tr("Write a template"),
+                                                last_folder("template") + "/house.family.json", kinds)
+                 : QFileDialog::getOpenFileName(this, tr("Take a template into the library"),
+                                                last_folder("template"), kinds);
+    if (path.isEmpty()) return;
+    remember_folder("template", path);
+    if (to_write)
+        characters_.write_template(workspace_.targets()[size_t(character)], path);
+    else
+        characters_.read_template(path);
+}
+
 void MainWindow::change_library(ChangeLibrary::Kind kind, bool is_character, int index, const QString& name) {
     const auto& list = is_character ? workspace_.targets() : workspace_.takes();
     if (index < 0 || index >= int(list.size())) return;

@@ -8,6 +8,7 @@
 #include <QVBoxLayout>
 #include <utility>
 
+#include "app/change/change_page.hpp"
 #include "app/coverage/coverage_page.hpp"
 #include "app/dock/library_panel.hpp"
 #include "app/look/look.hpp"
@@ -36,7 +37,7 @@ QWidget* MainWindow::make_panels() {
     promise_->setMargin(16);
     promise_->setAlignment(Qt::AlignTop);
     panels_->addWidget(promise_);
-    library_ = new LibraryPanel(workspace_, this);
+    library_ = new LibraryPanel(workspace_, characters_, this);
     panels_->addWidget(library_);
     for (Station* station : list_) {
         QWidget* panel = station->panel();
@@ -61,6 +62,22 @@ QWidget* MainWindow::make_coverage() {
     connect(coverage_, &CoveragePage::failed, this,
             [this](const QString& line) { notice_->say(line, true); });
     return coverage_;
+}
+
+QWidget* MainWindow::make_change() {
+    change_ = new ChangePage(characters_, this);
+    connect(&characters_, &CharacterDesk::looked_at, this, [this] {
+        if (characters_.looked())
+            show_page(change_);
+        else if (is_change_shown())
+            show_page(nullptr);
+    });
+    connect(&characters_, &CharacterDesk::progressed, notice_, &NoticeBar::show_progress);
+    connect(notice_, &NoticeBar::cancel_wanted, &characters_, &CharacterDesk::stop_looking);
+    connect(&characters_, &CharacterDesk::said, this, [this](const QString& line) { notice_->say(line); });
+    connect(&characters_, &CharacterDesk::failed, this,
+            [this](const QString& line) { notice_->say(line, true); });
+    return change_;
 }
 
 QWidget* MainWindow::scrolled(QWidget* panel) {
@@ -109,8 +126,7 @@ void MainWindow::give_room() {
     const int handles = across_->handleWidth() * (book ? 2 : 1);
     // Where there is no room for both, the handbook stands in the panel's place.
     const int least_stage = across_->widget(0)->minimumSizeHint().width();
-    panels_->setHidden(is_coverage_shown() ||
-                       (book && across_->width() - panel - book - handles < least_stage));
+    panels_->setHidden(is_page_shown() || (book && across_->width() - panel - book - handles < least_stage));
     across_->setSizes({std::max(1, across_->width() - panel - book - handles), book, panel});
     const Station& now = stations_->station();
     const int bar = stage_bar_->height();

@@ -5,8 +5,10 @@
 #include <QFileInfo>
 #include <algorithm>
 
+#include "core/base/files.hpp"
 #include "core/documents/roles.hpp"
 #include "core/library/beside.hpp"
+#include "core/library/families.hpp"
 
 namespace nb {
 
@@ -63,11 +65,14 @@ std::vector<std::string> Catalogue::read_again() {
 Choice Catalogue::choice_of(const LibraryEntry& entry, bool is_character,
                             std::vector<std::string>& troubles) {
     QString name = shown_name(entry.name);
+    QString family;
     if (is_character) {
         name = name.toLower();
         if (!entry.document.empty()) try {
-                name = QString::fromStdString(
-                    text_in(read_document(entry.document, "character"), "name", entry.name, entry.document));
+                const std::string text = read_file(entry.document);
+                name = QString::fromStdString(text_in(parse_document(text, entry.document, "character"),
+                                                      "name", entry.name, entry.document));
+                family = QString::fromStdString(family_named(text).name);
             } catch (const std::exception& error) {
                 troubles.emplace_back(error.what());
             }
@@ -81,7 +86,8 @@ Choice Catalogue::choice_of(const LibraryEntry& entry, bool is_character,
             0,
             {},
             QString::fromStdString(entry.name),
-            {}};
+            {},
+            family};
 }
 
 /// The library's entries before what was opened beside it.
@@ -122,9 +128,16 @@ int Catalogue::add(const Choice& choice, bool is_rig) {
 int Catalogue::add(const SortedFile& file, bool is_rig) {
     // A document stands for the file it is of.
     const QString motion = whole_path(QString::fromStdString(file.motion.empty() ? file.path : file.motion));
-    Choice choice{QFileInfo(motion).completeBaseName(),   motion, {},
-                  QString::fromStdString(file.character), false,  0,
-                  QString::fromStdString(file.holds),     {},     {}};
+    Choice choice{QFileInfo(motion).completeBaseName(),
+                  motion,
+                  {},
+                  QString::fromStdString(file.character),
+                  false,
+                  0,
+                  QString::fromStdString(file.holds),
+                  {},
+                  {},
+                  {}};
     const bool is_document = file.path.ends_with(".take.json");
     choice.animation = is_document ? file.animation : 0;
     if (const int there = index_of(is_rig, key_of(choice, is_rig)); there >= 0) return there;

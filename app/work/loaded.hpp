@@ -46,6 +46,7 @@ struct Choice {
     QString holds;      ///< of a file that was opened: what is in it, one sentence
     QString entry;      ///< what it is called in the library's folder; empty for files beside it
     QString body;       ///< of a take of a file with several: a bone of its tree; empty: the likeliest
+    QString family;     ///< of a character of the library: as it is shown; empty: none
 };
 DocumentKey key_of(const Choice& choice, bool as_target);
 

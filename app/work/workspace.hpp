@@ -77,6 +77,14 @@ class Workspace : public QObject {
     /// changed.
     bool add_to_library(const Choice& choice, bool is_character, Choice& added);
     /// Tags and notes of a take or character of the library; what is open of it goes on with them.
+    /// Changes the files of a character; `now`: how it is listed then. Nothing happens, and is told, while it has unsaved
+    /// changes. What shows it reads it anew.
+    bool change_rig(const Choice& character,
+                    const std::function<LibraryEntry(const Library&, const LibraryEntry&)>& change,
+                    Choice& now);
+    /// The same for several documents.
+    bool change_documents(const std::vector<std::string>& documents,
+                          const std::function<void(const Library&)>& change);
     bool set_words(const Choice& choice, bool is_character, const ItemWords& words);
     bool rename_in_library(const Choice& choice, bool is_character, const QString& name, Choice& renamed);
     bool lay_aside(const Choice& choice, bool is_character, Trashed& trashed);
@@ -294,6 +302,8 @@ class Workspace : public QObject {
     bool change_library(Change change);
     /// Keys, drafts and what is open follow files that were moved.
     void follow_moves(const std::vector<std::pair<std::string, std::string>>& moves);
+    /// Tells of the first that has.
+    bool has_unsaved(const std::vector<std::string>& documents);
     void follow_moves_while_reading(const std::vector<std::pair<std::string, std::string>>& moves);
     void open(Opened opened, bool as_target);
     /// What a session that ended left of a document.

@@ -254,6 +254,45 @@ void Workspace::take_pairings_along(const Character& character, const std::strin
     to_recover_.insert(now);
 }
 
+bool Workspace::has_unsaved(const std::vector<std::string>& documents) {
+    for (const Drafts::Unsaved& unsaved : drafts_.unsaved())
+        for (const std::string& document : drafts_.documents(unsaved.key))
+            if (std::count(documents.begin(), documents.end(), document)) {
+                emit failed(tr("Not done: %1 has unsaved changes; save or undo them first.")
+                                .arg(QString::fromStdString(unsaved.name)));
+                return true;
+            }
+    return false;
+}
+
+bool Workspace::change_rig(const Choice& character,
+                           const std::function<LibraryEntry(const Library&, const LibraryEntry&)>& change,
+                           Choice& now) {
+    const Choice before = character;
+    if (has_unsaved({before.document.toStdString()})) return false;
+    const DocumentKey key = key_of(before, true);
+    const bool is_target = open_.is_on_stage(key, true);
+    LibraryEntry of = entry_of(before);
+    of.name = before.entry.toStdString();
+    const bool is_done = change_library([&] {
+        const LibraryEntry entry = change(*library(), of);
+        std::vector<std::string> troubles;
+        now = Catalogue::choice_of(entry, true, troubles);
+        say_troubles(troubles);
+        catalogue_.replace(key, true, now);
+        if (now.path != before.path) follow_moves({{of.path, entry.path}});
+        // It is another body: what was read of it counts no more.
+        open_.untouch(key_of(now, true));
+    });
+    if (is_done && is_target) load(now, true);
+    return is_done;
+}
+
+bool Workspace::change_documents(const std::vector<std::string>& documents,
+                                 const std::function<void(const Library&)>& change) {
+    return !has_unsaved(documents) && change_library([&] { change(*library()); });
+}
+
 bool Workspace::set_words(const Choice& choice, bool is_character, const ItemWords& words) {
     return change_library([&] {
         const std::string text = nb::set_words(entry_of(choice), is_character, words);

@@ -8,6 +8,7 @@
 #include <QDir>
 #include <QElapsedTimer>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QPainter>
 #include <QProcess>
 #include <QScrollArea>
@@ -20,6 +21,7 @@
 #include <filesystem>
 #include <map>
 
+#include "app/change/change_page.hpp"
 #include "app/coverage/coverage_page.hpp"
 #include "app/dock/library_panel.hpp"
 #include "app/stage/stage_view.hpp"
@@ -55,8 +57,11 @@
 #include "app/work/join_desk.hpp"
 #include "core/base/files.hpp"
 #include "core/documents/format.hpp"
+#include "core/library/changes.hpp"
 #include "core/touchup/hand_pose.hpp"
 #include "draw/renderer.hpp"
+#include "tests/support/glb_edit.hpp"
+#include "tests/support/test_rigs.hpp"
 
 using namespace nb;
 
@@ -199,6 +204,64 @@ int main(int argc, char** argv) {
              window.open_files({NB_SOURCE_DIR "/demo-library"});
              settle_down(window);
              window.notice().say({});
+         }},
+        {"newer-rig",
+         [&] {
+             // A newer file of the ferrier: longer shins, a bone by another name, a thumb gone.
+             const std::string newer = QDir::temp().filePath("ferrier-newer.glb").toStdString();
+             test::edit_glb(NB_SOURCE_DIR "/demo-library/characters/ferrier/rig.glb", newer, [](Json& gltf) {
+                 test::node_of(gltf, "collarbone.l")["name"] = "clavicle.l";
+                 test::node_of(gltf, "index.3.r")["name"] = "spare";
+                 for (Json& x : test::node_of(gltf, "spare")["translation"]) x = x.get<double>() + 0.08;
+                 for (const char* shin : {"tibia.l", "tibia.r"})
+                     for (Json& x : test::node_of(gltf, shin)["translation"]) x = x.get<double>() * 1.12;
+             });
+             put_on_stage("Quay walk", "the ferrier");
+             const auto& all = window.workspace().targets();
+             for (const Choice& one : all)
+                 if (one.name == "the ferrier")
+                     window.characters().look_at_newer(one, QString::fromStdString(newer));
+             QTest::qWait(2500);
+             window.change().lines()->setCurrentRow(2);
+             QTest::qWait(200);
+             shoot("newer-rig");
+             window.characters().let_go();
+         }},
+        {"family-shot",
+         [&] {
+             QTemporaryDir folder;
+             const QString library = folder.filePath("library");
+             test::copy_demo(library.toStdString());
+             for (const char* name : {"young ferrier", "old ferrier"})
+                 add_character(open_library(library.toStdString()),
+                               (library + "/characters/ferrier/rig.glb").toStdString(), "", name);
+             window.workspace().open_library(library);
+             settle_down(window);
+             auto& desk = window.characters();
+             const auto of = [&](const char* name) {
+                 for (const Choice& one : window.workspace().targets())
+                     if (one.name == name) return one;
+                 return Choice();
+             };
+             desk.found(of("the ferrier"), "ferrier");
+             desk.join(of("young ferrier"), desk.families().front());
+             desk.join(of("old ferrier"), desk.families().front());
+             put_on_stage("Quay walk", "the ferrier");
+             ChainTable chains = window.workspace().target()->file.character.chains;
+             chains["arm.left"].soften_from = 0.85;
+             window.undo_stack().push(new ChangeChains(window.workspace(), chains, "a chain"));
+             window.workspace().save();
+             QTest::qWait(1500);
+             window.show_library(true);
+             QTest::qWait(1500);
+             shoot("family-line-up");
+             desk.look_at_giving(of("the ferrier"));
+             QTest::qWait(2500);
+             shoot("family-shot");
+             desk.let_go();
+             window.undo_stack().clear();
+             window.open_files({NB_SOURCE_DIR "/demo-library"});
+             settle_down(window);
          }},
         {"scene",
          [&] {

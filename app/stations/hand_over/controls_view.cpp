@@ -14,7 +14,7 @@ namespace nb {
 
 namespace {
 
-constexpr double node_px = 4.0, reach_px = 9.0, words_px = 16.0, edge_px = 10.0;
+constexpr double node_px = 4.0, node_reach_px = 9.0, words_px = 16.0, edge_px = 10.0;
 
 }  // namespace
 
@@ -107,13 +107,13 @@ QPoint ControlsView::place_of(const std::string& node) const {
 std::vector<std::string> ControlsView::nodes_at(const QPointF& units) const {
     std::vector<std::pair<double, std::string>> found;
     for (size_t n = 0; n < desk_.nodes().size(); ++n) {
-        double least = reach_px;
+        double least = node_reach_px;
         for (const From from : {From::front, From::left}) {
             const QPointF way = at(desk_.places()[n], from, frame(from)) - units;
             least = std::min(least, std::hypot(way.x(), way.y()));
         }
         // Of those in one place first the one that takes something.
-        if (least < reach_px)
+        if (least < node_reach_px)
             found.emplace_back(least + (desk_.control(desk_.nodes()[n]) ? 0.0 : 0.5), desk_.nodes()[n]);
     }
     std::sort(found.begin(), found.end());

@@ -18,7 +18,7 @@ namespace nb {
 namespace {
 
 constexpr int sheet_head_px = 26;
-constexpr int row_px = 20;
+constexpr int sheet_row_px = 20;
 constexpr int role_px = 132;
 
 struct Columns {
@@ -62,7 +62,7 @@ void RestSheet::set_rows(std::vector<RestRow> rows) {
 }
 
 int RestSheet::shown_rows() const {
-    return std::max(1, (drawn_height() - sheet_head_px) / row_px);
+    return std::max(1, (drawn_height() - sheet_head_px) / sheet_row_px);
 }
 
 void RestSheet::scroll_to(int first) {
@@ -86,7 +86,7 @@ void RestSheet::show_picked(const QString& role) {
 QRectF RestSheet::place_of(const QString& role) const {
     const int row = row_of(role) - first_;
     if (row_of(role) < 0 || row < 0 || row >= shown_rows()) return {};
-    return {0.0, double(sheet_head_px + row * row_px), double(drawn_width()), double(row_px)};
+    return {0.0, double(sheet_head_px + row * sheet_row_px), double(drawn_width()), double(sheet_row_px)};
 }
 
 /// The next round number above the largest gap; both bars are drawn to it.
@@ -130,12 +130,12 @@ void RestSheet::paintEvent(QPaintEvent*) {
     painter.setFont(letters());
     for (int i = 0; i < shown_rows() && first_ + i < int(rows_.size()); ++i) {
         const RestRow& row = rows_[size_t(first_) + size_t(i)];
-        const double top = sheet_head_px + i * row_px;
-        const double middle = top + 0.5 * row_px;
+        const double top = sheet_head_px + i * sheet_row_px;
+        const double middle = top + 0.5 * sheet_row_px;
         if (QString::fromStdString(row.role) == picked_) {
             painter.setPen(QPen(look().mark, 1));
             painter.setBrush(Qt::NoBrush);
-            painter.drawRoundedRect(QRectF(8.5, top + 0.5, drawn_width() - 18, row_px - 1), 3, 3);
+            painter.drawRoundedRect(QRectF(8.5, top + 0.5, drawn_width() - 18, sheet_row_px - 1), 3, 3);
         }
         if (row.now.worst_deg() >= 1.0 && !row.is_carried) {
             painter.setPen(QPen(look().mark, 1.6));
@@ -143,7 +143,8 @@ void RestSheet::paintEvent(QPaintEvent*) {
                 QPolygonF({QPointF(13, middle - 3), QPointF(16.5, middle + 3), QPointF(20, middle - 3)}));
         }
         painter.setPen(look().text);
-        painter.drawText(QRectF(26, top, role_px - 30, row_px), Qt::AlignVCenter, side_and_role(row.role));
+        painter.drawText(QRectF(26, top, role_px - 30, sheet_row_px), Qt::AlignVCenter,
+                         side_and_role(row.role));
         const auto bars = [&](double x, double stored, double now, bool is_known) {
             const auto length = [&](double deg) { return at.bar * std::min(1.0, std::abs(deg) / scale); };
             painter.setPen(QPen(look().line, 1));
@@ -153,7 +154,7 @@ void RestSheet::paintEvent(QPaintEvent*) {
             if (std::abs(stored) >= 0.05) painter.drawRect(QRectF(x + 0.5, middle - 4.5, length(stored), 9));
             if (is_known && std::abs(now) >= 0.005)
                 painter.fillRect(QRectF(x, middle - 2.5, std::max(1.5, length(now)), 6), look().mark);
-            const QRectF figures(x + at.bar + 8, top, at.figures - 10, row_px);
+            const QRectF figures(x + at.bar + 8, top, at.figures - 10, sheet_row_px);
             painter.setFont(letters(at.is_narrow ? 11 : 12));
             painter.setPen(look().dim);
             const QString before = at.has_stored ? degrees(stored) + "  → " : QString();
@@ -171,7 +172,7 @@ void RestSheet::paintEvent(QPaintEvent*) {
         const QString why = row.is_carried && row.now.worst_deg() >= 0.05
                                 ? tr("carried on from the bone above")
                                 : from(row.source_roll) + " · " + from(row.target_roll);
-        painter.drawText(QRectF(at.evidence, top, at.right - at.evidence, row_px), Qt::AlignVCenter,
+        painter.drawText(QRectF(at.evidence, top, at.right - at.evidence, sheet_row_px), Qt::AlignVCenter,
                          painter.fontMetrics().elidedText(why, Qt::ElideRight, int(at.right - at.evidence)));
     }
     // How far down the list one is.
@@ -186,7 +187,7 @@ void RestSheet::paintEvent(QPaintEvent*) {
 
 void RestSheet::mousePressEvent(QMouseEvent* event) {
     const double y = drawn_at(event->position()).y();
-    const int row = first_ + int((y - sheet_head_px) / row_px);
+    const int row = first_ + int((y - sheet_head_px) / sheet_row_px);
     if (y < sheet_head_px || row < 0 || row >= int(rows_.size())) return;
     picked_ = QString::fromStdString(rows_[size_t(row)].role);
     update();
@@ -211,7 +212,7 @@ bool RestSheet::event(QEvent* event) {
     if (event->type() == QEvent::ToolTip) {
         auto* help = static_cast<QHelpEvent*>(event);
         const double y = drawn_at(help->pos()).y();
-        const int row = first_ + int((y - sheet_head_px) / row_px);
+        const int row = first_ + int((y - sheet_head_px) / sheet_row_px);
         if (y >= sheet_head_px && row < int(rows_.size())) {
             const RestRow& r = rows_[size_t(row)];
             QToolTip::showText(help->globalPos(),
