@@ -4,6 +4,7 @@
 #include <chrono>
 #include <csignal>
 #include <filesystem>
+#include <map>
 
 #include "cli/commands.hpp"
 #include "cli/outputs.hpp"
@@ -12,7 +13,9 @@
 #include "core/base/text_encoding.hpp"
 #include "core/batch/batch.hpp"
 #include "core/batch/coverage.hpp"
+#include "core/batch/take_query.hpp"
 #include "core/library/beside.hpp"
+#include "core/library/changes.hpp"
 #include "core/library/renewal.hpp"
 
 namespace nb::cli {
@@ -207,6 +210,60 @@ int coverage(const Options& options) {
                table.cells.size(), all.inside, all.outside, all.accepted, all.stale, all.failed,
                all.not_tried);
     return all.stale > 0 ? exit_stale : exit_done;
+}
+
+int takes(const Options& options) {
+    const Library library = open_library(options.file);
+    const TakeQuery query(fmt::format("{}", fmt::join(options.takes, " ")));
+    if (!query.troubles().empty()) throw WrongUse(query.troubles().front());
+    Ledger ledger(library.folder);
+    if (query.asks_ledger()) ledger.look();
+    std::map<std::string, TakeKnown> tried;
+    for (const auto& [key, brief] : ledger.briefs()) {
+        tried[brief.take].tried.push_back(brief.character);
+        if (brief.is_failed || brief.share > 1.0) tried[brief.take].outside.push_back(brief.character);
+    }
+    LibraryInputs inputs(library, ledger.hashes());
+    Json found = Json::array();
+    for (size_t t = 0; t < library.takes.size(); ++t) {
+        const LibraryEntry& take = library.takes[t];
+        const TakeAccount account = account_in(library, take);
+        const LibraryInputs::Side& side = inputs.take(t);
+        TakeKnown known = tried[take.name];
+        ItemWords words;
+        try {
+            words = words_of(take, false);
+        } catch (const FileError&) {  // without a document nothing is said of it
+        }
+        known.body = body_of_take(library, take);
+        known.words = fmt::format("{} {} {} {} {} {}", take.name, side.name, known.body, words.notes,
+                                  words.terms, fmt::join(words.tags, " "));
+        known.seconds = account.seconds;
+        known.account = &account;
+        if (!query.fits(known)) continue;
+        if (options.as_json) {
+            Json& one = found.emplace_back();
+            one["take"] = take.name;
+            one["body"] = known.body;
+            one["seconds"] = canonical(account.seconds);
+            one["travel_m"] = canonical(account.travel_m);
+            one["moves"] = account.moves;
+            one["touches"] = account.touches;
+            one["things"] = account.things;
+            if (!account.why.empty()) one["why"] = account.why;
+            continue;
+        }
+        if (!account.why.empty()) {
+            fmt::print("{}: {}\n", shown_text(take.name), shown_text(account.why));
+            continue;
+        }
+        fmt::print("{:20} {:12} {:6.1f} s {:5.1f} m  {}; touches {}\n", shown_text(take.name),
+                   shown_text(known.body), account.seconds, account.travel_m,
+                   account.moves.empty() ? "moves little" : fmt::format("{}", fmt::join(account.moves, ", ")),
+                   account.touches.empty() ? "nothing" : fmt::format("{}", fmt::join(account.touches, ", ")));
+    }
+    if (options.as_json) fmt::print("{}\n", found.dump(2));
+    return exit_done;
 }
 
 }  // namespace nb::cli

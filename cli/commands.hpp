@@ -81,6 +81,7 @@ int batch(const Options& options);
 int coverage(const Options& options);
 int compare_rigs(const Options& options);
 int family(const Options& options);
+int takes(const Options& options);
 
 /// The character of a library that a rig is of, with the library; null when it is of none.
 std::optional<std::pair<Library, LibraryEntry>> character_of_library(const std::string& rig);

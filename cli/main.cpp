@@ -30,6 +30,7 @@ int run(const CLI::App& command, const nb::cli::Options& options) {
     if (name == "scene") return nb::cli::scene(options);
     if (name == "batch") return nb::cli::batch(options);
     if (name == "compare-rigs") return nb::cli::compare_rigs(options);
+    if (name == "takes") return nb::cli::takes(options);
     if (name == "family") return nb::cli::family(options);
     if (name == "coverage") return nb::cli::coverage(options);
     if (name == "limber") return nb::cli::limber(options);
@@ -190,6 +191,14 @@ int main(int argc, char** argv) {
                        "give: roles, rest, chains or touch-ups alone; more than once");
     family->add_flag("--dry", options.is_dry, "Tell what would become of it; write nothing");
     family->add_flag("--force", options.is_forced, "Existing files may be written over");
+
+    auto* takes =
+        app.add_subcommand("takes", "The takes of a library and what happens in each; all, or those sought.");
+    takes->add_option("LIBRARY", options.file, "The library's folder")->required();
+    takes->add_option("WORDS", options.takes,
+                      "Words, and filters: on:BODY longer:S shorter:S does:walks travels:M touches:hands "
+                      "tried:CHARACTER untried:CHARACTER outside:CHARACTER");
+    takes->add_flag("--json", options.as_json, "As JSON");
 
     auto* coverage =
         app.add_subcommand("coverage", "Which take works on which character, how well, and what is stale.");

@@ -106,8 +106,8 @@ void RigsDrawing::paintEvent(QPaintEvent*) {
             if (const int parent = skeleton.parents[size_t(j)]; parent >= 0)
                 painter.drawLine(place(parent), place(j));
     };
-    bones(renewal_->older.character.rig.skeleton, look().dim, 1.0, [&](int j) { return seen.of_older(j); });
-    bones(renewal_->file.character.rig.skeleton, look().target, 2.0, [&](int j) { return seen.of_newer(j); });
+    bones(renewal_->older.character.rig.skeleton, look().line, 9.0, [&](int j) { return seen.of_older(j); });
+    bones(renewal_->file.character.rig.skeleton, look().target, 1.6, [&](int j) { return seen.of_newer(j); });
     // The one shape of attention.
     const auto notch = [&](const QPointF& at, double size) {
         painter.drawPolygon(
@@ -119,10 +119,10 @@ void RigsDrawing::paintEvent(QPaintEvent*) {
     for (int i = 0; i < count; ++i)
         if (const QPointF at = place_of(i); !at.isNull()) notch(at, i == pointed_ ? 9.0 : 4.0);
     painter.setPen(look().dim);
-    painter.drawText(QRectF(20, 8, drawn_width() - 40, 18), Qt::AlignLeft, tr("thin: as it was"));
+    painter.drawText(QRectF(20, 8, drawn_width() - 40, 18), Qt::AlignLeft, tr("broad: as it was"));
     painter.setPen(look().target);
     painter.drawText(QRectF(20, 8, drawn_width() - 40, 18), Qt::AlignRight,
-                     tr("thick: as it is in the newer file"));
+                     tr("thin: as it is in the newer file"));
     if (const QPointF at = place_of(pointed_); !at.isNull()) {
         const RigChange& of = renewal_->comparison.changes[size_t(pointed_)];
         const QString name = text_of(of.is == RigChange::Is::renamed ? of.now : of.bone);

@@ -202,7 +202,25 @@ Json document_of(const LibraryEntry& entry, bool is_character) {
 
 ItemWords words_of(const LibraryEntry& entry, bool is_character) {
     const Json document = document_of(entry, is_character);
-    return {texts_or_none(document, "tags", entry.document), text_in(document, "notes", "", entry.document)};
+    return {texts_or_none(document, "tags", entry.document), text_in(document, "notes", "", entry.document),
+            text_in(document, "terms", "", entry.document)};
+}
+
+std::string body_of_take(const Library& library, const LibraryEntry& take) {
+    if (take.document.empty()) return {};
+    try {
+        const Json document = read_document(take.document, "take");
+        const Json& character = object_or_none(document, "character", take.document);
+        const fs::path path =
+            fs::path(take.document).parent_path() / text_in(character, "path", "", take.document);
+        const fs::path folder = path.lexically_normal().parent_path();
+        return folder.parent_path().lexically_normal() ==
+                       (fs::path(library.folder) / "characters").lexically_normal()
+                   ? folder.filename().string()
+                   : std::string();
+    } catch (const FileError&) {  // told where it is opened
+        return {};
+    }
 }
 
 std::string set_words(const LibraryEntry& entry, bool is_character, const ItemWords& words) {
@@ -211,10 +229,12 @@ std::string set_words(const LibraryEntry& entry, bool is_character, const ItemWo
     Json document = document_of(entry, is_character);
     document.erase("tags");
     if (!words.tags.empty()) document["tags"] = words.tags;
-    if (words.notes.empty())
-        document.erase("notes");
-    else
-        document["notes"] = words.notes;
+    for (const auto& [key, said] : {std::pair("notes", &words.notes), std::pair("terms", &words.terms)}) {
+        if (said->empty())
+            document.erase(key);
+        else
+            document[key] = *said;
+    }
     std::string text = format_document(document);
     write_file(entry.document, text);
     return text;

@@ -38,12 +38,14 @@ void keep_hand_pose(const Library& library, const HandPose& pose);
 /// text.
 std::string rename_character(const LibraryEntry& character, const std::string& name);
 
-/// Tags and notes of a take or character, as its document has them.
+/// Tags, notes and terms (licence, limits) of a take or character, as its document has them.
 struct ItemWords {
     std::vector<std::string> tags;
-    std::string notes;
+    std::string notes, terms;
     bool operator==(const ItemWords&) const = default;
 };
+/// The name of the character a take was captured on, as it is in the library's folder; empty: its document names none.
+std::string body_of_take(const Library& library, const LibraryEntry& take);
 /// Throws FileError when it has no document, or one that cannot be read.
 ItemWords words_of(const LibraryEntry& entry, bool is_character);
 /// Only they change: the document is read again just before it is written. Returns its text.

@@ -246,6 +246,7 @@ int main(int argc, char** argv) {
              desk.found(of("the ferrier"), "ferrier");
              desk.join(of("young ferrier"), desk.families().front());
              desk.join(of("old ferrier"), desk.families().front());
+             QTest::qWait(1500);
              put_on_stage("Quay walk", "the ferrier");
              ChainTable chains = window.workspace().target()->file.character.chains;
              chains["arm.left"].soften_from = 0.85;
@@ -257,6 +258,7 @@ int main(int argc, char** argv) {
              shoot("family-line-up");
              desk.look_at_giving(of("the ferrier"));
              QTest::qWait(2500);
+             window.change().members()->pick(1);
              shoot("family-shot");
              desk.let_go();
              window.undo_stack().clear();
