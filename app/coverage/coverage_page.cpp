@@ -151,7 +151,8 @@ QWidget* CoveragePage::make_top() {
     auto* only = choice(tr("which cells"),
                         {tr("all"), tr("outside"), tr("stale"), tr("failed"), tr("not tried")}, top);
     auto* sort = choice(tr("order of the table"), {tr("by name"), tr("worst first")}, top);
-    auto* group = choice(tr("groups of takes"), {tr("no groups"), tr("by body"), tr("by tags")}, top);
+    auto* group = choice(tr("groups of takes"),
+                         {tr("no groups"), tr("by body"), tr("by tags"), tr("by what happens")}, top);
     connect(only, &QComboBox::activated, this, [this](int at) { table_->set_only(CoverageTable::Only(at)); });
     connect(sort, &QComboBox::activated, this, [this](int at) { table_->set_sort(CoverageTable::Sort(at)); });
     connect(group, &QComboBox::activated, this,

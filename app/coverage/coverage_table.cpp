@@ -111,7 +111,8 @@ void CoverageTable::lay_out() {
     group_names_.clear();
     if (table_) {
         const auto has = [&](const CoverageSide& side) {
-            return QString::fromStdString(side.shown + " " + side.name + " " + side.tags)
+            return QString::fromStdString(side.shown + " " + side.name + " " + side.tags + " " + side.family +
+                                          " " + side.moves)
                 .contains(filter_, Qt::CaseInsensitive);
         };
         std::vector<char> take_named, character_named;
@@ -141,13 +142,27 @@ void CoverageTable::lay_out() {
             std::stable_sort(rows_.begin(), rows_.end(), worse(take_counts_));
             std::stable_sort(columns_.begin(), columns_.end(), worse(character_counts_));
         }
+        // Members of a family stand beside each other, where the first of them stands.
+        std::map<std::string, size_t> first;
+        for (size_t i = 0; i < columns_.size(); ++i)
+            first.try_emplace(table_->characters[size_t(columns_[i])].family, i);
+        std::map<int, size_t> place;
+        for (size_t i = 0; i < columns_.size(); ++i) {
+            const std::string& family = table_->characters[size_t(columns_[i])].family;
+            place[columns_[i]] = family.empty() ? i : first.at(family);
+        }
+        std::stable_sort(columns_.begin(), columns_.end(), [&](int a, int b) { return place[a] < place[b]; });
         if (group_ != Group::none) {
             std::map<QString, std::vector<int>> groups;
             for (const int t : rows_) {
                 const CoverageSide& take = table_->takes[size_t(t)];
-                const std::string& of = group_ == Group::plan ? take.plan : take.tags;
-                groups[of.empty() ? (group_ == Group::plan ? tr("body not known") : tr("no tags"))
-                                  : QString::fromStdString(of)]
+                const std::string& of = group_ == Group::plan    ? take.plan
+                                        : group_ == Group::moves ? take.moves
+                                                                 : take.tags;
+                groups[!of.empty()              ? QString::fromStdString(of)
+                       : group_ == Group::plan  ? tr("body not known")
+                       : group_ == Group::moves ? tr("not looked into, or moves little")
+                                                : tr("no tags")]
                     .push_back(t);
             }
             rows_.clear();

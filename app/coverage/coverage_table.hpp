@@ -14,7 +14,7 @@ class CoverageTable : public QAbstractScrollArea {
 
   public:
     enum class Sort { by_name, worst_first };
-    enum class Group { none, plan, tags };
+    enum class Group { none, plan, tags, moves };
     enum class Only { all, outside, stale, failed, not_tried };
     struct Cell {
         size_t take = 0, character = 0;

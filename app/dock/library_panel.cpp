@@ -10,17 +10,25 @@
 #include <QListWidget>
 #include <QMenu>
 #include <QPushButton>
+#include <QStackedWidget>
 #include <QVBoxLayout>
 
 #include "app/dock/open_list.hpp"
+#include "app/dock/set_up_list.hpp"
+#include "app/dock/take_preview.hpp"
 #include "app/dock/takes_model.hpp"
 #include "app/dock/two_lines.hpp"
+#include "app/look/labels.hpp"
 #include "app/look/look.hpp"
 #include "core/intake/load.hpp"
 #include "core/library/changes.hpp"
 #include "draw/portrait.hpp"
 
 namespace nb {
+
+namespace {
+constexpr int hover_ms = 250;  // so long the pointer rests on a take before it is shown
+}
 
 LibraryPanel::LibraryPanel(Workspace& workspace, CharacterDesk& characters, QWidget* parent)
     : QWidget(parent), workspace_(workspace), characters_(characters) {
@@ -34,10 +42,8 @@ LibraryPanel::LibraryPanel(Workspace& workspace, CharacterDesk& characters, QWid
     auto* make = new QPushButton(tr("new"), this);
     open->setToolTip(tr("Open another library folder"));
     make->setToolTip(tr("Make a new library in an empty folder"));
-    auto* coverage = new QPushButton(tr("coverage"), this);
-    coverage->setObjectName("small");
-    coverage->setFocusPolicy(Qt::TabFocus);
-    coverage->setToolTip(tr("Which take works on whom, how well, and what is stale (Shift+D)"));
+    auto* coverage =
+        small_button(tr("coverage"), tr("Which take works on whom, how well, and what is stale (Shift+D)"));
     connect(coverage, &QPushButton::clicked, this, &LibraryPanel::coverage_wanted);
     top->addWidget(heading_, 1);
     for (QPushButton* button : {add_, open, make}) {
@@ -75,12 +81,15 @@ LibraryPanel::LibraryPanel(Workspace& workspace, CharacterDesk& characters, QWid
     column->addLayout(top);
     column->addWidget(search_);
     column->addWidget(line_up_);
-    auto* open_heading = new QLabel(tr("<b>Open now</b>"), this);
-    open_heading->setToolTip(tr("Bodies and takes that are on the stage, were there, or are changed"));
-    column->addWidget(open_heading);
-    column->addWidget(new OpenList(workspace_, this));
+    column->addWidget(make_beside());
     auto* takes_row = new QHBoxLayout;
-    takes_row->addWidget(new QLabel(tr("<b>Takes</b>"), this), 1);
+    takes_heading_ = new QLabel(this);
+    takes_row->addWidget(takes_heading_, 1);
+    auto* filter = small_button(tr("filter"),
+                                tr("Takes by what happens in them, whom they are of, where they were tried"));
+    connect(filter, &QPushButton::clicked, this,
+            [this, filter] { filter_menu()->popup(filter->mapToGlobal(QPoint(0, filter->height()))); });
+    takes_row->addWidget(filter);
     takes_row->addWidget(coverage);
     column->addLayout(takes_row);
     column->addWidget(takes_, 1);
@@ -101,24 +110,146 @@ LibraryPanel::LibraryPanel(Workspace& workspace, CharacterDesk& characters, QWid
          {&Workspace::choices_changed, &Workspace::scene_changed, &Workspace::unsaved_changed})
         connect(&workspace_, signal, this, &LibraryPanel::refresh_scenes);
     connect(search_, &QLineEdit::textChanged, this, [this](const QString& text) {
-        line_up_->set_filter(text);
         takes_model_->set_search(text);
+        const QString words = QString::fromStdString(takes_model_->query().words());
+        line_up_->set_filter(words);
+        set_ups_->set_filter(words);
+        if (const auto& troubles = takes_model_->query().troubles(); !troubles.empty())
+            emit workspace_.said(QString::fromStdString(troubles.front()));
         refresh();
         refresh_scenes();
     });
     connect(takes_, &QListView::clicked, this, [this](const QModelIndex& index) {
         if (const int take = takes_model_->take_at(index); take >= 0) workspace_.choose_take(take);
     });
+    connect(&takes_model_->facts(), &TakeFacts::progressed, &workspace_, &Workspace::progressed);
+    takes_->setMouseTracking(true);
+    takes_->viewport()->installEventFilter(this);
+    connect(takes_, &QListView::entered, this,
+            [this](const QModelIndex& index) { hover(takes_model_->take_at(index)); });
+    hover_.setSingleShot(true);
+    hover_.setInterval(hover_ms);
+    connect(&hover_, &QTimer::timeout, this, &LibraryPanel::show_beside);
     connect(takes_model_, &QAbstractItemModel::modelReset, this, &LibraryPanel::refresh);
     connect(&workspace_, &Workspace::choices_changed, this, &LibraryPanel::refresh);
     connect(&workspace_, &Workspace::source_changed, this, &LibraryPanel::refresh);
     connect(&workspace_, &Workspace::target_changed, this, &LibraryPanel::refresh);
 }
 
+QPushButton* LibraryPanel::small_button(const QString& text, const QString& tip) {
+    auto* button = new QPushButton(text, this);
+    button->setObjectName("small");
+    button->setFocusPolicy(Qt::TabFocus);
+    button->setToolTip(tip);
+    return button;
+}
+
+QWidget* LibraryPanel::make_beside() {
+    auto* all = new QWidget(this);
+    all->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Maximum);
+    auto* rows = new QVBoxLayout(all);
+    rows->setContentsMargins(0, 0, 0, 0);
+    auto* top = new QHBoxLayout;
+    beside_heading_ = new QLabel(all);
+    set_ups_switch_ = small_button(tr("set-ups"), tr("Who drives whom, by both names"));
+    set_ups_switch_->setCheckable(true);
+    connect(set_ups_switch_, &QPushButton::clicked, this, &LibraryPanel::show_beside);
+    top->addWidget(beside_heading_, 1);
+    top->addWidget(set_ups_switch_);
+    rows->addLayout(top);
+    beside_ = new QStackedWidget(all);
+    open_list_ = new OpenList(workspace_, beside_);
+    set_ups_ = new SetUpList(workspace_, beside_);
+    preview_ = new TakePreview(workspace_, beside_);
+    for (QWidget* page : std::initializer_list<QWidget*>{open_list_, set_ups_, preview_})
+        beside_->addWidget(page);
+    when_scaled(beside_, [this] { beside_->setFixedHeight(scaled(132)); });
+    rows->addWidget(beside_);
+    show_beside();
+    return all;
+}
+
+void LibraryPanel::show_set_ups(bool on) {
+    set_ups_switch_->setChecked(on);
+    show_beside();
+}
+
+void LibraryPanel::hover(int take) {
+    hovered_ = take;
+    hover_.start();
+}
+
+/// The take under the pointer, else what was chosen to be there.
+void LibraryPanel::show_beside() {
+    preview_->show_take(hovered_);
+    if (hovered_ >= 0) {
+        beside_heading_->setText(tr("<b>Seen on the target</b>"));
+        beside_heading_->setToolTip(tr("The take under the pointer, as it is kept in the library"));
+        beside_->setCurrentWidget(preview_);
+    } else if (set_ups_switch_->isChecked()) {
+        beside_heading_->setText(tr("<b>Set-ups</b>"));
+        beside_heading_->setToolTip(tr("What is kept for pairs of bodies"));
+        beside_->setCurrentWidget(set_ups_);
+    } else {
+        beside_heading_->setText(tr("<b>Open now</b>"));
+        beside_heading_->setToolTip(tr("Bodies and takes that are on the stage, were there, or are changed"));
+        beside_->setCurrentWidget(open_list_);
+    }
+}
+
+bool LibraryPanel::eventFilter(QObject* watched, QEvent* event) {
+    if (watched == takes_->viewport() && event->type() == QEvent::Leave) {
+        hover_.stop();
+        hovered_ = -1;
+        show_beside();
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+QMenu* LibraryPanel::filter_menu() {
+    auto* menu = new QMenu(this);
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const auto choices = [&](const QString& title, const char* key,
+                             const QList<std::pair<QString, QString>>& all) {
+        auto* below = menu->addMenu(title);
+        for (const auto& [shown, value] : all)
+            below->addAction(shown, this, [this, key, value = value] { put_filter(key, value); });
+        below->setEnabled(!below->isEmpty());
+    };
+    QList<std::pair<QString, QString>> bodies, characters, moves, touches;
+    for (const Choice& take : workspace_.takes())
+        if (const QString body = takes_model_->facts().of(take).body;
+            !body.isEmpty() && !bodies.contains(std::pair(body, body)))
+            bodies << std::pair(body, body);
+    for (const Choice& target : workspace_.targets())
+        if (target.is_of_library) characters << std::pair(target.name, target.entry);
+    for (const char* word : account_moves) moves << std::pair(tr(word), QString(word));
+    for (const char* word : account_touches) touches << std::pair(tr(word), QString(word));
+    choices(tr("captured on"), "on", bodies);
+    choices(tr("longer than"), "longer", {{tr("5 s"), "5"}, {tr("10 s"), "10"}, {tr("30 s"), "30"}});
+    choices(tr("shorter than"), "shorter", {{tr("5 s"), "5"}, {tr("10 s"), "10"}, {tr("30 s"), "30"}});
+    choices(tr("the body"), "does", moves);
+    choices(tr("travels at least"), "travels", {{tr("1 m"), "1"}, {tr("5 m"), "5"}, {tr("20 m"), "20"}});
+    choices(tr("touches with or on"), "touches", touches);
+    menu->addSeparator();
+    choices(tr("tried on"), "tried", characters);
+    choices(tr("not tried on"), "untried", characters);
+    choices(tr("outside its bars on"), "outside", characters);
+    menu->addSeparator();
+    menu->addAction(tr("No filter"), this,
+                    [this] { search_->setText(QString::fromStdString(takes_model_->query().words())); });
+    return menu;
+}
+
+void LibraryPanel::put_filter(const char* key, const QString& value) {
+    search_->setText(
+        QString::fromStdString(with_filter(search_->text().toStdString(), key, value.toStdString())));
+}
+
 /// As high as its rows, four at most: takes have the room.
 void LibraryPanel::refresh_scenes() {
     constexpr int most_rows = 4;
-    const QString text = search_->text().toLower();
+    const QString text = QString::fromStdString(takes_model_->query().words());
     scenes_->clear();
     for (const auto& [name, path] : workspace_.scenes()) {
         if (!name.toLower().contains(text)) continue;
@@ -161,7 +292,7 @@ QMenu* LibraryPanel::menu_of(bool is_character, int index) {
         return menu;
     }
     menu->addAction(tr("Rename"), this, [=, this] { start_rename(is_character, index); });
-    menu->addAction(tr("Tags and notes"), this, [=, this] { start_words(is_character, index); });
+    menu->addAction(tr("Tags, notes, terms"), this, [=, this] { start_words(is_character, index); });
     if (is_character && !choice.document.isEmpty()) add_character_actions(menu, index);
     menu->addAction(tr("Remove (to the library's trash)"), this,
                     [=, this] { emit remove_wanted(is_character, index); });
@@ -264,7 +395,11 @@ QWidget* LibraryPanel::make_words_form() {
     rows->addWidget(words_name_);
     rows->addWidget(tags_);
     rows->addWidget(notes_);
-    for (QLineEdit* field : {tags_, notes_})
+    terms_ = new QLineEdit(words_form_);
+    terms_->setPlaceholderText(tr("terms: licence, limits"));
+    terms_->setAccessibleName(tr("terms"));
+    rows->addWidget(terms_);
+    for (QLineEdit* field : {tags_, notes_, terms_})
         connect(field, &QLineEdit::returnPressed, this, &LibraryPanel::keep_words);
     words_form_->hide();
     return words_form_;
@@ -279,13 +414,14 @@ void LibraryPanel::start_words(bool is_character, int index) {
         for (const std::string& tag : words.tags) tags << QString::fromStdString(tag);
         tags_->setText(tags.join(", "));
         notes_->setText(QString::fromStdString(words.notes));
+        terms_->setText(QString::fromStdString(words.terms));
     } catch (const std::exception& fault) {
         emit workspace_.failed(QString::fromStdString(fault.what()));
         return;
     }
     words_of_ = choice.path;
     words_of_character_ = is_character;
-    words_name_->setText(tr("<b>%1</b>: tags and notes").arg(choice.name.toHtmlEscaped()));
+    words_name_->setText(tr("<b>%1</b>: tags, notes, terms").arg(choice.name.toHtmlEscaped()));
     words_form_->show();
     tags_->setFocus();
 }
@@ -297,10 +433,12 @@ void LibraryPanel::keep_words() {
     const auto at =
         std::find_if(list.begin(), list.end(), [&](const Choice& c) { return c.path == words_of_; });
     if (at == list.end()) return;
-    QStringList tags;
+    ItemWords words{{}, notes_->text().trimmed().toStdString(), terms_->text().trimmed().toStdString()};
     for (const QString& tag : tags_->text().split(',', Qt::SkipEmptyParts))
-        if (const QString one = tag.simplified(); !one.isEmpty() && !tags.contains(one)) tags << one;
-    emit words_wanted(words_of_character_, int(at - list.begin()), tags, notes_->text().trimmed());
+        if (const std::string one = tag.simplified().toStdString();
+            !one.empty() && std::find(words.tags.begin(), words.tags.end(), one) == words.tags.end())
+            words.tags.push_back(one);
+    emit words_wanted(words_of_character_, int(at - list.begin()), words);
 }
 
 void LibraryPanel::keyPressEvent(QKeyEvent* event) {
@@ -325,6 +463,9 @@ void LibraryPanel::refresh() {
                   .arg((is_character ? workspace_.targets() : workspace_.takes())[size_t(outside)].name));
     heading_->setToolTip(workspace_.library_folder());
     takes_->setCurrentIndex(takes_model_->row_of(workspace_.take_index()));
+    const int all = int(workspace_.takes().size()), seen = takes_model_->rowCount();
+    takes_heading_->setText(seen == all ? tr("<b>Takes</b>")
+                                        : tr("<b>Takes</b> · %1 of %2").arg(seen).arg(all));
 }
 
 }  // namespace nb

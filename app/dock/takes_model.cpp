@@ -10,18 +10,20 @@ namespace nb {
 TakesModel::TakesModel(Workspace& workspace, QObject* parent)
     : QAbstractListModel(parent), workspace_(workspace) {
     connect(&workspace_, &Workspace::choices_changed, this, [this] {
-        facts_.follow(workspace_.takes());
+        facts_.follow(workspace_.takes(), workspace_.library_folder());
         refresh();
     });
     connect(&facts_, &TakeFacts::changed, this, [this] {
-        if (!search_.isEmpty()) return refresh();
+        if (is_asked_) return refresh();
         if (!rows_.empty()) emit dataChanged(index(0), index(int(rows_.size()) - 1));
     });
     refresh();
 }
 
 void TakesModel::set_search(const QString& text) {
-    search_ = text;
+    query_ = TakeQuery(text.toStdString());
+    is_asked_ = !text.trimmed().isEmpty();
+    facts_.ask(query_);
     refresh();
 }
 
@@ -30,7 +32,7 @@ void TakesModel::refresh() {
     rows_.clear();
     const auto& takes = workspace_.takes();
     for (size_t i = 0; i < takes.size(); ++i)
-        if (facts_.of(takes[i]).has(takes[i].name, search_)) rows_.push_back(int(i));
+        if (!is_asked_ || facts_.fits(takes[i], query_)) rows_.push_back(int(i));
     endResetModel();
 }
 
@@ -53,11 +55,17 @@ QVariant TakesModel::data(const QModelIndex& index, int role) const {
     if (at < 0) return {};
     const Choice& take = workspace_.takes()[size_t(at)];
     const ItemFacts& facts = facts_.of(take);
-    if (role == Qt::ToolTipRole && !facts.notes.isEmpty()) return facts.notes;
+    if (role == Qt::ToolTipRole) {
+        QStringList lines;
+        if (!facts.notes.isEmpty()) lines << facts.notes;
+        if (!facts.terms.isEmpty()) lines << tr("terms: %1").arg(facts.terms);
+        if (!lines.isEmpty()) return lines.join("\n");
+    }
     if (role != Qt::DisplayRole) return {};
     QStringList about;
-    if (!facts.body.isEmpty())
-        about << tr("captured on the %1 · %2 s").arg(facts.body).arg(facts.seconds, 0, 'f', 1);
+    if (!facts.body.isEmpty()) about << tr("%1 · %2 s").arg(facts.body).arg(facts.seconds, 0, 'f', 1);
+    if (const TakeAccount* account = facts_.account(take))
+        for (const std::string& word : account->moves) about << QString::fromStdString(word);
     about << facts.tags;
     if (about.isEmpty()) about << QFileInfo(take.path).fileName();
     return QString(take.name + "\n" + about.join(QString::fromUtf8(" · ")));

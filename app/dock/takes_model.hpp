@@ -12,8 +12,9 @@ class TakesModel : public QAbstractListModel {
 
   public:
     explicit TakesModel(Workspace& workspace, QObject* parent = nullptr);
-    /// Those in whose name, body, notes or tags all words are.
+    /// Those that fit words and filters (core/batch/take_query.hpp).
     void set_search(const QString& text);
+    const TakeQuery& query() const { return query_; }
     int rowCount(const QModelIndex& parent = {}) const override;
     QVariant data(const QModelIndex& index, int role) const override;
     Qt::ItemFlags flags(const QModelIndex& index) const override;
@@ -26,7 +27,8 @@ class TakesModel : public QAbstractListModel {
   private:
     Workspace& workspace_;
     TakeFacts facts_;
-    QString search_;
+    TakeQuery query_{{}};
+    bool is_asked_ = false;
     std::vector<int> rows_;
 
     void refresh();

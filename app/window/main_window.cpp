@@ -349,10 +349,8 @@ void MainWindow::show_station() {
     promise_->setText(QString("<b>%1</b><br><br>%2").arg(now.about().name, now.about().promise));
 }
 
-void MainWindow::change_words(bool is_character, int index, const QStringList& tags, const QString& notes) {
+void MainWindow::change_words(bool is_character, int index, const ItemWords& after) {
     const Choice choice = (is_character ? workspace_.targets() : workspace_.takes())[size_t(index)];
-    ItemWords after{{}, notes.toStdString()};
-    for (const QString& tag : tags) after.tags.push_back(tag.toStdString());
     try {
         const ItemWords before =
             words_of({"", choice.path.toStdString(), choice.document.toStdString()}, is_character);
@@ -361,7 +359,7 @@ void MainWindow::change_words(bool is_character, int index, const QStringList& t
             [this, choice, is_character](const ItemWords& words) {
                 workspace_.set_words(choice, is_character, words);
             },
-            before, after, tr("tags and notes of %1").arg(choice.name), -1));
+            before, after, tr("what is said of %1").arg(choice.name), -1));
     } catch (const std::exception& fault) {
         notice_->say(text_of(fault.what()), true);
     }

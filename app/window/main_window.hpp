@@ -140,7 +140,7 @@ class MainWindow : public QMainWindow {
     void ask_template(int character, bool to_write);
     void open_pair(const QString& take, const QString& character, int frame);
     void go_to_wanted();
-    void change_words(bool is_character, int index, const QStringList& tags, const QString& notes);
+    void change_words(bool is_character, int index, const ItemWords& words);
     bool is_coverage_shown() const;
     void connect_parts();
     void connect_workspace();

@@ -5,6 +5,7 @@
 
 #include "core/base/files.hpp"
 #include "core/base/json_fields.hpp"
+#include "core/batch/ledger.hpp"
 
 namespace nb {
 
@@ -28,6 +29,7 @@ ItemFacts facts_of(const std::string& document_path) {
         if (const auto frames = document.find("frames"); frames != document.end() && frames->is_number())
             facts.seconds = frames->get<double>() * frame_s;
         facts.notes = text_in(document, "notes");
+        facts.terms = text_in(document, "terms");
         if (const auto tags = document.find("tags"); tags != document.end() && tags->is_array())
             for (const Json& tag : *tags)
                 if (tag.is_string()) facts.tags << QString::fromStdString(tag.get<std::string>());
@@ -38,17 +40,9 @@ ItemFacts facts_of(const std::string& document_path) {
 
 }  // namespace
 
-bool ItemFacts::has(const QString& name, const QString& search) const {
-    const QStringList words = search.split(' ', Qt::SkipEmptyParts);
-    return std::all_of(words.begin(), words.end(), [&](const QString& word) {
-        return name.contains(word, Qt::CaseInsensitive) || body.contains(word, Qt::CaseInsensitive) ||
-               notes.contains(word, Qt::CaseInsensitive) ||
-               std::any_of(tags.begin(), tags.end(),
-                           [&](const QString& tag) { return tag.contains(word, Qt::CaseInsensitive); });
-    });
+TakeFacts::TakeFacts(QObject* parent) : QObject(parent) {
+    connect(&jobs_, &Jobs::progressed, this, &TakeFacts::progressed);
 }
-
-TakeFacts::TakeFacts(QObject* parent) : QObject(parent) {}
 
 TakeFacts::~TakeFacts() {
     nb::cancel(reading_);
@@ -57,36 +51,87 @@ TakeFacts::~TakeFacts() {
 
 const ItemFacts& TakeFacts::of(const Choice& choice) const {
     static const ItemFacts none;
-    const auto found = facts_.constFind(choice.document);
-    return found == facts_.constEnd() ? none : *found;
+    const auto found = known_.facts.constFind(choice.document);
+    return found == known_.facts.constEnd() ? none : *found;
 }
 
-void TakeFacts::follow(const std::vector<Choice>& choices) {
+const TakeAccount* TakeFacts::account(const Choice& choice) const {
+    const auto found = known_.accounts.constFind(choice.entry);
+    return choice.entry.isEmpty() || found == known_.accounts.constEnd() ? nullptr : &*found;
+}
+
+bool TakeFacts::fits(const Choice& choice, const TakeQuery& query) const {
+    const ItemFacts& facts = of(choice);
+    TakeKnown known;
+    known.words =
+        (choice.name + " " + facts.body + " " + facts.notes + " " + facts.terms + " " + facts.tags.join(' '))
+            .toStdString();
+    known.body = facts.body.toStdString();
+    known.seconds = facts.seconds;
+    known.account = account(choice);
+    if (const auto trials = known_.trials.constFind(choice.entry); trials != known_.trials.constEnd()) {
+        known.tried = trials->tried;
+        known.outside = trials->outside;
+    }
+    return query.fits(known);
+}
+
+void TakeFacts::ask(const TakeQuery& query) {
+    const bool asks_more = (query.asks_account() && !wants_accounts_) || query.asks_ledger();
+    wants_accounts_ |= query.asks_account();
+    wants_trials_ = query.asks_ledger();
+    if (asks_more) read();
+}
+
+void TakeFacts::follow(const std::vector<Choice>& choices, const QString& library_folder) {
+    choices_ = choices;
+    folder_ = library_folder;
+    read();
+}
+
+void TakeFacts::read() {
     nb::cancel(reading_);
     reading_ = not_cancelled();
-    QStringList documents;
-    for (const Choice& choice : choices)
-        if (choice.document.endsWith(".json")) documents << choice.document;
     jobs_.run(
-        tr("Reading what is said of takes"), reading_,
-        [documents, known = facts_](const auto&) {
-            QHash<QString, ItemFacts> facts;
-            bool has_changed = false;
-            for (const QString& document : documents) {
-                const std::string path = document.toStdString();
-                const auto before = known.constFind(document);
-                if (before != known.constEnd() && before->stamp == stamp_of(path)) {
-                    facts[document] = *before;
+        wants_accounts_ ? tr("Looking into takes") : tr("Reading what is said of takes"), reading_,
+        [choices = choices_, folder = folder_.toStdString(), wants_accounts = wants_accounts_,
+         wants_trials = wants_trials_, known = known_](const auto& tell) {
+            Known now;
+            bool has_changed = wants_accounts || wants_trials;
+            Library library;  // as far as accounts go by it
+            library.folder = folder;
+            int done = 0;
+            for (const Choice& choice : choices) {
+                if (wants_accounts && !tell(done++, int(choices.size()))) break;
+                if (wants_accounts && choice.is_of_library && !choice.entry.isEmpty())
+                    now.accounts[choice.entry] =
+                        account_in(library, {choice.entry.toStdString(), choice.path.toStdString(),
+                                             choice.document.toStdString()});
+                if (!choice.document.endsWith(".json")) continue;
+                const std::string path = choice.document.toStdString();
+                const auto before = known.facts.constFind(choice.document);
+                if (before != known.facts.constEnd() && before->stamp == stamp_of(path)) {
+                    now.facts[choice.document] = *before;
                     continue;
                 }
-                facts[document] = facts_of(path);
+                now.facts[choice.document] = facts_of(path);
                 has_changed = true;
             }
-            return std::pair{std::move(facts), has_changed || documents.size() != known.size()};
+            if (wants_trials && !folder.empty()) {
+                Ledger ledger(folder);
+                ledger.look();
+                for (const auto& [key, brief] : ledger.briefs()) {
+                    Trials& trials = now.trials[QString::fromStdString(brief.take)];
+                    trials.tried.push_back(brief.character);
+                    if (brief.is_failed || brief.share > 1.0) trials.outside.push_back(brief.character);
+                }
+            }
+            has_changed |= now.facts.size() != known.facts.size();
+            return std::pair{std::move(now), has_changed};
         },
-        [this](std::pair<QHash<QString, ItemFacts>, bool> read) {
+        [this](std::pair<Known, bool> read) {
             if (!read.second) return;
-            facts_ = std::move(read.first);
+            known_ = std::move(read.first);
             emit changed();
         });
 }

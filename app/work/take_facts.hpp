@@ -1,4 +1,5 @@
-// What documents say of the library's takes, read in the background: for lists and for search. Knows no widgets.
+// What is known of the library's takes, read in the background: what documents say, and when it is asked for, what happens in
+// them and on whom they were tried. For lists and for search. Knows no widgets.
 #pragma once
 #include <QHash>
 #include <QObject>
@@ -8,6 +9,7 @@
 #include "app/work/jobs.hpp"
 #include "app/work/loaded.hpp"
 #include "core/batch/inputs.hpp"
+#include "core/batch/take_query.hpp"
 
 namespace nb {
 
@@ -17,9 +19,7 @@ struct ItemFacts {
     QString body;     ///< takes: what it was captured on
     double seconds = 0.0;
     QStringList tags;
-    QString notes;
-    /// Whether each word of `search` is in the name or in one of these.
-    bool has(const QString& name, const QString& search) const;
+    QString notes, terms;
 };
 
 class TakeFacts : public QObject {
@@ -31,16 +31,37 @@ class TakeFacts : public QObject {
     /// What is known by now; empty before it was read.
     const ItemFacts& of(const Choice& choice) const;
     /// Reads what is new or has changed of these.
-    void follow(const std::vector<Choice>& choices);
+    void follow(const std::vector<Choice>& choices, const QString& library_folder);
+    /// What is asked of them; reads what that needs beyond documents.
+    void ask(const TakeQuery& query);
+    /// By what is known now.
+    bool fits(const Choice& choice, const TakeQuery& query) const;
+    /// Null when it is not known.
+    const TakeAccount* account(const Choice& choice) const;
     void wait() { jobs_.wait(); }
 
   signals:
     void changed();
+    void progressed(const QString& what, int done, int of);
 
   private:
-    QHash<QString, ItemFacts> facts_;  ///< by document
+    struct Trials {
+        std::vector<std::string> tried, outside;
+    };
+    /// All that is read at once.
+    struct Known {
+        QHash<QString, ItemFacts> facts;       ///< by document
+        QHash<QString, TakeAccount> accounts;  ///< by entry
+        QHash<QString, Trials> trials;         ///< by entry
+    };
+    Known known_;
+    std::vector<Choice> choices_;
+    QString folder_;
+    bool wants_accounts_ = false, wants_trials_ = false;
     Jobs jobs_;
     Cancelled reading_;
+
+    void read();
 };
 
 }  // namespace nb

@@ -3,11 +3,13 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <filesystem>
 #include <set>
 #include <unordered_map>
 
 #include "core/base/csv.hpp"
 #include "core/base/text_encoding.hpp"
+#include "core/batch/take_account.hpp"
 
 namespace nb {
 
@@ -89,13 +91,20 @@ bool Coverage::fits(size_t take, size_t character) const {
 Coverage coverage_of(const Library& library, Ledger& ledger) {
     Coverage coverage;
     LibraryInputs inputs(library, ledger.hashes());
+    std::error_code error;
+    const bool has_accounts =
+        std::filesystem::exists(std::filesystem::path(library.folder) / "accounts", error);
     for (size_t t = 0; t < library.takes.size(); ++t) {
         const LibraryInputs::Side& side = inputs.take(t);
-        coverage.takes.push_back({library.takes[t].name, side.name, side.plan, side.tags});
+        coverage.takes.push_back({library.takes[t].name, side.name, side.plan, side.tags, {}, {}});
+        if (has_accounts)
+            if (TakeAccount account; find_account(library, library.takes[t], account))
+                coverage.takes.back().moves = fmt::format("{}", fmt::join(account.moves, ", "));
     }
     for (size_t c = 0; c < library.characters.size(); ++c) {
         const LibraryInputs::Side& side = inputs.character(c);
-        coverage.characters.push_back({library.characters[c].name, side.name, side.plan, side.tags});
+        coverage.characters.push_back(
+            {library.characters[c].name, side.name, side.plan, side.tags, side.family, {}});
     }
     for (auto* side : {&coverage.takes, &coverage.characters})
         for (CoverageSide& one : *side)

@@ -22,6 +22,8 @@ struct CoverageCell {
 /// A take or character of the table.
 struct CoverageSide {
     std::string name, shown, plan, tags;
+    std::string family = {};  ///< of a character
+    std::string moves = {};   ///< of a take, as its account says; empty: not looked into
 };
 
 /// What the cells of a row, a column or all of them come to.

@@ -131,6 +131,8 @@ const FileHashes::Known& FileHashes::look(const std::string& path, bool is_docum
     known.plan = text_of(document, "plan");
     for (const Json& tag : document.value("tags", Json::array()))
         if (tag.is_string()) known.tags += (known.tags.empty() ? "" : ", ") + tag.get<std::string>();
+    if (const auto family = document.find("family"); family != document.end() && family->is_object())
+        known.family = family->value("name", "");
     // Of a pairing: whose it is.
     for (const char* side : {"source", "target"})
         if (const auto of = document.find(side); of != document.end() && of->is_object())
@@ -158,7 +160,7 @@ const FileHashes::Known& FileHashes::of_document(const std::string& path) {
     return look(path, true);
 }
 
-// path, size, time, hash, id, name, plan, tags, part, hash, part, hash ..., an empty field, references
+// path, size, time, hash, id, name, plan, tags, family, part, hash, part, hash ..., an empty field, references
 std::string FileHashes::text() const {
     std::vector<const std::pair<const std::string, Known>*> sorted;
     for (const auto& one : known_) sorted.push_back(&one);
@@ -169,11 +171,11 @@ std::string FileHashes::text() const {
     };
     for (const auto* one : sorted) {
         const Known& known = one->second;
-        std::string line =
-            fmt::format("{}\t{}\t{}\t{}\t{}\t{}\t{}\t{}", one->first, known.stamp.size,
-                        known.stamp.changed_ns, known.hash, known.id, known.name, known.plan, known.tags);
+        std::string line = fmt::format("{}\t{}\t{}\t{}\t{}\t{}\t{}\t{}\t{}", one->first, known.stamp.size,
+                                       known.stamp.changed_ns, known.hash, known.id, known.name, known.plan,
+                                       known.tags, known.family);
         bool is_told = is_plain(one->first) && is_plain(known.id) && is_plain(known.name) &&
-                       is_plain(known.plan) && is_plain(known.tags);
+                       is_plain(known.plan) && is_plain(known.tags) && is_plain(known.family);
         for (const auto& [part, hash] : known.parts) {
             line += fmt::format("\t{}\t{}", part, hash);
             is_told = is_told && is_plain(part) && !part.empty();
@@ -191,7 +193,7 @@ std::string FileHashes::text() const {
 void FileHashes::read(std::string_view text) {
     while (!text.empty()) {
         const std::vector<std::string_view> fields = tab_fields(take_line(text));
-        if (fields.size() < 9) continue;
+        if (fields.size() < 10) continue;
         Known known;
         if (!read_number(fields[1], known.stamp.size) || !read_number(fields[2], known.stamp.changed_ns))
             continue;
@@ -200,7 +202,8 @@ void FileHashes::read(std::string_view text) {
         known.name = fields[5];
         known.plan = fields[6];
         known.tags = fields[7];
-        size_t at = 8;
+        known.family = fields[8];
+        size_t at = 9;
         for (; at + 1 < fields.size() && !fields[at].empty(); at += 2)
             known.parts[std::string(fields[at])] = fields[at + 1];
         for (++at; at < fields.size(); ++at) known.refers.emplace_back(fields[at]);
@@ -262,6 +265,7 @@ const LibraryInputs::Side& LibraryInputs::take(size_t at) {
         if (!document.id.empty()) side.key = document.id;
         side.name = document.name;
         side.tags = document.tags;
+        side.family = document.family;
         for (const std::string& refers : document.refers) {
             const fs::path file = (fs::path(entry.document).parent_path() / refers).lexically_normal();
             if (file == fs::path(entry.path).lexically_normal()) continue;
@@ -292,6 +296,7 @@ const LibraryInputs::Side& LibraryInputs::character(size_t at) {
         side.plan = document.plan;
         side.name = document.name;
         side.tags = document.tags;
+        side.family = document.family;
         for (const std::string& refers : document.refers)
             add_file(side.inputs,
                      (fs::path(entry.document).parent_path() / refers).lexically_normal().string());

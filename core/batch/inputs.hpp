@@ -39,7 +39,7 @@ class FileHashes {
         FileStamp stamp;
         std::string hash;
         // Of documents:
-        std::string id, name, plan, tags;
+        std::string id, name, plan, tags, family;
         std::map<std::string, std::string> parts;
         std::vector<std::string> refers;  ///< as it names them, from its own folder
     };
@@ -79,7 +79,7 @@ class LibraryInputs {
         std::string word;
         std::string id;    ///< of the character: the one itself, the one a take was captured on
         std::string plan;  ///< its body plan
-        std::string name, tags;
+        std::string name, tags, family;
         std::string key;  ///< of a take: by which pairings know it
     };
     const Side& take(size_t take);

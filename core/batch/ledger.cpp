@@ -20,7 +20,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr std::string_view summary_head = "nimble-bone summary 1 ";
+constexpr std::string_view summary_head = "nimble-bone summary 2 ";
 constexpr std::int64_t settles_ns =
     2000000000;  // a folder that changed so shortly ago may change again unseen
 constexpr double far_outside = 1e6;

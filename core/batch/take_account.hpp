@@ -28,17 +28,17 @@
 namespace nb {
 
 /// All words an account may have.
-inline constexpr const char* move_words[] = {"walks",  "runs",  "stands",   "turns",
-                                             "climbs", "jumps", "crouches", "treads"};
-inline constexpr const char* touch_words[] = {"feet", "hands", "things", "body"};
+inline constexpr const char* account_moves[] = {"walks",  "runs",  "stands",   "turns",
+                                                "climbs", "jumps", "crouches", "treads"};
+inline constexpr const char* account_touches[] = {"feet", "hands", "things", "body"};
 
 struct TakeAccount {
     int frames = 0;
     double seconds = 0.0;
     double travel_m = 0.0;           ///< of the hip centre over the floor
-    std::vector<std::string> moves;  ///< of `move_words`
+    std::vector<std::string> moves;  ///< of `account_moves`
     std::vector<std::string>
-        touches;  ///< of `touch_words`: feet on the floor; hands at all; on things; on the own body
+        touches;  ///< of `account_touches`: feet on the floor; hands at all; on things; on the own body
     std::vector<std::string> things;  ///< by name: what hands hold
     std::string why;                  ///< why the take cannot be read; empty: it was
     bool has(const std::string& word) const;

@@ -66,8 +66,8 @@ TakeQuery::TakeQuery(const std::string& text) {
                 continue;
             }
         }
-        if (key == "does" && !is_one_of(move_words, term.value)) {
-            troubles_.push_back(fmt::format("{}: write one of {}", word, fmt::join(move_words, ", ")));
+        if (key == "does" && !is_one_of(account_moves, term.value)) {
+            troubles_.push_back(fmt::format("{}: write one of {}", word, fmt::join(account_moves, ", ")));
             continue;
         }
         asks_account_ |= key == "does" || key == "touches" || key == "travels";

@@ -21,9 +21,11 @@
 #include <filesystem>
 #include <map>
 
+#include <QListView>
 #include "app/change/change_page.hpp"
 #include "app/coverage/coverage_page.hpp"
 #include "app/dock/library_panel.hpp"
+#include "app/dock/takes_model.hpp"
 #include "app/stage/stage_view.hpp"
 #include "app/stations/chains/chain_ruler.hpp"
 #include "app/stations/chains/chains_panel.hpp"
@@ -226,6 +228,26 @@ int main(int argc, char** argv) {
              QTest::qWait(200);
              shoot("newer-rig");
              window.characters().let_go();
+         }},
+        {"found-shot",
+         [&] {
+             put_on_stage("Quay walk", "the ferrier");
+             window.show_library(true);
+             auto* panel = window.findChild<LibraryPanel*>();
+             panel->search()->setText("does:crouches");
+             QTest::qWait(1500);
+             const QModelIndex row = panel->takes_model().index(1);
+             QTest::mouseMove(panel->takes()->viewport(), panel->takes()->visualRect(row).center());
+             QTest::qWait(3000);
+             window.notice().say({});
+             shoot("found-shot");
+             QTest::mouseMove(&window.stage(), QPoint(50, 50));
+             QTest::qWait(500);
+             panel->show_set_ups(true);
+             panel->search()->setText({});
+             QTest::qWait(800);
+             shoot("set-ups-shot");
+             panel->show_set_ups(false);
          }},
         {"family-shot",
          [&] {

@@ -4,8 +4,12 @@
 #include <QLineEdit>
 #include <QListView>
 #include <QMenu>
+#include <QProcess>
 
 #include "app/dock/library_panel.hpp"
+#include "app/dock/set_up_list.hpp"
+#include "app/dock/take_preview.hpp"
+#include "app/dock/takes_model.hpp"
 #include "app/stage/foot_insets.hpp"
 #include "app/window/notice_bar.hpp"
 #include "app/window/sentence_bar.hpp"
@@ -76,6 +80,7 @@ class LibraryWindowTest : public test::WindowFixture {
         QVERIFY(field("tags")->isVisible());
         field("tags")->setText("gait, , evening ,gait");
         field("notes")->setText("the second try");
+        field("terms")->setText("for the harbour alone");
         QTest::keyClick(field("notes"), Qt::Key_Return);
         QVERIFY(!field("tags")->isVisible());
         const auto document = [&] {
@@ -330,6 +335,105 @@ class LibraryWindowTest : public test::WindowFixture {
         QVERIFY(carried.p[size_t(crate)].y() > 0.6);
         // Held: the hand stays at the crate's handle (made so by the simulator: 25 cm out, 25 cm up).
         QVERIFY((carried.p[size_t(hand)] - carried.p[size_t(crate)]).norm() < 0.40);
+    }
+
+    /// What happens in them is looked up when a filter asks for it, and stays known.
+    void takes_are_found_by_what_happens_in_them() {
+        auto* panel = w().findChild<LibraryPanel*>();
+        w().show_library(true);
+        const auto shown = [&] {
+            QStringList names;
+            for (int i = 0; i < panel->takes_model().rowCount(); ++i)
+                names << w().workspace()
+                             .takes()[size_t(panel->takes_model().take_at(panel->takes_model().index(i)))]
+                             .name;
+            return names;
+        };
+        const auto choose = [&](const QString& group, const QString& value) {
+            QMenu* menu = panel->filter_menu();
+            for (QAction* action : menu->actions())
+                if (action->text() == group)
+                    for (QAction* one : action->menu()->actions())
+                        if (one->text() == value) one->trigger();
+            delete menu;
+        };
+        choose("the body", "climbs");
+        QCOMPARE(panel->search()->text(), QString("does:climbs"));
+        QTRY_COMPARE(shown(), QStringList{"Mole steps"});
+        // Everybody is still in the line-up: filters are of takes.
+        QCOMPARE(panel->line_up()->shown().size(), w().workspace().targets().size());
+        choose("the body", "crouches");
+        QTRY_VERIFY(shown().contains("Carry crate") && !shown().contains("Mole steps"));
+        choose("touches with or on", "things");
+        QTRY_COMPARE(shown(), QStringList{"Carry crate"});
+        choose("captured on", "quay-dog");
+        QTRY_COMPARE(shown(), QStringList());
+        choose("captured on", "quay-dog");
+        QTRY_COMPARE(shown(), QStringList{"Carry crate"});
+        QVERIFY(QFile::exists(library() + "/accounts/carry-crate.json"));
+        panel->search()->setText("does:flies");
+        QVERIFY(w().notice().line().contains("write one of walks"));
+        panel->search()->setText("tried:ferrier");
+        QTRY_COMPARE(shown(), QStringList());
+        QCOMPARE(QProcess::execute(QApplication::applicationDirPath() + "/../nbone",
+                                   {"batch", library(), "--take", "quay-walk", "--character", "ferrier"}),
+                 0);
+        panel->search()->setText("");
+        QCOMPARE(shown().size(), w().workspace().takes().size());
+        panel->search()->setText("tried:ferrier");
+        QTRY_COMPARE(shown(), QStringList{"Quay walk"});
+        panel->search()->setText("");
+    }
+
+    void a_take_is_seen_on_the_target_before_it_is_opened() {
+        auto* panel = w().findChild<LibraryPanel*>();
+        w().show_library(true);
+        QVERIFY(choose_target("the lamp-lighter's child"));
+        const QString on_stage = w().sentence().sentence();
+        int row = -1;
+        for (int i = 0; i < panel->takes_model().rowCount(); ++i)
+            if (w().workspace()
+                    .takes()[size_t(panel->takes_model().take_at(panel->takes_model().index(i)))]
+                    .name == "Boat leap")
+                row = i;
+        panel->takes()->scrollTo(panel->takes_model().index(row));
+        const QRect at = panel->takes()->visualRect(panel->takes_model().index(row));
+        QTest::mouseMove(panel->takes()->viewport(), at.center());
+        QTRY_VERIFY(panel->preview()->clip() != nullptr);
+        QVERIFY(panel->preview()->isVisible());
+        QCOMPARE(panel->preview()->clip()->take, QString("Boat leap"));
+        QCOMPARE(panel->preview()->clip()->target, QString("the lamp-lighter's child"));
+        // It moves, at true speed as near as a picture.
+        const auto& clip = *panel->preview()->clip();
+        QVERIFY(std::abs(double(clip.pictures.size()) / 30.0 - 4.6) < 0.1);
+        const int first = panel->preview()->picture();
+        QTRY_VERIFY(panel->preview()->picture() != first);
+        // Of the child's height, and the stage is as it was.
+        QVERIFY(clip.height_m > 0.8 && clip.height_m < 1.6);
+        QCOMPARE(w().sentence().sentence(), on_stage);
+        QEvent leave(QEvent::Leave);
+        QApplication::sendEvent(panel->takes()->viewport(), &leave);
+        QVERIFY(!panel->preview()->isVisible());
+    }
+
+    void set_ups_are_listed_by_both_names() {
+        auto* panel = w().findChild<LibraryPanel*>();
+        w().show_library(true);
+        // The pointer may still be over a take, from before.
+        QTest::mouseMove(&w().stage(), QPoint(50, 50));
+        QEvent leave(QEvent::Leave);
+        QApplication::sendEvent(panel->takes()->viewport(), &leave);
+        panel->show_set_ups(true);
+        QTRY_COMPARE(panel->set_ups()->count(), 2);
+        QStringList names;
+        for (int i = 0; i < 2; ++i) names << panel->set_ups()->item(i)->text().section('\n', 0, 0);
+        QVERIFY2(names.contains("the performer drives the ferrier"), qPrintable(names.join(" | ")));
+        for (int i = 0; i < 2; ++i)
+            if (names[i].contains("child")) emit panel->set_ups()->itemClicked(panel->set_ups()->item(i));
+        QVERIFY(settled());
+        QVERIFY(w().sentence().sentence().contains(
+            "moved by the performer, carried onto the lamp-lighter's child"));
+        panel->show_set_ups(false);
     }
 
     void a_dog_moves_by_a_dogs_take() {

@@ -11,6 +11,7 @@
 #include "core/base/files.hpp"
 #include "core/base/uuid.hpp"
 #include "core/batch/coverage.hpp"
+#include "core/batch/take_account.hpp"
 #include "core/documents/change.hpp"
 #include "core/documents/character.hpp"
 #include "core/documents/hand_pose.hpp"
@@ -19,6 +20,7 @@
 #include "core/documents/scene.hpp"
 #include "core/documents/take.hpp"
 #include "core/library/beside.hpp"
+#include "core/library/families.hpp"
 #include "core/library/hand_over.hpp"
 #include "core/library/library.hpp"
 #include "core/touchup/hand_pose.hpp"
@@ -210,6 +212,12 @@ class DocumentsTest : public QObject {
         coverage.cells.resize(2);
         coverage.cells[0].state = CoverageCell::State::carried;
         write("coverage.json", coverage_document(coverage, open_library(test::demo(""))));
+        write("f.json", family_document(family_of(test::demo_body("ferrier").character, "crew")));
+        test::copy_demo(in_folder("found"));
+        const Library found = open_library(in_folder("found"));
+        account_in(found, found.takes.front());
+        paths << folder_.filePath("found/accounts/" + QString::fromStdString(found.takes.front().name) +
+                                  ".json");
         paths << demo.filePath("library.json") << demo.filePath("takes/quay-walk.take.json");
         for (const auto* name : {"dockhand", "ferrier", "lamp-child", "performer"})
             paths << demo.filePath(QString("characters/%1/character.json").arg(name));
