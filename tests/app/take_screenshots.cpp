@@ -59,11 +59,9 @@
 #include "app/work/join_desk.hpp"
 #include "core/base/files.hpp"
 #include "core/documents/format.hpp"
-#include "core/library/changes.hpp"
 #include "core/touchup/hand_pose.hpp"
 #include "draw/renderer.hpp"
 #include "tests/support/glb_edit.hpp"
-#include "tests/support/test_rigs.hpp"
 
 using namespace nb;
 
@@ -229,64 +227,6 @@ int main(int argc, char** argv) {
              shoot("newer-rig");
              window.characters().let_go();
          }},
-        {"found-shot",
-         [&] {
-             put_on_stage("Quay walk", "the ferrier");
-             window.show_library(true);
-             auto* panel = window.findChild<LibraryPanel*>();
-             panel->search()->setText("does:crouches");
-             QTest::qWait(1500);
-             const QModelIndex row = panel->takes_model().index(1);
-             QTest::mouseMove(panel->takes()->viewport(), panel->takes()->visualRect(row).center());
-             QTest::qWait(3000);
-             window.notice().say({});
-             shoot("found-shot");
-             QTest::mouseMove(&window.stage(), QPoint(50, 50));
-             QTest::qWait(500);
-             panel->show_set_ups(true);
-             panel->search()->setText({});
-             QTest::qWait(800);
-             shoot("set-ups-shot");
-             panel->show_set_ups(false);
-         }},
-        {"family-shot",
-         [&] {
-             QTemporaryDir folder;
-             const QString library = folder.filePath("library");
-             test::copy_demo(library.toStdString());
-             for (const char* name : {"young ferrier", "old ferrier"})
-                 add_character(open_library(library.toStdString()),
-                               (library + "/characters/ferrier/rig.glb").toStdString(), "", name);
-             window.workspace().open_library(library);
-             settle_down(window);
-             auto& desk = window.characters();
-             const auto of = [&](const char* name) {
-                 for (const Choice& one : window.workspace().targets())
-                     if (one.name == name) return one;
-                 return Choice();
-             };
-             desk.found(of("the ferrier"), "ferrier");
-             desk.join(of("young ferrier"), desk.families().front());
-             desk.join(of("old ferrier"), desk.families().front());
-             QTest::qWait(1500);
-             put_on_stage("Quay walk", "the ferrier");
-             ChainTable chains = window.workspace().target()->file.character.chains;
-             chains["arm.left"].soften_from = 0.85;
-             window.undo_stack().push(new ChangeChains(window.workspace(), chains, "a chain"));
-             window.workspace().save();
-             QTest::qWait(1500);
-             window.show_library(true);
-             QTest::qWait(1500);
-             shoot("family-line-up");
-             desk.look_at_giving(of("the ferrier"));
-             QTest::qWait(2500);
-             window.change().members()->pick(1);
-             shoot("family-shot");
-             desk.let_go();
-             window.undo_stack().clear();
-             window.open_files({NB_SOURCE_DIR "/demo-library"});
-             settle_down(window);
-         }},
         {"scene",
          [&] {
              // One helps another up a step: each onto another body of the crew.
@@ -405,32 +345,19 @@ int main(int argc, char** argv) {
                  return true;
              };
              while (timer.elapsed() < 20000 && !are_drawn()) QTest::qWait(50);
+             // Sought by what happens in it, seen on the target.
+             auto& panel = window.library();
+             panel.search()->setText("does:crouches");
+             QTest::qWait(1500);
+             const QModelIndex row = panel.takes_model().index(2);
+             panel.takes()->scrollTo(row);
+             QTest::mouseMove(panel.takes()->viewport(), panel.takes()->visualRect(row).center());
+             QTest::qWait(3500);
+             window.notice().say({});
              shoot("library");
+             panel.search()->clear();
+             QTest::mouseMove(&window.stage(), QPoint(50, 50));
              window.show_library(false);
-         }},
-        {"props",
-         [&] {
-             put_on_stage("Carry crate", "the dockhand");
-             settle_down(window);
-             window.playback().go_to(470);
-             shoot("props");
-             if (!wanted.isEmpty()) {
-                 put_on_stage("Haul rope", "the lamp-lighter's child");
-                 settle_down(window);
-                 window.playback().go_to(385);
-                 window.part<TransferSheet>().strip().set_measure(ReviewMeasure::jitter);
-                 shoot("props-rope");
-                 window.part<TransferSheet>().strip().set_measure(ReviewMeasure::slide);
-             }
-             put_on_stage("Mole steps", "the lamp-lighter's child");
-             settle_down(window);
-             window.playback().go_to(230);
-             if (!wanted.isEmpty()) shoot("props-steps");
-             put_on_stage("Dog trot", "the quay dog");
-             settle_down(window);
-             window.playback().go_to(130);
-             if (!wanted.isEmpty()) shoot("props-dog");
-             put_on_stage("Quay walk", "the ferrier");
          }},
         {"touching",  // hands on the own body, skins as rings: on request
          [&] {
