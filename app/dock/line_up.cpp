@@ -239,9 +239,10 @@ void LineUp::paint_families(QPainter& painter, const std::vector<int>& all) cons
     painter.setFont(letters(9));
     const int seen = std::min(4, int(all.size()) - first_);
     for (int k = 0; k < seen;) {
-        const QString& family = workspace_.targets()[size_t(all[size_t(first_ + k)])].family;
+        const QString& family = workspace_.targets()[size_t(all[size_t(first_) + size_t(k)])].family;
         int end = k + 1;
-        while (end < seen && workspace_.targets()[size_t(all[size_t(first_ + end)])].family == family) ++end;
+        while (end < seen && workspace_.targets()[size_t(all[size_t(first_) + size_t(end)])].family == family)
+            ++end;
         if (!family.isEmpty()) {
             const double left = column(k).left() + 6, right = column(end - 1).right() - 6;
             const double y = drawn_height() - 14.0;

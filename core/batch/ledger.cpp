@@ -84,6 +84,8 @@ Tried tried_of(const CarriedPair& carried) {
     if (worst != events.end()) {
         tried.worst_frame = worst->worst_frame;
         tried.text = worst->text;
+        for (size_t i = 0; i < worst->remedies.size(); ++i)
+            tried.text += (i == 0 ? " · what helps: " : ", or: ") + worst->remedies[i].what;
         tried.owner = owner_name(worst->owner);
     }
     return tried;

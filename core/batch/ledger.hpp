@@ -36,7 +36,7 @@ struct Tried {
     std::vector<Measure> measures;
     int worst_frame = 0;
     std::string
-        text;  ///< what is worst, in a sentence, what the take does itself last; empty: nothing falls short
+        text;  ///< what is worst, in a sentence, and what helps; what the take does itself last; empty: nothing falls short
     std::string owner;
     int events = 0;
     double took_s = 0.0;  ///< on one core; nothing else depends on it

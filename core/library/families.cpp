@@ -239,6 +239,61 @@ DocumentChange change_of(const LoadedFile& file, const Character& character, con
             document_with(file, character, family)};
 }
 
+/// A family as a body of its own: its bones, without axes and skin.
+Character on_own_bones(const Family& family) {
+    Character body;
+    body.id = family.id;
+    body.name = family.name;
+    body.rig.path = "family.bvh";
+    body.rig.skeleton = family.skeleton;
+    Json document = document_header("character", family.id);
+    document["name"] = family.name;
+    for (const auto& [key, value] : family.character.items()) document[key] = value;
+    document["rig"]["path"] = body.rig.path;
+    std::vector<std::string> notes;
+    apply_character_document(document, family.path, body, nullptr, notes);
+    body.document_text.clear();
+    return body;
+}
+
+/// What a member has, on the bones of its family: `fit` says where they are in the member's rig. Roles whose bones the
+/// member's rig has not stay the family's.
+Character as_on(const Character& body, const Character& member, const FamilyFit& fit, bool with_roles) {
+    Character on = body;
+    const Skeleton& skeleton = body.rig.skeleton;
+    for (size_t bone = 0; with_roles && bone < fit.joints.size(); ++bone) {
+        if (fit.joints[bone] < 0) continue;
+        const std::string role = member.roles.role_of(fit.joints[bone]);
+        if (role == on.roles.role_of(int(bone))) continue;
+        if (!role.empty())
+            give_role(skeleton, on.roles, role, int(bone));
+        else if (const std::string before = on.roles.role_of(int(bone)); member.roles.joint(before) < 0)
+            give_role(skeleton, on.roles, before, -1);
+    }
+    for (RoleFill& fill : on.roles.fills)
+        if (const RoleFill* own = member.roles.fill(fill.role)) {
+            fill.confidence = own->confidence;
+            fill.is_by_hand = own->is_by_hand;
+            fill.evidence = own->evidence;
+        }
+    // The T of these roles, and on it what stands beyond the member's own.
+    on = with_parts(body, on, {with_roles, false, false, false}, nullptr);
+    const auto over = [&](const RestAlignment& rest) {
+        return carried_over(member.roles, rest, member.solved, skeleton, on.roles, on.solved);
+    };
+    on.rest = over(member.rest);
+    std::vector<std::string> not_there;
+    for (const RoleFill& fill : on.roles.fills)
+        if (member.roles.joint(fill.role) < 0 && body.roles.joint(fill.role) == fill.joint)
+            not_there.push_back(fill.role);
+    take_from_alignment(skeleton, on.roles, on.rest, body.rest, not_there);
+    on.other_rests.clear();
+    for (const RestAlignment& rest : member.other_rests) on.other_rests.push_back(over(rest));
+    on.chains = member.chains;
+    on.touches = member.touches;
+    return on;
+}
+
 bool is_told_to_stop(const FamilyProgress& progress, int done, int of) {
     return progress && !progress(done, of);
 }
@@ -467,11 +522,11 @@ FamilyChange leaving(const Library&, const LibraryEntry& character) {
 FamilyChange giving(const Library& library, const Family& family, const LibraryEntry& from,
                     const Parts& parts, const FamilyProgress& progress) {
     const Member giver = read_member(from);
-    // The family as it stands on the giver's rig, and there these parts of the giver.
-    const Rig& rig = giver.found.character.rig;
-    const Filled before = filled_by(family, fit_of(family, rig), giver.found);
-    Family now =
-        family_of(with_parts(before.character, giver.file.character, parts, giver.take()), family.name);
+    // On the family's own bones, so that what the giver's rig lacks is not lost to the others.
+    const Character body = on_own_bones(family);
+    const FamilyFit fit = fit_of(family, giver.found.character.rig);
+    Family now = family_of(
+        with_parts(body, as_on(body, giver.file.character, fit, parts.roles), parts, nullptr), family.name);
     now.id = family.id;
     now.path = family.path;
     FamilyChange change;

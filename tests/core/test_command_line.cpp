@@ -25,6 +25,7 @@
 #include "core/files/bvh.hpp"
 #include "core/files/gltf/gltf.hpp"
 #include "core/library/controls.hpp"
+#include "tests/support/glb_edit.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -222,6 +223,44 @@ class CommandLineTest : public QObject {
         QCOMPARE(nbone(asked + QStringList{"--set", "nothing=hips"}).code, 3);
         QCOMPARE(nbone(asked + QStringList{"--set", "nothing"}).code, 2);
     }
+    void characters_change_as_a_whole() {
+        const QString library = in("characters");
+        test::copy_demo(library.toStdString());
+        const QString ferrier = library + "/characters/ferrier/rig.glb";
+        const QString newer = in("newer.glb");
+        test::edit_glb(ferrier.toStdString(), newer.toStdString(),
+                       [](Json& gltf) { test::node_of(gltf, "humerus.l")["name"] = "arm_a"; });
+        const Run told = nbone({"compare-rigs", ferrier, newer});
+        QVERIFY(told.out.contains("humerus.l is called arm_a now"));
+        QVERIFY(nbone({"compare-rigs", newer, ferrier, "--take-in"}).code == 2);
+        const Run taken = nbone({"compare-rigs", ferrier, newer, "--take-in"});
+        QCOMPARE(taken.code, 0);
+        QVERIFY2(taken.out.contains("the older lies in"), qPrintable(taken.out));
+        QVERIFY(QDir(library + "/characters/ferrier/versions")
+                    .entryList(QDir::Dirs | QDir::NoDotAndDotDot)
+                    .size() == 1);
+
+        const QString house = in("house.family.json");
+        QCOMPARE(nbone({"family", "make", ferrier, "--name", "house", "--out", house}).code, 0);
+        QCOMPARE(nbone({"family", "make", ferrier, "--name", "house", "--out", house}).code, 2);
+        const Run fits = nbone({"family", "fit", ferrier, "--by", house});
+        QVERIFY2(fits.out.contains("67 of 67 bones by name"), qPrintable(fits.out));
+        QCOMPARE(nbone({"family", "fit", rig("dockhand/rig.bvh"), "--by", house}).code, 4);
+        QVERIFY(nbone({"family", "fit", ferrier, "--by", ferrier}).code == 3);
+        QCOMPARE(nbone({"family", "make", ferrier, "--name", "crew"}).code, 0);
+        QVERIFY(nbone({"family", "list", library}).out.contains("crew: 67 bones, 58 roles, ferrier"));
+        QVERIFY(nbone({"family", "give", ferrier}).out.contains("nothing new"));
+        QCOMPARE(nbone({"family", "give", ferrier, "--part", "hats"}).code, 2);
+        QCOMPARE(nbone({"family", "leave", ferrier}).code, 0);
+        QCOMPARE(nbone({"family", "join", ferrier, "--name", "crew"}).code, 0);
+        QVERIFY(
+            nbone({"family", "fill", library, "--by", library, "--dry"}).out.contains("quay-dog: none fits"));
+
+        const Run takes = nbone({"takes", library, "does:climbs"});
+        QVERIFY(takes.out.startsWith("mole-steps ") && takes.out.count('\n') == 1);
+        QCOMPARE(nbone({"takes", library, "does:flies"}).code, 2);
+    }
+
     void clips_are_joined() {
         QTemporaryDir folder;
         const QString out = folder.filePath("joined.bvh");

@@ -1,6 +1,7 @@
 // Families and templates: one characterization for all sizes of a body; what is a member's own stays; a template fits by
 // names, by shape, in part.
 #include <QtTest>
+#include <cstring>
 #include <filesystem>
 #include <sstream>
 
@@ -188,6 +189,31 @@ class FamiliesTest : public QObject {
         QVERIFY(read(entry("b")).chains.contains("arm.left"));
         // What the giver kept to itself is its own.
         QVERIFY(correction(read(entry("a")), "upperarm.left").norm() > 20.0);
+    }
+
+    /// What a giver's rig has not is not taken from the others.
+    void a_giver_without_a_bone_takes_nothing_away() {
+        const std::string rig = read_file(test::rig("performer/rig.bvh"));
+        add("whole", rig);
+        put_change(library_, founding(library_, entry("whole"), "crew"));
+        // No word, no place and no shape of a toe.
+        std::string text = rig;
+        for (const char* toe : {"toe", "ball", "Toe"})
+            for (size_t at = text.find(toe); at != std::string::npos; at = text.find(toe, at))
+                text.replace(at, std::strlen(toe), "zzz");
+        add("short", text);
+        put_change(library_, joining(library_, family(), entry("short")));
+        const size_t roles = read(entry("whole")).roles.fills.size();
+        Character giver = read(entry("short"));
+        for (const RoleFill& fill : std::vector(giver.roles.fills))
+            if (fill.role.starts_with("toe")) give_role(giver.rig.skeleton, giver.roles, fill.role, -1);
+        giver.chains["arm.left"].soften_from = 0.85;
+        write(entry("short"), giver);
+        put_change(library_, giving(library_, family(), entry("short"), {}));
+        const Character whole = read(entry("whole"));
+        QCOMPARE(whole.roles.fills.size(), roles);
+        QVERIFY(whole.roles.joint("toe.left") >= 0 && whole.chains.contains("arm.left"));
+        QCOMPARE(read_family(family().path).role_count(), int(roles));
     }
 
     void a_template_of_a_house_fills_its_rigs() {
