@@ -123,7 +123,8 @@ namespace {
 
 void print_comparison(const RigComparison& found) {
     if (found.is_same()) fmt::print("the same skeleton and skin\n");
-    if (found.size != 1.0) fmt::print("{:.4g} times as large\n", found.size);
+    if (found.size != 1.0)
+        fmt::print("{:.4g} times as large{}\n", found.size, found.is_unit ? ": another unit" : "");
     if (found.turned_deg != 0.0) fmt::print("turned as a whole by {:.1f} degrees\n", found.turned_deg);
     for (const RigChange& change : found.changes) fmt::print("{}\n", shown_text(change.text));
     if (!found.skin.empty()) fmt::print("{}\n", found.skin);

@@ -316,7 +316,9 @@ void ChangePage::tell_newer(const CharacterDesk::Looked& looked) {
     rigs_->show(looked.renewal);
     add_heading(tr("What is another"));
     if (found.is_same()) add_line(tr("nothing: the same skeleton and skin"));
-    if (found.size != 1.0) add_line(tr("%1 times as large").arg(found.size, 0, 'g', 4));
+    if (found.size != 1.0)
+        add_line((found.is_unit ? tr("%1 times as large: another unit") : tr("%1 times as large"))
+                     .arg(found.size, 0, 'g', 4));
     if (found.turned_deg != 0.0) add_line(tr("turned as a whole by %1°").arg(found.turned_deg, 0, 'f', 1));
     for (size_t i = 0; i < found.changes.size(); ++i) add_line(text_of(found.changes[i].text), int(i));
     if (!found.skin.empty()) add_line(text_of(found.skin));

@@ -1,10 +1,12 @@
 #include "app/work/take_facts.hpp"
 
 #include <QFileInfo>
+#include <QSet>
 #include <algorithm>
 
 #include "core/base/files.hpp"
 #include "core/base/json_fields.hpp"
+#include "core/base/memory.hpp"
 #include "core/batch/ledger.hpp"
 
 namespace nb {
@@ -84,7 +86,10 @@ void TakeFacts::ask(const TakeQuery& query) {
 }
 
 void TakeFacts::follow(const std::vector<Choice>& choices, const QString& library_folder) {
-    choices_ = choices;
+    asked_.clear();
+    asked_.reserve(choices.size());
+    for (const Choice& choice : choices)
+        asked_.push_back({choice.document, choice.path, choice.is_of_library ? choice.entry : QString()});
     folder_ = library_folder;
     read();
 }
@@ -94,16 +99,18 @@ void TakeFacts::read() {
     reading_ = not_cancelled();
     jobs_.run(
         wants_accounts_ ? tr("Looking into takes") : tr("Reading what is said of takes"), reading_,
-        [choices = choices_, folder = folder_.toStdString(), wants_accounts = wants_accounts_,
+        [asked = asked_, folder = folder_.toStdString(), wants_accounts = wants_accounts_,
          wants_trials = wants_trials_, known = known_](const auto& tell) {
             Known now;
             bool has_changed = wants_accounts || wants_trials;
             Library library;  // as far as accounts go by it
             library.folder = folder;
             int done = 0;
-            for (const Choice& choice : choices) {
-                if (wants_accounts && !tell(done++, int(choices.size()))) break;
-                if (wants_accounts && choice.is_of_library && !choice.entry.isEmpty())
+            QSet<QString> bodies;
+            now.facts.reserve(qsizetype(asked.size()));
+            for (const Asked& choice : asked) {
+                if (wants_accounts && !tell(done++, int(asked.size()))) break;
+                if (wants_accounts && !choice.entry.isEmpty())
                     now.accounts[choice.entry] =
                         account_in(library, {choice.entry.toStdString(), choice.path.toStdString(),
                                              choice.document.toStdString()});
@@ -114,7 +121,10 @@ void TakeFacts::read() {
                     now.facts[choice.document] = *before;
                     continue;
                 }
-                now.facts[choice.document] = facts_of(path);
+                ItemFacts facts = facts_of(path);
+                // Few bodies have many takes: one text for all of them.
+                facts.body = *bodies.insert(facts.body);
+                now.facts[choice.document] = facts;
                 has_changed = true;
             }
             if (wants_trials && !folder.empty()) {
@@ -127,6 +137,7 @@ void TakeFacts::read() {
                 }
             }
             has_changed |= now.facts.size() != known.facts.size();
+            if (has_changed) give_back_memory();
             return std::pair{std::move(now), has_changed};
         },
         [this](std::pair<Known, bool> read) {

@@ -55,7 +55,11 @@ class TakeFacts : public QObject {
         QHash<QString, Trials> trials;         ///< by entry
     };
     Known known_;
-    std::vector<Choice> choices_;
+    /// What of a take is looked up.
+    struct Asked {
+        QString document, path, entry;  ///< the entry of those of the library
+    };
+    std::vector<Asked> asked_;
     QString folder_;
     bool wants_accounts_ = false, wants_trials_ = false;
     Jobs jobs_;

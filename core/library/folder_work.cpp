@@ -6,7 +6,7 @@
 
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
-#include "core/base/json_fields.hpp"
+#include "core/documents/format.hpp"
 
 namespace nb {
 

@@ -22,6 +22,7 @@ constexpr double turned_rad = 0.5 * std::numbers::pi / 180.0;
 constexpr double as_a_whole_rad = std::numbers::pi / 180.0;
 constexpr double resized = 1e-3;
 constexpr float another_weight = 0.01F;
+constexpr int whole_rounds = 20;
 
 double height_of(const Pose& pose) {
     double low = 1e30, high = -1e30;
@@ -49,8 +50,12 @@ class Comparison {
         for (int j = 0; j < O_.size(); ++j)
             if (const int now = N_.find(O_.names[size_t(j)]); now >= 0 && old_of_new_[size_t(now)] < 0)
                 pair(j, now);
+        const bool has_names = first_pair() >= 0;
         measure_whole();
         find_renamed();
+        // Without a single name that is the same, heights said how large it is; bones say it better.
+        if (!has_names && first_pair() >= 0) measure_whole();
+        find_frames();
         tell_bones();
         tell_skin();
         tell_work();
@@ -67,6 +72,7 @@ class Comparison {
     std::vector<int> old_of_new_;
     Quat turned_ = Quat::Identity();
     Vec3 shift_ = Vec3::Zero();
+    std::vector<Quat> frame_;  ///< by older joints: T
 
     void pair(int before, int now) {
         found_.new_of_old[size_t(before)] = now;
@@ -83,29 +89,36 @@ class Comparison {
             const double before = O_.rest_p[size_t(j)].norm();
             if (before > 0.005 * height_m_) ratios.push_back(N_.rest_p[size_t(now)].norm() / before);
         }
+        if (ratios.empty() && first_pair() < 0) ratios.push_back(height_of(new_pose_) / height_m_);
         if (!ratios.empty()) {
             std::nth_element(ratios.begin(), ratios.begin() + std::ptrdiff_t(ratios.size() / 2),
                              ratios.end());
             const double ratio = ratios[ratios.size() / 2];
-            if (std::abs(ratio - 1.0) > resized) found_.size = ratio;
+            found_.size = std::abs(ratio - 1.0) > resized ? ratio : 1.0;
+            found_.is_unit = false;
+            for (const double unit : {10.0, 100.0, 1000.0, 2.54, 25.4, 0.3048, 30.48, 12.0})
+                found_.is_unit |=
+                    std::abs(ratio / unit - 1.0) < resized || std::abs(ratio * unit - 1.0) < resized;
         }
-        // By directions from the topmost bone of both to the others, as a joint's own axes may be others.
+        // By directions from the topmost bone of both to the others, as a joint's own axes may be others; those that stand
+        // elsewhere count the less the farther they do.
         const int root = first_pair();
         if (root < 0) return;
-        Mat3 sum = Mat3::Zero();
+        std::vector<Vec3> was, is;
         for (int j = 0; j < O_.size(); ++j) {
-            const int now = now_of(j);
-            if (now < 0) continue;
-            sum += (new_pose_.p[size_t(now)] - new_pose_.p[size_t(now_of(root))]) *
-                   (old_pose_.p[size_t(j)] - old_pose_.p[size_t(root)]).transpose();
+            if (now_of(j) < 0 || j == root) continue;
+            was.push_back(found_.size * (old_pose_.p[size_t(j)] - old_pose_.p[size_t(root)]));
+            is.push_back(new_pose_.p[size_t(now_of(j))] - new_pose_.p[size_t(now_of(root))]);
         }
-        const Eigen::JacobiSVD<Mat3> svd(sum, Eigen::ComputeFullU | Eigen::ComputeFullV);
-        Mat3 flip = Mat3::Identity();
-        flip(2, 2) = (svd.matrixU() * svd.matrixV().transpose()).determinant() < 0.0 ? -1.0 : 1.0;
-        if (svd.singularValues()[1] > 1e-9) {
-            const Quat turn(Mat3(svd.matrixU() * flip * svd.matrixV().transpose()));
-            const double angle = log_rotation(turn).norm();
-            if (angle > as_a_whole_rad) {
+        if (!was.empty()) {
+            std::vector<double> weights(was.size(), 1.0);
+            Quat turn = turn_between(was, is, weights);
+            for (int round = 0; round < whole_rounds; ++round) {
+                for (size_t i = 0; i < was.size(); ++i)
+                    weights[i] = 1.0 / ((is[i] - turn * was[i]).norm() + 1e-3 * found_.size * height_m_);
+                turn = turn_between(was, is, weights);
+            }
+            if (const double angle = log_rotation(turn).norm(); angle > as_a_whole_rad) {
                 turned_ = turn;
                 found_.turned_deg = rad_to_deg(angle);
             }
@@ -117,16 +130,82 @@ class Comparison {
             if (now_of(j) >= 0) return j;
         return -1;
     }
-    /// Where an older bone would be in the newer file.
-    Vec3 expected(int before) const { return found_.size * (turned_ * old_pose_.p[size_t(before)]) + shift_; }
-    double off_m(int before, int now) const {
-        return (new_pose_.p[size_t(now)] - expected(before)).norm() / found_.size;
+    static Vec3 offset(const Skeleton& skeleton, const Pose& pose, int joint) {
+        const int parent = skeleton.parents[size_t(joint)];
+        return parent < 0 ? pose.p[size_t(joint)] : Vec3(pose.p[size_t(joint)] - pose.p[size_t(parent)]);
+    }
+    /// The frame of the bone above, as it is turned in the newer file.
+    const Quat& above(int joint) const {
+        const int parent = O_.parents[size_t(joint)];
+        return parent < 0 ? turned_ : frame_[size_t(parent)];
+    }
+    /// Where the newer bone stands beside where the older one would, seen from the bone above; of its parent what is known.
+    Vec3 off_by(int before, int now) const {
+        if (O_.parents[size_t(before)] < 0)
+            return new_pose_.p[size_t(now)] -
+                   (found_.size * (turned_ * old_pose_.p[size_t(before)]) + shift_);
+        return offset(N_, new_pose_, now) - found_.size * (above(before) * offset(O_, old_pose_, before));
+    }
+    double off_m(int before, int now) const { return off_by(before, now).norm() / found_.size; }
+    double longer_m(int before, int now) const {
+        return offset(N_, new_pose_, now).norm() / found_.size - offset(O_, old_pose_, before).norm();
+    }
+    bool hangs_as_before(int joint) const {
+        const int now = now_of(joint);
+        return now >= 0 && now_of(O_.parents[size_t(joint)]) == N_.parents[size_t(now)];
+    }
+    /// The frames of all older bones as they are turned in the newer file, from the root outward.
+    void find_frames() {
+        frame_.assign(size_t(O_.size()), turned_);
+        const auto children = O_.children();
+        for (int j = 0; j < O_.size(); ++j) {
+            frame_[size_t(j)] = above(j);
+            if (now_of(j) < 0) continue;
+            std::vector<Vec3> was, is;
+            bool is_off = false, is_as_long = true;
+            for (const int child : children[size_t(j)]) {
+                if (!hangs_as_before(child)) continue;
+                was.push_back(above(j) * offset(O_, old_pose_, child));
+                is.push_back(offset(N_, new_pose_, now_of(child)) / found_.size);
+                is_off |= (is.back() - was.back()).norm() > moved_share * height_m_;
+                is_as_long &= std::abs(longer_m(child, now_of(child))) <= moved_share * height_m_;
+            }
+            if (!is_off || !is_as_long) continue;
+            // With its axes, where these went along; else as its bones say.
+            const Quat by_axes =
+                new_pose_.R[size_t(now_of(j))] * old_pose_.R[size_t(j)].conjugate() * above(j).conjugate();
+            for (const Quat& turn : {by_axes, turn_between(was, is)}) {
+                bool is_turned = true;
+                for (size_t i = 0; i < was.size(); ++i)
+                    is_turned &= (is[i] - turn * was[i]).norm() <= moved_share * height_m_;
+                if (!is_turned) continue;
+                frame_[size_t(j)] = (turn * above(j)).normalized();
+                break;
+            }
+        }
+    }
+    /// The turn that brings points onto others: least squares; the least turn where all lie on one line.
+    static Quat turn_between(const std::vector<Vec3>& was, const std::vector<Vec3>& is,
+                             const std::vector<double>& weights = {}) {
+        Mat3 sum = Mat3::Zero();
+        size_t longest = 0;
+        for (size_t i = 0; i < was.size(); ++i) {
+            sum += (weights.empty() ? 1.0 : weights[i]) * is[i] * was[i].transpose();
+            if (was[i].norm() > was[longest].norm()) longest = i;
+        }
+        const Eigen::JacobiSVD<Mat3> svd(sum, Eigen::ComputeFullU | Eigen::ComputeFullV);
+        if (svd.singularValues()[1] < 1e-4 * svd.singularValues()[0])
+            return shortest_arc(was[longest], is[longest], Vec3::UnitZ());
+        Mat3 flip = Mat3::Identity();
+        flip(2, 2) = (svd.matrixU() * svd.matrixV().transpose()).determinant() < 0.0 ? -1.0 : 1.0;
+        return Quat(Mat3(svd.matrixU() * flip * svd.matrixV().transpose()));
     }
 
     void find_renamed() {
         // From the root outward, so that a renamed parent is known before its children.
         for (bool has_found = true; has_found;) {
             has_found = false;
+            find_frames();
             std::vector<std::tuple<double, int, int>> near;
             for (int j = 0; j < O_.size(); ++j) {
                 if (now_of(j) >= 0) continue;
@@ -137,7 +216,11 @@ class Comparison {
                         N_.parents[size_t(n)] != (parent < 0 ? -1 : now_of(parent)))
                         continue;
                     // Of two roots nothing else is known than that they are.
-                    const double off = parent < 0 && first_pair() < 0 ? 0.0 : off_m(j, n);
+                    // A limb that stands elsewhere with its axes has its bones where they were on it.
+                    const double on_it =
+                        parent < 0 ? 1e30
+                                   : (N_.rest_p[size_t(n)] / found_.size - O_.rest_p[size_t(j)]).norm();
+                    const double off = parent < 0 && first_pair() < 0 ? 0.0 : std::min(off_m(j, n), on_it);
                     if (off < same_place * height_m_) near.emplace_back(off, j, n);
                 }
             }
@@ -148,7 +231,29 @@ class Comparison {
                     pair(before, now);
                     has_found = true;
                 }
+            if (!has_found) has_found = pair_last_two();
         }
+    }
+    /// Of what hangs on one bone a single one is left on either side, equally long: it stands elsewhere and is called otherwise.
+    bool pair_last_two() {
+        for (int j = 0; j < O_.size(); ++j) {
+            const int parent = O_.parents[size_t(j)];
+            if (now_of(j) >= 0 || parent < 0 || now_of(parent) < 0) continue;
+            int others = 0, now = -1, of_new = 0;
+            for (int k = 0; k < O_.size(); ++k)
+                others += O_.parents[size_t(k)] == parent && now_of(k) < 0 ? 1 : 0;
+            for (int n = 0; n < N_.size(); ++n)
+                if (N_.parents[size_t(n)] == now_of(parent) && old_of_new_[size_t(n)] < 0) {
+                    now = n;
+                    ++of_new;
+                }
+            if (others != 1 || of_new != 1 || std::abs(longer_m(j, now)) > moved_share * height_m_ ||
+                offset(O_, old_pose_, j).norm() < same_place * height_m_)
+                continue;
+            pair(j, now);
+            return true;
+        }
+        return false;
     }
 
     void add(RigChange::Is is, const std::string& bone, const std::string& now, double size,
@@ -176,12 +281,19 @@ class Comparison {
                 const std::string on = parent_now < 0 ? "nothing" : N_.names[size_t(parent_now)];
                 add(Is::hung_elsewhere, name, on, 0.0, fmt::format("{} hangs on {} now", name, on));
             }
-            if (const double off = off_m(j, now); off > moved_share * height_m_)
+            // What hangs elsewhere has no place to be compared with.
+            if (const double off = off_m(j, now);
+                (parent < 0 || hangs_as_before(j)) && off > moved_share * height_m_)
                 add(Is::moved, name, "", 100.0 * off,
-                    fmt::format("{} stands {:.1f} cm elsewhere", name, 100.0 * off));
-            const double angle =
-                log_rotation((turned_ * old_pose_.R[size_t(j)]).conjugate() * new_pose_.R[size_t(now)])
-                    .norm();
+                    fmt::format("{} stands {:.1f} cm elsewhere{}", name, 100.0 * off,
+                                parent < 0 ? "" : ", and what hangs on it goes along"));
+            if (const double posed = angle_between(frame_[size_t(j)], above(j)); posed > turned_rad)
+                add(Is::posed, name, "", rad_to_deg(posed),
+                    fmt::format("in the rest {} is turned by {:.1f} degrees, with what hangs on it", name,
+                                rad_to_deg(posed)));
+            const double angle = log_rotation((frame_[size_t(j)] * old_pose_.R[size_t(j)]).conjugate() *
+                                              new_pose_.R[size_t(now)])
+                                     .norm();
             if (angle > turned_rad)
                 add(Is::turned, name, "", rad_to_deg(angle),
                     fmt::format("the axes of {} are turned by {:.1f} degrees", name, rad_to_deg(angle)));
@@ -264,6 +376,8 @@ const char* word_of(RigChange::Is is) {
             return "hung elsewhere";
         case RigChange::Is::moved:
             return "moved";
+        case RigChange::Is::posed:
+            return "posed";
         case RigChange::Is::turned:
             return "turned";
     }
@@ -280,6 +394,7 @@ Json rig_comparison_json(const RigComparison& comparison) {
     Json json;
     json["same"] = comparison.is_same();
     json["size"] = canonical(comparison.size);
+    json["unit"] = comparison.is_unit;
     json["turned_deg"] = canonical(comparison.turned_deg);
     json["changes"] = Json::array();
     for (const RigChange& change : comparison.changes) {
@@ -288,7 +403,8 @@ Json rig_comparison_json(const RigComparison& comparison) {
         one["bone"] = change.bone;
         if (!change.now.empty()) one["now"] = change.now;
         if (change.is == RigChange::Is::moved) one["cm"] = canonical(change.size);
-        if (change.is == RigChange::Is::turned) one["deg"] = canonical(change.size);
+        if (change.is == RigChange::Is::turned || change.is == RigChange::Is::posed)
+            one["deg"] = canonical(change.size);
         one["text"] = change.text;
     }
     json["skin"] = comparison.skin;

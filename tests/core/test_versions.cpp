@@ -74,6 +74,7 @@ class VersionsTest : public QObject {
         newer.meshes.edit().clear();
         const RigComparison found = compare_rigs(file.character, newer);
         QVERIFY(std::abs(found.size - 2.54) < 1e-6);
+        QVERIFY(found.is_unit);
         QVERIFY(std::abs(found.turned_deg - 90.0) < 1e-4);
         QVERIFY2(found.changes.empty(), found.changes.empty() ? "" : found.changes.front().text.c_str());
         QVERIFY(QString::fromStdString(found.skin).contains("0 vertices"));
@@ -105,13 +106,56 @@ class VersionsTest : public QObject {
         QVERIFY(std::abs(turned.front().size - rad_to_deg(0.3)) < 1e-4);
         QCOMPARE(added.size(), size_t(1));
         QCOMPARE(added.front().bone, std::string("satchel"));
-        // The knee and all below it, by a tenth of the thigh.
+        // The knee by a tenth of the thigh; what hangs on it goes along and is not told.
         const double tenth_cm = 10.0 * s.rest_p[size_t(s.find(knee))].norm();
-        QVERIFY(moved.size() >= 3);
-        for (const RigChange& change : moved) QVERIFY(std::abs(change.size - tenth_cm) < 0.05);
+        QCOMPARE(moved.size(), size_t(1));
+        QCOMPARE(moved.front().bone, knee);
+        QVERIFY(std::abs(moved.front().size - tenth_cm) < 0.05);
+        QVERIFY(of(found, RigChange::Is::posed).empty());
         QVERIFY(of(found, RigChange::Is::gone).empty() && of(found, RigChange::Is::hung_elsewhere).empty());
         QCOMPARE(found.size, 1.0);
         QVERIFY(found.roles_lost.empty());
+    }
+
+    /// The file's rest is another: arms that hang, by any names. The shoulders alone are told, and every bone is found.
+    void another_rest_is_told_once_data() {
+        QTest::addColumn<QString>("body");
+        QTest::addColumn<bool>("renamed");
+        for (const char* body : {"ferrier", "dockhand", "net-mender", "performer"})
+            for (const bool renamed : {false, true})
+                QTest::addRow("%s%s", body, renamed ? ", other names" : "") << QString(body) << renamed;
+    }
+    void another_rest_is_told_once() {
+        QFETCH(QString, body);
+        QFETCH(bool, renamed);
+        const LoadedFile file = test::demo_body(body.toStdString());
+        const Character& c = file.character;
+        Rig newer = c.rig;
+        const Pose pose = rest_pose(newer.skeleton);
+        for (const auto& [role, deg] :
+             {std::pair("upperarm.left", -50.0), std::pair("upperarm.right", 50.0)}) {
+            // About the world's Z, in the joint's own parent.
+            const size_t j = size_t(joint(c, role));
+            const Quat above = pose.R[size_t(newer.skeleton.parents[j])];
+            newer.skeleton.rest_R[j] = above.conjugate() * exp_rotation(deg_to_rad(deg) * Vec3::UnitZ()) *
+                                       above * newer.skeleton.rest_R[j];
+        }
+        if (renamed) {
+            // And in another unit.
+            for (std::string& name : newer.skeleton.names) name = "b_" + name + "_2";
+            for (Vec3& p : newer.skeleton.rest_p) p *= 100.0;
+        }
+        const RigComparison found = compare_rigs(c, newer);
+        QVERIFY2(of(found, RigChange::Is::gone).empty() && of(found, RigChange::Is::added).empty() &&
+                     of(found, RigChange::Is::moved).empty() && of(found, RigChange::Is::turned).empty(),
+                 qPrintable(QString::fromStdString(rig_comparison_json(found).dump(1))));
+        for (size_t j = 0; j < found.new_of_old.size(); ++j) QCOMPARE(found.new_of_old[j], int(j));
+        const auto posed = of(found, RigChange::Is::posed);
+        QCOMPARE(posed.size(), size_t(2));
+        for (const RigChange& change : posed) QVERIFY(std::abs(change.size - 50.0) < 0.5);
+        QVERIFY(std::abs(found.size - (renamed ? 100.0 : 1.0)) < 1e-6);
+        QCOMPARE(found.is_unit, renamed);
+        QCOMPARE(found.turned_deg, 0.0);
     }
 
     void what_is_gone_takes_its_role_along() {
