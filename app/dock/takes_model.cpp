@@ -23,7 +23,7 @@ TakesModel::TakesModel(Workspace& workspace, QObject* parent)
 void TakesModel::set_search(const QString& text) {
     query_ = TakeQuery(text.toStdString());
     is_asked_ = !text.trimmed().isEmpty();
-    facts_.ask(query_);
+    facts_.ask(query_, workspace_.takes(), workspace_.library_folder());
     refresh();
 }
 

@@ -38,10 +38,11 @@ int Catalogue::index_of(bool as_target, const DocumentKey& key) const {
 
 int Catalogue::first(bool of_targets) const {
     if (lists_[of_targets].empty()) return -1;
-    const auto& entries = of_targets ? library_.characters : library_.takes;
-    const std::string& wanted = of_targets ? library_.opens_character : library_.opens_take;
-    for (size_t i = 0; i < entries.size(); ++i)
-        if (entries[i].name == wanted) return int(i);
+    const QString wanted =
+        QString::fromStdString(of_targets ? library_.opens_character : library_.opens_take);
+    const auto& list = lists_[of_targets];
+    for (size_t i = 0; i < list.size(); ++i)
+        if (list[i].is_of_library && list[i].entry == wanted) return int(i);
     return 0;
 }
 
@@ -104,6 +105,8 @@ std::vector<std::string> Catalogue::list_library() {
         choices = std::move(renewed);
         places_[is_character].clear();
     }
+    // Takes are many: the list has what is needed of them.
+    std::vector<LibraryEntry>().swap(library_.takes);
     return troubles;
 }
 

@@ -78,35 +78,38 @@ bool TakeFacts::fits(const Choice& choice, const TakeQuery& query) const {
     return query.fits(known);
 }
 
-void TakeFacts::ask(const TakeQuery& query) {
+void TakeFacts::ask(const TakeQuery& query, const std::vector<Choice>& choices,
+                    const QString& library_folder) {
     const bool asks_more = (query.asks_account() && !wants_accounts_) || query.asks_ledger();
     wants_accounts_ |= query.asks_account();
     wants_trials_ = query.asks_ledger();
-    if (asks_more) read();
+    if (asks_more) read(choices, library_folder);
 }
 
 void TakeFacts::follow(const std::vector<Choice>& choices, const QString& library_folder) {
-    asked_.clear();
-    asked_.reserve(choices.size());
-    for (const Choice& choice : choices)
-        asked_.push_back({choice.document, choice.path, choice.is_of_library ? choice.entry : QString()});
-    folder_ = library_folder;
-    read();
+    read(choices, library_folder);
 }
 
-void TakeFacts::read() {
+void TakeFacts::read(const std::vector<Choice>& choices, const QString& library_folder) {
+    struct Asked {
+        QString document, path, entry;  // the entry of those of the library
+    };
+    std::vector<Asked> all;
+    all.reserve(choices.size());
+    for (const Choice& choice : choices)
+        all.push_back({choice.document, choice.path, choice.is_of_library ? choice.entry : QString()});
     nb::cancel(reading_);
     reading_ = not_cancelled();
     jobs_.run(
         wants_accounts_ ? tr("Looking into takes") : tr("Reading what is said of takes"), reading_,
-        [asked = asked_, folder = folder_.toStdString(), wants_accounts = wants_accounts_,
+        [asked = std::move(all), folder = library_folder.toStdString(), wants_accounts = wants_accounts_,
          wants_trials = wants_trials_, known = known_](const auto& tell) {
             Known now;
             bool has_changed = wants_accounts || wants_trials;
             Library library;  // as far as accounts go by it
             library.folder = folder;
             int done = 0;
-            QSet<QString> bodies;
+            QSet<QString> texts;
             now.facts.reserve(qsizetype(asked.size()));
             for (const Asked& choice : asked) {
                 if (wants_accounts && !tell(done++, int(asked.size()))) break;
@@ -122,8 +125,10 @@ void TakeFacts::read() {
                     continue;
                 }
                 ItemFacts facts = facts_of(path);
-                // Few bodies have many takes: one text for all of them.
-                facts.body = *bodies.insert(facts.body);
+                // Few bodies have many takes, and many takes one note: one text for all of them.
+                facts.body = *texts.insert(facts.body);
+                facts.notes = *texts.insert(facts.notes);
+                facts.terms = *texts.insert(facts.terms);
                 now.facts[choice.document] = facts;
                 has_changed = true;
             }

@@ -33,7 +33,7 @@ class TakeFacts : public QObject {
     /// Reads what is new or has changed of these.
     void follow(const std::vector<Choice>& choices, const QString& library_folder);
     /// What is asked of them; reads what that needs beyond documents.
-    void ask(const TakeQuery& query);
+    void ask(const TakeQuery& query, const std::vector<Choice>& choices, const QString& library_folder);
     /// By what is known now.
     bool fits(const Choice& choice, const TakeQuery& query) const;
     /// Null when it is not known.
@@ -55,17 +55,11 @@ class TakeFacts : public QObject {
         QHash<QString, Trials> trials;         ///< by entry
     };
     Known known_;
-    /// What of a take is looked up.
-    struct Asked {
-        QString document, path, entry;  ///< the entry of those of the library
-    };
-    std::vector<Asked> asked_;
-    QString folder_;
     bool wants_accounts_ = false, wants_trials_ = false;
     Jobs jobs_;
     Cancelled reading_;
 
-    void read();
+    void read(const std::vector<Choice>& choices, const QString& library_folder);
 };
 
 }  // namespace nb

@@ -3,10 +3,13 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <filesystem>
 #include <map>
 #include <set>
+#include <string_view>
+#include <tuple>
 
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"

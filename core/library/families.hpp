@@ -12,6 +12,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/json_fields.hpp"
 #include "core/library/family_merge.hpp"
 #include "core/library/library.hpp"
 

@@ -1,6 +1,7 @@
 #include "core/library/family_merge.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <set>
 #include <tuple>
 
