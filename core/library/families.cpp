@@ -7,6 +7,8 @@
 #include <cmath>
 #include <filesystem>
 #include <map>
+#include <numbers>
+#include <numeric>
 #include <set>
 #include <string_view>
 #include <tuple>
@@ -17,6 +19,7 @@
 #include "core/body/names.hpp"
 #include "core/documents/character.hpp"
 #include "core/library/folder_work.hpp"
+#include "core/math/turn_between.hpp"
 #include "core/rest/edit.hpp"
 
 namespace nb {
@@ -133,6 +136,8 @@ class ByShape {
   private:
     static constexpr double alike_within = 0.08;  // heights
     static constexpr double least_alike = 0.05;
+    static constexpr size_t most_arranged = 6;
+    static constexpr double place_weight = 0.005, angle_weight = 2.0;  // heights; of a half turn
     const Skeleton &A_, &B_;
     std::vector<std::vector<int>> a_below_, b_below_;
     int hips_;
@@ -177,7 +182,45 @@ class ByShape {
         joints[size_t(a)] = b;
         const auto at = known_.find({a, b});
         if (at == known_.end()) return;
-        for (const auto& [x, y] : at->second.children) follow(x, y, joints);
+        for (const auto& [x, y] : arranged(at->second.children)) follow(x, y, joints);
+    }
+    int count_below(const std::vector<std::vector<int>>& children, int joint) const {
+        int count = 1;
+        for (const int child : children[size_t(joint)]) count += count_below(children, child);
+        return count;
+    }
+    /// Where a limb stands turned, each of what it carries may be nearest to its neighbour: of all orders of those with as
+    /// much below them the one whose places are the same but for a turn, and the least one.
+    std::vector<std::pair<int, int>> arranged(const std::vector<std::pair<int, int>>& found) const {
+        if (found.size() < 3 || found.size() > most_arranged) return found;
+        std::vector<size_t> order(found.size()), best;
+        std::iota(order.begin(), order.end(), size_t(0));
+        double least = 1e30;
+        do {
+            bool is_alike = true;
+            std::vector<Vec3> was, is;
+            for (size_t i = 0; i < found.size() && is_alike; ++i) {
+                const int x = found[i].first, y = found[order[i]].second;
+                is_alike = count_below(a_below_, x) == count_below(b_below_, y);
+                was.push_back(scale_a_ * A_.rest_p[size_t(x)]);
+                is.push_back(scale_b_ * B_.rest_p[size_t(y)]);
+            }
+            if (!is_alike) continue;
+            const Quat turn = turn_between(was, is);
+            double off = 0.0;
+            for (size_t i = 0; i < was.size(); ++i) off += (is[i] - turn * was[i]).squaredNorm();
+            const double cost = std::sqrt(off / double(was.size())) / place_weight +
+                                angle_weight * angle_between(turn, Quat::Identity()) / std::numbers::pi;
+            if (cost < least) {
+                least = cost;
+                best = order;
+            }
+        } while (std::next_permutation(order.begin(), order.end()));
+        if (best.empty()) return found;
+        std::vector<std::pair<int, int>> arranged;
+        for (size_t i = 0; i < found.size(); ++i)
+            arranged.emplace_back(found[i].first, found[best[i]].second);
+        return arranged;
     }
 };
 

@@ -50,7 +50,7 @@ FamilyFit fit_of(const Family& family, const Rig& rig);
 std::string words_of(const FamilyFit& fit);
 
 /// A rig fits when so much of a family's bones is found by name, or by shape; with less of them it is left alone.
-inline constexpr double least_by_name = 0.5, least_by_shape = 0.9;
+inline constexpr double least_by_name = 0.5, least_by_shape = 0.8;
 inline bool is_fit(const FamilyFit& fit) {
     return fit.share() >= (fit.is_by_shape ? least_by_shape : least_by_name);
 }

@@ -2,8 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <Eigen/SVD>
-
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -11,6 +9,7 @@
 #include <tuple>
 
 #include "core/math/canonical.hpp"
+#include "core/math/turn_between.hpp"
 
 namespace nb {
 
@@ -118,12 +117,39 @@ class Comparison {
                     weights[i] = 1.0 / ((is[i] - turn * was[i]).norm() + 1e-3 * found_.size * height_m_);
                 turn = turn_between(was, is, weights);
             }
+            // Where the first bone that parts says something, that counts: limbs may well have most of the bones.
+            turn = turn_where_it_parts(turn);
+            turned_ = Quat::Identity();
+            found_.turned_deg = 0.0;
             if (const double angle = log_rotation(turn).norm(); angle > as_a_whole_rad) {
                 turned_ = turn;
                 found_.turned_deg = rad_to_deg(angle);
             }
         }
         shift_ = new_pose_.p[size_t(now_of(root))] - found_.size * (turned_ * old_pose_.p[size_t(root)]);
+    }
+    /// None, or that of its own axes, when what hangs on the topmost bone that carries two others agrees; else `usual`.
+    Quat turn_where_it_parts(const Quat& usual) const {
+        const auto children = O_.children();
+        for (int j = 0; j < O_.size(); ++j) {
+            std::vector<Vec3> was, is;
+            for (const int child : children[size_t(j)]) {
+                if (!hangs_as_before(child) || now_of(j) < 0) continue;
+                was.push_back(offset(O_, old_pose_, child));
+                is.push_back(offset(N_, new_pose_, now_of(child)) / found_.size);
+            }
+            if (was.size() < 2) continue;
+            const Quat by_axes = new_pose_.R[size_t(now_of(j))] * old_pose_.R[size_t(j)].conjugate();
+            for (const Quat& turn : {Quat::Identity(), by_axes})
+                if (is_turned_so(was, is, turn)) return turn;
+            return usual;
+        }
+        return usual;
+    }
+    bool is_turned_so(const std::vector<Vec3>& was, const std::vector<Vec3>& is, const Quat& turn) const {
+        for (size_t i = 0; i < was.size(); ++i)
+            if ((is[i] - turn * was[i]).norm() > moved_share * height_m_) return false;
+        return true;
     }
     int first_pair() const {
         for (int j = 0; j < O_.size(); ++j)
@@ -170,37 +196,23 @@ class Comparison {
                 is_off |= (is.back() - was.back()).norm() > moved_share * height_m_;
                 is_as_long &= std::abs(longer_m(child, now_of(child))) <= moved_share * height_m_;
             }
-            if (!is_off || !is_as_long) continue;
-            // With its axes, where these went along; else as its bones say.
+            if (was.empty() || !is_as_long) continue;
+            // With its axes, where these and those of what hangs on it went along; else as its bones say.
             const Quat by_axes =
                 new_pose_.R[size_t(now_of(j))] * old_pose_.R[size_t(j)].conjugate() * above(j).conjugate();
-            for (const Quat& turn : {by_axes, turn_between(was, is)}) {
-                bool is_turned = true;
-                for (size_t i = 0; i < was.size(); ++i)
-                    is_turned &= (is[i] - turn * was[i]).norm() <= moved_share * height_m_;
-                if (!is_turned) continue;
-                frame_[size_t(j)] = (turn * above(j)).normalized();
-                break;
-            }
+            bool go_along = angle_between(by_axes, Quat::Identity()) > turned_rad;
+            for (const int child : children[size_t(j)])
+                if (hangs_as_before(child))
+                    go_along &= angle_between(new_pose_.R[size_t(now_of(child))],
+                                              by_axes * above(j) * old_pose_.R[size_t(child)]) < turned_rad;
+            if (!is_off && !go_along) continue;
+            for (const Quat& turn : {by_axes, turn_between(was, is)})
+                if (is_turned_so(was, is, turn)) {
+                    frame_[size_t(j)] = (turn * above(j)).normalized();
+                    break;
+                }
         }
     }
-    /// The turn that brings points onto others: least squares; the least turn where all lie on one line.
-    static Quat turn_between(const std::vector<Vec3>& was, const std::vector<Vec3>& is,
-                             const std::vector<double>& weights = {}) {
-        Mat3 sum = Mat3::Zero();
-        size_t longest = 0;
-        for (size_t i = 0; i < was.size(); ++i) {
-            sum += (weights.empty() ? 1.0 : weights[i]) * is[i] * was[i].transpose();
-            if (was[i].norm() > was[longest].norm()) longest = i;
-        }
-        const Eigen::JacobiSVD<Mat3> svd(sum, Eigen::ComputeFullU | Eigen::ComputeFullV);
-        if (svd.singularValues()[1] < 1e-4 * svd.singularValues()[0])
-            return shortest_arc(was[longest], is[longest], Vec3::UnitZ());
-        Mat3 flip = Mat3::Identity();
-        flip(2, 2) = (svd.matrixU() * svd.matrixV().transpose()).determinant() < 0.0 ? -1.0 : 1.0;
-        return Quat(Mat3(svd.matrixU() * flip * svd.matrixV().transpose()));
-    }
-
     void find_renamed() {
         // From the root outward, so that a renamed parent is known before its children.
         for (bool has_found = true; has_found;) {

@@ -247,15 +247,28 @@ class FamiliesTest : public QObject {
 
     void a_shape_without_names_data() {
         QTest::addColumn<QString>("body");
+        QTest::addColumn<bool>("is_posed");
         for (const char* body : {"ferrier", "dockhand", "lamp-child", "net-mender", "performer", "quay-dog"})
-            QTest::newRow(body) << body;
+            for (const bool is_posed : {false, true})
+                QTest::addRow("%s%s", body, is_posed ? ", arms turned" : "") << QString(body) << is_posed;
     }
     void a_shape_without_names() {
         QFETCH(QString, body);
+        QFETCH(bool, is_posed);
         const LoadedFile file = test::demo_body(body.toStdString());
         const Family family = family_of(file.character, "house");
         const std::string hidden = folder_.filePath("hidden.glb").toStdString();
-        test::edit_glb(test::demo("characters/" + body.toStdString() + "/rig.glb"), hidden, [](Json& gltf) {
+        test::edit_glb(test::demo("characters/" + body.toStdString() + "/rig.glb"), hidden, [&](Json& gltf) {
+            for (const char* role : {"upperarm.left", "upperarm.right"}) {
+                const int joint = file.character.roles.joint(role);
+                if (!is_posed || joint < 0) continue;
+                Json& node = test::node_of(gltf, file.character.rig.skeleton.names[size_t(joint)]);
+                const Json q = node.value("rotation", Json::array({0.0, 0.0, 0.0, 1.0}));
+                const Quat turned =
+                    Quat(q[3].get<double>(), q[0].get<double>(), q[1].get<double>(), q[2].get<double>()) *
+                    exp_rotation(0.7 * Vec3(1.0, 0.5, 0.2).normalized());
+                node["rotation"] = {turned.x(), turned.y(), turned.z(), turned.w()};
+            }
             int n = 0;
             for (Json& node : gltf["nodes"]) {
                 node["name"] = "n" + std::to_string((n * 37 + 11) % 1009);

@@ -6,6 +6,7 @@
 
 #include "core/base/files.hpp"
 #include "core/math/rotation.hpp"
+#include "core/math/turn_between.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -148,6 +149,33 @@ class RotationsTest : public QObject {
         const Vec3 chosen = to_euler_nearest(R, order, before);
         QVERIFY(std::abs(std::abs(chosen[0] - before[0]) - 0.1) < 1e-6);
         QVERIFY(std::abs(std::abs(chosen[2] - before[2]) - 0.1) < 1e-6);
+    }
+
+    void points_are_turned_onto_others() {
+        for (int seed = 1; seed <= 20; ++seed) {
+            test::Random random{std::uint64_t(seed)};
+            const auto point = [&] {
+                return Vec3(test::uniform(random, -1, 1), test::uniform(random, -1, 1),
+                            test::uniform(random, -1, 1));
+            };
+            const Quat turn = exp_rotation(2.5 * point());
+            std::vector<Vec3> was, is, mirror;
+            for (int i = 0; i < 5; ++i) {
+                was.push_back(point());
+                is.push_back(turn * was.back());
+                mirror.push_back(Vec3(-was.back().x(), was.back().y(), was.back().z()));
+            }
+            QVERIFY(angle_between(turn_between(was, is), turn) < 1e-7);
+            // One far off, hardly weighed.
+            is[0] += Vec3(5.0, 0.0, 0.0);
+            QVERIFY(angle_between(turn_between(was, is, {1e-9, 1.0, 1.0, 1.0, 1.0}), turn) < 1e-6);
+            QVERIFY(std::abs(turn_between(was, mirror).toRotationMatrix().determinant() - 1.0) < 1e-9);
+            // On one line: the least turn.
+            const Vec3 a = point(), b = point();
+            const Quat least = turn_between({a, 2.0 * a}, {b, 2.0 * b});
+            QVERIFY(angle_between(least, shortest_arc(a, b)) < 1e-7);
+        }
+        QVERIFY(turn_between({}, {}).isApprox(Quat::Identity()));
     }
 };
 
