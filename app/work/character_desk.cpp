@@ -1,10 +1,11 @@
 #include "app/work/character_desk.hpp"
 
 #include <QFileInfo>
+#include <QUndoCommand>
 #include <QUndoStack>
 #include <filesystem>
+#include <functional>
 
-#include "app/work/value_change.hpp"
 #include "core/base/files.hpp"
 #include "core/base/uuid.hpp"
 #include "core/batch/coverage.hpp"
@@ -14,6 +15,22 @@
 namespace nb {
 
 namespace fs = std::filesystem;
+
+namespace {
+
+/// A step of the library that may be refused: then it drops out of the history, and the library is as it was.
+class LibraryStep : public QUndoCommand {
+  public:
+    LibraryStep(const QString& text, std::function<bool(bool is_done)> run)
+        : QUndoCommand(text), run_(std::move(run)) {}
+    void redo() override { setObsolete(!run_(true)); }
+    void undo() override { setObsolete(!run_(false)); }
+
+  private:
+    std::function<bool(bool)> run_;
+};
+
+}  // namespace
 
 CharacterDesk::CharacterDesk(Workspace& workspace, QUndoStack& undo, QObject* parent)
     : LibraryDesk(workspace, undo, parent) {
@@ -126,17 +143,16 @@ void CharacterDesk::take_in() {
     // The folder of what is not in force: of the older after it was done, of the newer after it was undone.
     const auto other = std::make_shared<std::string>();
     const auto character = std::make_shared<Choice>(looked.character);
-    undo_.push(new ValueChange<bool>(
-        [this, looked, other, character](const bool&) {
-            workspace_.change_rig(
+    undo_.push(new LibraryStep(
+        tr("newer rig of %1").arg(looked.character.name), [this, looked, other, character](bool) {
+            return workspace_.change_rig(
                 *character,
                 [&](const Library& library, const LibraryEntry& entry) {
                     if (other->empty()) return renew_character(library, entry, *looked.renewal, *other);
                     return exchange_version(library, entry, std::string(*other), *other);
                 },
                 *character);
-        },
-        false, true, tr("newer rig of %1").arg(looked.character.name), -1));
+        }));
 }
 
 std::vector<RigVersion> CharacterDesk::versions(const Choice& character) const {
@@ -146,16 +162,16 @@ std::vector<RigVersion> CharacterDesk::versions(const Choice& character) const {
 void CharacterDesk::put_version(const Choice& choice, const RigVersion& version) {
     const auto other = std::make_shared<std::string>(version.folder);
     const auto character = std::make_shared<Choice>(choice);
-    undo_.push(new ValueChange<bool>(
-        [this, other, character](const bool&) {
-            workspace_.change_rig(
-                *character,
-                [&](const Library& library, const LibraryEntry& entry) {
-                    return exchange_version(library, entry, std::string(*other), *other);
-                },
-                *character);
-        },
-        false, true, tr("rig of %1 as of %2").arg(choice.name, QString::fromStdString(version.name)), -1));
+    undo_.push(
+        new LibraryStep(tr("rig of %1 as of %2").arg(choice.name, QString::fromStdString(version.name)),
+                        [this, other, character](bool) {
+                            return workspace_.change_rig(
+                                *character,
+                                [&](const Library& library, const LibraryEntry& entry) {
+                                    return exchange_version(library, entry, std::string(*other), *other);
+                                },
+                                *character);
+                        }));
 }
 
 std::vector<Family> CharacterDesk::families() const {
@@ -178,14 +194,12 @@ void CharacterDesk::push(const FamilyChange& change, const QString& text) {
         return;
     }
     const auto kept = std::make_shared<const FamilyChange>(change);
-    undo_.push(new ValueChange<bool>(
-        [this, kept](const bool& is_done) {
-            std::vector<std::string> documents;
-            for (const DocumentChange& one : kept->documents) documents.push_back(one.path);
-            workspace_.change_documents(
-                documents, [&](const Library& library) { put_change(library, *kept, !is_done); });
-        },
-        false, true, text, -1));
+    undo_.push(new LibraryStep(text, [this, kept](bool is_done) {
+        std::vector<std::string> documents;
+        for (const DocumentChange& one : kept->documents) documents.push_back(one.path);
+        return workspace_.change_documents(
+            documents, [&](const Library& library) { put_change(library, *kept, !is_done); });
+    }));
 }
 
 template <typename Make>

@@ -80,6 +80,14 @@ std::vector<std::string> files_in_force(const LibraryEntry& character) {
     return files;
 }
 
+/// Folders that are empty go; what somebody put there stays.
+void remove_empty(const fs::path& folder) {
+    for (const fs::path& entry : sorted_entries(folder.string()))
+        if (std::error_code error; fs::is_directory(entry, error)) remove_empty(entry);
+    std::error_code error;
+    fs::remove(folder, error);
+}
+
 LibraryEntry entry_of_folder(const std::string& name, const fs::path& folder) {
     for (const fs::path& file : sorted_entries(folder.string())) {
         if (file.stem() != "rig") continue;
@@ -156,8 +164,7 @@ LibraryEntry exchange_version(const Library& library, const LibraryEntry& charac
     LibraryEntry now = entry_of_folder(character.name, folder);
     moved.done();
     laid_aside = aside.string();
-    std::error_code error;
-    fs::remove_all(version_folder, error);  // empty now
+    remove_empty(version_folder);
     return now;
 }
 

@@ -125,6 +125,8 @@ class CharactersWindowTest : public test::WindowFixture {
         QTest::mouseClick(page().take_in(), Qt::LeftButton);
         QTRY_VERIFY(w().notice().line().contains("unsaved changes"));
         QVERIFY(bytes("characters/ferrier/rig.glb") == rig);
+        // It is no step that could be undone.
+        QCOMPARE(w().undo_stack().count(), 1);
     }
 
     void what_cannot_be_compared_is_told() {

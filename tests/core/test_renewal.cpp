@@ -118,9 +118,12 @@ class RenewalTest : public QObject {
         // Undone in one step: all as it was; and done again.
         const auto renewed = bytes_in(of);
         std::string aside_again, last;
+        write_file(aside + "/note.txt", "by hand");
         now = exchange_version(library_, entry(name), aside, aside_again);
         QVERIFY(bytes_in(of) == before);
         QCOMPARE(versions_of(entry(name)).size(), size_t(1));
+        // What somebody put there stays.
+        QCOMPARE(read_file(aside + "/note.txt"), std::string("by hand"));
         exchange_version(library_, now, aside_again, last);
         QVERIFY(bytes_in(of) == renewed);
         QVERIFY(open_library(library_.folder).leftovers.empty());
