@@ -105,8 +105,6 @@ std::vector<std::string> Catalogue::list_library() {
         choices = std::move(renewed);
         places_[is_character].clear();
     }
-    // Takes are many: the list has what is needed of them.
-    std::vector<LibraryEntry>().swap(library_.takes);
     return troubles;
 }
 

@@ -22,7 +22,7 @@ class Catalogue {
     int index_of(bool as_target, const DocumentKey& key) const;
 
     bool has_library() const { return has_library_; }
-    /// Null when none is open. Its takes stand in the list alone.
+    /// Null when none is open.
     const Library* library() const { return has_library_ ? &library_ : nullptr; }
     QString folder() const { return QString::fromStdString(library_.folder); }
     /// What is opened first: places in the lists, -1 when they are empty.
