@@ -246,12 +246,7 @@ int takes(const Options& options) {
             Json& one = found.emplace_back();
             one["take"] = take.name;
             one["body"] = known.body;
-            one["seconds"] = canonical(account.seconds);
-            one["travel_m"] = canonical(account.travel_m);
-            one["moves"] = account.moves;
-            one["touches"] = account.touches;
-            one["things"] = account.things;
-            if (!account.why.empty()) one["why"] = account.why;
+            put_account(one, account);
             continue;
         }
         if (!account.why.empty()) {

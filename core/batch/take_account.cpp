@@ -222,6 +222,15 @@ bool TakeAccount::has(const std::string& word) const {
     return false;
 }
 
+void put_account(Json& json, const TakeAccount& account) {
+    json["seconds"] = canonical(account.seconds);
+    json["travel_m"] = canonical(account.travel_m);
+    json["moves"] = account.moves;
+    json["touches"] = account.touches;
+    json["things"] = account.things;
+    if (!account.why.empty()) json["why"] = account.why;
+}
+
 TakeAccount account_of(const LoadedFile& source) {
     std::string why;
     if (!source.take || !can_be_transferred(source.character.roles, why)) {
@@ -263,12 +272,7 @@ TakeAccount account_in(const Library& library, const LibraryEntry& take) {
         account.why = fault.what();
     }
     document["frames"] = account.frames;
-    document["seconds"] = canonical(account.seconds);
-    document["travel_m"] = canonical(account.travel_m);
-    document["moves"] = account.moves;
-    document["touches"] = account.touches;
-    document["things"] = account.things;
-    if (!account.why.empty()) document["why"] = account.why;
+    put_account(document, account);
     try {
         const std::string path = place_of(library, take);
         std::error_code error;

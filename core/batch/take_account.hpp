@@ -44,6 +44,9 @@ struct TakeAccount {
     bool has(const std::string& word) const;
 };
 
+/// Its words and lengths, and why it cannot be read, as further keys of `json`.
+void put_account(Json& json, const TakeAccount& account);
+
 /// `source`: with its take.
 TakeAccount account_of(const LoadedFile& source);
 

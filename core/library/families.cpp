@@ -31,8 +31,8 @@ namespace {
 constexpr const char* families_folder = "families";
 constexpr std::string_view family_ending = ".family.json";
 /// Of a character's document, what a family has.
-constexpr std::array<const char*, 8> shared_parts{"rig",  "plan",        "settled", "roles",
-                                                  "rest", "other_rests", "solved",  "chains"};
+constexpr std::array<const char*, 9> shared_parts{"rig",         "plan",   "settled", "roles",  "rest",
+                                                  "other_rests", "solved", "chains",  "touches"};
 constexpr double by_name_sure = 0.97, by_shape_sure = 0.85;
 
 /// World offsets from joint to joint of the rest pose, no turns: all that shape needs.
@@ -355,7 +355,6 @@ Family family_of(const Character& body, const std::string& name) {
     const Json document = character_document(bare);
     for (const char* part : shared_parts)
         if (document.contains(part)) family.character[part] = document[part];
-    if (document.contains("touches")) family.character["touches"] = document["touches"];
     family.skeleton = shape_of(body.rig.skeleton);
     family.hips = hips_of(family.character, family.skeleton);
     return family;

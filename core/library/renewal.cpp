@@ -52,24 +52,26 @@ Json document_for(const Renewal& renewal, const LoadedFile& found, const std::st
     return document;
 }
 
-/// How the newer file is read: in the older's unit and axes, or in those the file itself suggests, whichever brings it
-/// nearer to the older in size, then in turn. Leaves the comparison.
-LoadOptions nearer_reading(Renewal& renewal, const std::string& newer_rig) {
-    const LoadOptions as_older = renewal.older.character.rig.options;
-    LoadOptions own = as_older;
-    own.unit_m.reset();
-    own.up.reset();
-    own.facing.reset();
-    const auto compared = [&](const LoadOptions& options) {
-        return compare_rigs(renewal.older.character, load_file(newer_rig, options).character.rig);
-    };
+/// The newer file, read in the older's unit and axes, or in those the file itself suggests, whichever brings it nearer to the
+/// older in size, then in turn. Leaves the comparison.
+LoadedFile nearer_reading(Renewal& renewal, const std::string& newer_rig, LoadOptions& options) {
     const auto distance = [](const RigComparison& found) {
         return std::pair(std::round(100.0 * std::abs(std::log(found.size))), found.turned_deg);
     };
-    RigComparison first = compared(as_older), second = compared(own);
-    const bool is_own = distance(second) < distance(first);
-    renewal.comparison = is_own ? std::move(second) : std::move(first);
-    return is_own ? own : as_older;
+    options = renewal.older.character.rig.options;
+    LoadedFile as_older = load_file(newer_rig, options);
+    renewal.comparison = compare_rigs(renewal.older.character, as_older.character.rig);
+    if (distance(renewal.comparison) == std::pair(0.0, 0.0)) return as_older;
+    LoadOptions own = options;
+    own.unit_m.reset();
+    own.up.reset();
+    own.facing.reset();
+    LoadedFile as_itself = load_file(newer_rig, own);
+    RigComparison second = compare_rigs(renewal.older.character, as_itself.character.rig);
+    if (!(distance(second) < distance(renewal.comparison))) return as_older;
+    renewal.comparison = std::move(second);
+    options = own;
+    return as_itself;
 }
 
 /// The files of a character that are in force, by their names in its folder.
@@ -107,8 +109,8 @@ Renewal renewal_of(const LibraryEntry& character, const std::string& newer_rig) 
     Renewal renewal;
     std::vector<std::string> none;
     renewal.older = load_character(character.path, character.document, none);
-    LoadOptions options = nearer_reading(renewal, newer_rig);
-    const LoadedFile found = load_file(newer_rig, options);
+    LoadOptions options;
+    const LoadedFile found = nearer_reading(renewal, newer_rig, options);
     const Json document = document_for(renewal, found, newer_rig, renewal.roles_new);
     options.is_by_hand = true;
     renewal.file = load_character(newer_rig, ReadDocument{character.document, format_document(document)},
