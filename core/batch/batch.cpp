@@ -335,14 +335,14 @@ class BatchRun {
             own_s += seconds_since(began);
         };
         const auto began = Clock::now();
-        const auto before = batch_.order ? ledger_.job(batch_.order->name, job.key) : std::nullopt;
-        if (batch_.order && is_whole(before, job, order_folder(*batch_.order, library_))) {
-            // Another program has done it meanwhile.
+        const auto was_by_others = [&] {
             const std::lock_guard lock(mutex_);
             ++outcome_.was_done;
             ++outcome_.by_others;
-            return;
-        }
+        };
+        if (batch_.order &&
+            is_whole(ledger_.job(batch_.order->name, job.key), job, order_folder(*batch_.order, library_)))
+            return was_by_others();
         JobEntry entry{job.pairs, job.word, Json::array()};
         if (fault.empty()) {
             try {
@@ -353,10 +353,13 @@ class BatchRun {
                 };
                 const auto carried = [&](const CarriedPair& pair) { put(tried_of(pair), pair.pair); };
                 for (const OrderedPair& pair : job.pairs) read(pair, files, put);
-                if (batch_.order)
-                    entry.files = write_files(job, files, before, carried);
-                else
+                if (!batch_.order) {
                     try_pair(job.pairs.front(), files, put);
+                } else if (auto written = write_files(job, files, carried)) {
+                    entry.files = std::move(*written);
+                } else {
+                    return was_by_others();
+                }
             } catch (const std::exception& error) {
                 fault = error.what();
             }
@@ -415,24 +418,42 @@ class BatchRun {
         });
     }
 
-    Json write_files(const BatchJob& job, LibraryFiles& files, const std::optional<JobEntry>& before,
-                     const std::function<void(const CarriedPair&)>& carried) {
+    /// None where another program has done it meanwhile.
+    std::optional<Json> write_files(const BatchJob& job, LibraryFiles& files,
+                                    const std::function<void(const CarriedPair&)>& carried) {
         HandOverOrder part = *batch_.order;
         part.pairs = job.pairs;
         part.date = date_;
-        // What this job wrote before goes; of what is anybody else's the order says what becomes.
-        if (before && are_own(*before, plan_hand_over(part, files))) part.clash = Clash::replace;
-        // Whoever finds a file finds whose it is: the entry is first. It has no word until all is whole.
-        JobEntry under_way{job.pairs, "", before ? before->files : Json::array()};
-        const auto placing = [&](const std::string& name, const std::string& hash) {
-            under_way.files.push_back({{"name", name},
-                                       {"take", job.pairs.front().take},
-                                       {"character", job.pairs.front().character},
-                                       {"state", "to do"},
-                                       {"hash", hash}});
-            ledger_.put(part.name, job.key, under_way);
-        };
-        return hand_over_part(part, files, 1, {carried, placing});
+        for (;;) {
+            part.clash = batch_.order->clash;
+            // Files first, then the entry: whoever places a file has said so before.
+            const std::vector<HandOverRow> rows = plan_hand_over(part, files);
+            const auto before = ledger_.job(part.name, job.key);
+            if (is_whole(before, job, order_folder(part, library_))) return {};
+            // What this job wrote before goes; of what is anybody else's the order says what becomes.
+            if (before && are_own(*before, rows)) part.clash = Clash::replace;
+            // Whoever finds a file finds whose it is: the entry is first. It has no word until all is whole.
+            JobEntry under_way{job.pairs, "", before ? before->files : Json::array()};
+            const auto placing = [&](const std::string& name, const std::string& hash) {
+                under_way.files.push_back({{"name", name},
+                                           {"take", job.pairs.front().take},
+                                           {"character", job.pairs.front().character},
+                                           {"state", "to do"},
+                                           {"hash", hash}});
+                ledger_.put(part.name, job.key, under_way);
+            };
+            Json written = hand_over_part(part, files, 1, {carried, placing});
+            if (!has_come_meanwhile(rows, written)) return written;
+        }
+    }
+    /// Whether a file was passed over that was not there a moment before: another program's, at the same job.
+    static bool has_come_meanwhile(const std::vector<HandOverRow>& rows, const Json& written) {
+        return std::any_of(written.begin(), written.end(), [&](const Json& file) {
+            return file.value("state", "") == "skipped" &&
+                   std::any_of(rows.begin(), rows.end(), [&](const HandOverRow& row) {
+                       return row.name == file.value("name", "") && row.state == HandOverRow::State::free;
+                   });
+        });
     }
 
     /// Others may be at it, too: until nothing new has come meanwhile.
