@@ -16,6 +16,7 @@ namespace {
 
 constexpr double whirl_rad_s = 3.0;       // mean speed at which a sole may turn into the next
 constexpr double most_widened_s = 0.045;  // at each end
+constexpr double most_toe_rad = 170.0 * pi / 180.0;
 
 /// Elevation at which a vector of the length of `v` ends at a height.
 double elevation(const Vec3& v, double height) {
@@ -94,6 +95,18 @@ Quat elevate(const Vec3& v, double height) {
     const Vec3 axis = v.cross(Vec3::UnitY());
     if (length < 1e-9 || axis.norm() < 1e-6 * length) return Quat::Identity();
     return exp_rotation((elevation(v, height) - elevation(v, v.y())) * axis.normalized());
+}
+
+double toe_raise_rad(const Vec3& tip, const Vec3& n, double least) {
+    if (tip.y() >= least) return 0.0;
+    const Vec3 ahead = n.cross(Vec3::UnitY());
+    const Vec3 up = ahead.cross(n);  // of the length of `ahead`
+    const Vec3 in_plane = tip - n.dot(tip) * n;
+    const double radius = in_plane.norm() * up.norm();
+    if (radius < 1e-9) return 0.0;
+    const double now = std::atan2(in_plane.dot(up), in_plane.dot(ahead));
+    const double to = std::asin(std::clamp((least - n.dot(tip) * n.y()) / radius, -1.0, 1.0));
+    return now < to ? std::min(to - now, most_toe_rad) : 0.0;
 }
 
 void time_soles(const Problem& problem, Goals& goals, const Watch&) {

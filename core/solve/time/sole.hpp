@@ -16,4 +16,8 @@ inline Vec3 side_of(const Sole& sole) {
 /// it is too short or upright. World axes, m.
 Quat elevate(const Vec3& v, double height);
 
+/// By how much toes turn up about `n`, the foot's axis to its side (unit), so that their tip comes as high as `least`
+/// over their joint; `tip`: seen from it. 0 where it is, or cannot. World axes, m.
+double toe_raise_rad(const Vec3& tip, const Vec3& n, double least);
+
 }  // namespace nb

@@ -13,7 +13,6 @@ namespace nb {
 namespace {
 
 constexpr double toe_s = 0.05;  // over which toes are raised and let down
-constexpr double most_toe_rad = 170.0 * pi / 180.0;
 
 void raise_toes(const Problem& problem, const Effector& e, EffectorGoals& g) {
     const Sole& sole = e.sole();
@@ -26,16 +25,7 @@ void raise_toes(const Problem& problem, const Effector& e, EffectorGoals& g) {
         const double joint = (ankle_of(e, g, f) + R * sole.ball_J).y();
         const Vec3 tip = C * (problem.toe(e, f) * sole.tip_J);
         const double least = floor_below(problem, e, g, FootPoint::toetip, f) - joint;
-        if (tip.y() >= least) continue;
-        const Vec3 n = R * side_J;
-        const Vec3 ahead = n.cross(Vec3::UnitY());
-        const Vec3 up = ahead.cross(n);  // of the length of `ahead`
-        const Vec3 in_plane = tip - n.dot(tip) * n;
-        const double radius = in_plane.norm() * up.norm();
-        if (radius < 1e-9) continue;
-        const double now = std::atan2(in_plane.dot(up), in_plane.dot(ahead));
-        const double to = std::asin(std::clamp((least - n.dot(tip) * n.y()) / radius, -1.0, 1.0));
-        if (now < to) raise[size_t(f)] = std::min(to - now, most_toe_rad);
+        raise[size_t(f)] = toe_raise_rad(tip, R * side_J, least);
     }
     raise = smooth_cover(raise, problem.frames_in(toe_s));
     std::vector<double> left(size_t(problem.frames), 0.0);

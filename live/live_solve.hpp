@@ -1,0 +1,49 @@
+// The solve of a stream: frames in as they come, the target's pose out for a time on the sender's clock.
+//
+// Angles, root, reach and twist are those of a take (core/solve/passes.hpp), frame by frame; what rests is found and held
+// on-line (live/contacts_ahead.hpp, live/held_feet.hpp). Left out, since they look at a take whole: hands that touch and
+// hold, clearance between limbs and body, touch-ups that come and go; the exact solve of the recording has them.
+#pragma once
+#include <memory>
+
+#include "core/solve/plan.hpp"
+#include "live/held_feet.hpp"
+
+namespace nb {
+
+class LiveSolve {
+  public:
+    /// Throws FileError when a character lacks hips or legs.
+    LiveSolve(const Character& source, const Character& target, const PairingSettings& settings);
+    LiveSolve(const LiveSolve&) = delete;
+    LiveSolve& operator=(const LiveSolve&) = delete;
+
+    /// As `Moments::add`. The first one says where the place map's centre is, where that is its first place.
+    bool add(long number, double t_s, std::span<const Quat> R_PJ, std::span<const int> translated,
+             std::span<const Vec3> p_PJ);
+    /// Shows the newest that is not after `t_s`; the ones it skips are never posed. False when that was shown before.
+    bool show(double t_s);
+    /// World poses of what is shown.
+    const Pose& target() const { return target_; }
+    const Moment& shown() const { return moments_.shown(); }
+    bool has_shown() const { return moments_.now() >= 0; }
+    /// How much is known of what comes after what is shown, s.
+    double ahead_s() const { return moments_.last_s() - moments_.shown().t_s; }
+    const Moments& moments() const { return moments_; }
+    const ContactsAhead& contacts() const { return contacts_; }
+    const HeldFeet& feet() const { return feet_; }
+    const Plan& plan() const { return *plan_; }
+    /// Forgets what has come: another stream begins.
+    void clear();
+
+  private:
+    const Skeleton source_, skeleton_;  ///< of source and target
+    std::unique_ptr<Plan> plan_;
+    const bool is_about_first_;
+    Moments moments_;
+    ContactsAhead contacts_;
+    HeldFeet feet_;
+    Pose target_;
+};
+
+}  // namespace nb
