@@ -28,11 +28,15 @@ struct WrongUse : std::runtime_error {
 struct Options {
     std::string file, out, roles, take, target, source_character, target_character, pairing, passes, frames,
         review, view, plan, apply, vrm, iso, stance, fingers, spread_fingers, thumb, clavicles, spine,
-        as_rest, against, touch_up, library, travel, reduce, about, scene, shard, verb, name;
+        as_rest, against, touch_up, library, travel, reduce, about, scene, shard, verb, name, source,
+        performer, record, send, finish;
     std::string theme = "ink";
     std::string body_look = "mesh";
     std::optional<double> fps;
     std::optional<double> spread;
+    double buffer_ms = 50.0, seconds = 0.0;
+    bool may_leave_machine = false;  ///< streams: addresses beyond this machine
+    bool is_until_end = false;       ///< until the stream stops
     int threads = 0;
     int jobs = 1;  ///< at a time
     int frame = 0;
@@ -82,6 +86,7 @@ int coverage(const Options& options);
 int compare_rigs(const Options& options);
 int family(const Options& options);
 int takes(const Options& options);
+int listen(const Options& options);
 
 /// The character of a library that a rig is of, with the library; null when it is of none.
 std::optional<std::pair<Library, LibraryEntry>> character_of_library(const std::string& rig);

@@ -33,6 +33,7 @@ int run(const CLI::App& command, const nb::cli::Options& options) {
     if (name == "takes") return nb::cli::takes(options);
     if (name == "family") return nb::cli::family(options);
     if (name == "coverage") return nb::cli::coverage(options);
+    if (name == "listen") return nb::cli::listen(options);
     if (name == "limber") return nb::cli::limber(options);
     return nb::cli::picture(options);
 }
@@ -251,6 +252,32 @@ int main(int argc, char** argv) {
     limber->add_option("RIG", options.file, "Any file with a skeleton")->required();
     limber->add_option("--character", options.target_character, "character.json of the rig");
     limber->add_option("--out", options.out, "Write the certificate as JSON here");
+
+    auto* listen =
+        app.add_subcommand("listen", "Follows a stream: BVH over TCP or OSC over UDP (docs/live.md).");
+    listen->add_option("ADDRESS", options.file, "Where to listen: 127.0.0.1:7300, or a port");
+    listen->add_flag("--beyond-this-machine", options.may_leave_machine,
+                     "Allows addresses that other machines reach, to listen and to send");
+    listen->add_option("--performer", options.performer, "Whom to follow; else the first that comes");
+    listen->add_option("--source", options.source, "The body that is expected: any file with its skeleton");
+    listen->add_option("--source-character", options.source_character, "character.json of that body");
+    listen->add_option("--target", options.target, "The rig it is carried onto");
+    listen->add_option("--target-character", options.target_character, "character.json of the target");
+    listen->add_option("--pairing", options.pairing, "Pairing document");
+    listen->add_option("--passes", options.passes, "Of " + nb::cli::pass_names() + ", those to run");
+    listen
+        ->add_option("--buffer", options.buffer_ms,
+                     "Milliseconds what comes is held back, so that it comes evenly")
+        ->check(CLI::Range(0.0, 500.0));
+    listen->add_option("--record", options.record,
+                       "Record to NAME.live.bvh, and make NAME.bvh of it at the end");
+    listen->add_option("--finish", options.finish,
+                       "Make the take of a recording whose program was ended: NAME");
+    listen->add_option("--send", options.send,
+                       "Send the target's pose on: osc:127.0.0.1:7400 or bvh:127.0.0.1:7400");
+    listen->add_option("--seconds", options.seconds, "End after so many")->check(CLI::Range(0.0, 1e6));
+    listen->add_flag("--until-stopped", options.is_until_end, "End when the stream does");
+    listen->add_flag("--json", options.as_json, "A line of JSON a second");
 
     auto* picture = app.add_subcommand("picture", "Draws one frame; no display needed.");
     picture->add_option("--take", options.take, "The take");

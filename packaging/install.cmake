@@ -1,7 +1,7 @@
 # Where a Linux desktop expects things, and the Debian package of them.
 include(GNUInstallDirs)
 set(share ${CMAKE_INSTALL_DATADIR})
-install(TARGETS nimble-bone nbone RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
+install(TARGETS nimble-bone nbone nbone-device RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
 # What the program looks for beside itself (core/library/shipped.hpp): the limbering take and the body it was
 # made on, and the handbook with its pictures.
 install(FILES demo-library/takes/limbering.bvh demo-library/takes/limbering.take.json
@@ -18,7 +18,7 @@ install(FILES app/fonts/B612-Regular.otf app/fonts/B612-Bold.otf
 install(FILES packaging/nimble-bone.desktop DESTINATION ${share}/applications)
 install(FILES packaging/nimble-bone.svg DESTINATION ${share}/icons/hicolor/scalable/apps)
 install(FILES packaging/nimble-bone.xml DESTINATION ${share}/mime/packages)
-install(FILES README.md docs/formats.md docs/body-plans.md DESTINATION ${CMAKE_INSTALL_DOCDIR})
+install(FILES README.md docs/formats.md docs/body-plans.md docs/live.md DESTINATION ${CMAKE_INSTALL_DOCDIR})
 install(FILES LICENSE DESTINATION ${CMAKE_INSTALL_DOCDIR} RENAME copyright)
 install(FILES app/fonts/LICENCE-B612.txt app/icons/LICENCE-icons.txt DESTINATION ${CMAKE_INSTALL_DOCDIR})
 

@@ -29,6 +29,8 @@ namespace {
 
 bool is_skeleton_file(const fs::path& path) {
     const auto ending = path.extension();
+    // A stream as it came (live/recording.hpp); the take made of it stands beside it.
+    if (path.filename().string().ends_with(".live.bvh")) return false;
     return ending == ".bvh" || ending == ".glb" || ending == ".gltf" || ending == ".vrm" ||
            is_scene_ending(ending.string());
 }
