@@ -84,7 +84,7 @@ int listen(const Options& options) {
         throw WrongUse(address.text() +
                        " is open to other machines; say --beyond-this-machine if that is what you want");
     std::vector<std::string> notes;
-    LiveSession::Setup setup{address, options.performer, options.buffer_ms / 1e3, nullptr};
+    LiveSession::Setup setup{address, options.performer, options.buffer_ms / 1e3, options.record, nullptr};
     std::string source_id, source_path;
     if (!options.source.empty()) {
         const LoadedFile source = load_character(options.source, options.source_character, notes);
@@ -109,15 +109,9 @@ int listen(const Options& options) {
     const double from_s = live_now_s();
     double told_s = from_s;
     LiveState state = LiveState::closed;
-    bool is_recorded = false;
     LiveSession::Shown shown;
     while (!is_asked_to_end && (options.seconds <= 0.0 || live_now_s() - from_s < options.seconds)) {
         shown = session.shown();
-        if (!options.record.empty() && !is_recorded && !shown.facts.performer.empty() &&
-            shown.facts.has_come) {
-            session.record(options.record);
-            is_recorded = true;
-        }
         if (shown.told.state != state || live_now_s() - told_s > 1.0) {
             state = shown.told.state;
             told_s = live_now_s();

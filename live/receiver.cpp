@@ -209,14 +209,15 @@ void Receiver::accept_one() {
             if (!it->second.sink->is_good() &&
                 (oldest == connections_.end() || it->second.since_s < oldest->second.since_s))
                 oldest = it;
-        const std::lock_guard lock(mutex_);
-        ++counts_.refused;
+        {
+            const std::lock_guard lock(mutex_);
+            ++counts_.refused;
+        }
         if (oldest == connections_.end()) {
             ::close(handle);
             return;
         }
-        ::close(oldest->second.handle);
-        connections_.erase(oldest);
+        drop(oldest->first);
     }
     const int on = 1;
     ::setsockopt(handle, IPPROTO_TCP, TCP_NODELAY, &on, sizeof on);
@@ -284,9 +285,12 @@ void Receiver::read_datagrams() {
             if (int(senders_.size()) >= most_senders) {
                 const auto oldest = std::find_if(senders_.begin(), senders_.end(),
                                                  [](const auto& one) { return !one.second.sink->is_good(); });
-                const std::lock_guard lock(mutex_);
-                ++counts_.refused;
+                {
+                    const std::lock_guard lock(mutex_);
+                    ++counts_.refused;
+                }
                 if (oldest == senders_.end()) continue;
+                oldest->second.way->end();
                 senders_.erase(oldest);
             }
             sender = senders_.emplace(host, Sender{}).first;

@@ -102,13 +102,10 @@ void LiveSession::take_own_body() {
 }
 
 void LiveSession::set_line_out(std::optional<OutSettings> out) {
-    std::unique_ptr<LineOut> made;
+    if (out) const Line allowed(out->way, out->to, out->may_leave_machine);
     const std::lock_guard lock(mutex_);
-    if (out) {
-        if (!target_) throw FileError("the line out", "has nothing to send", "choose a target first");
-        made = std::make_unique<LineOut>(*out, target_->rig.skeleton, std::vector<int>());
-    }
-    out_ = std::move(made);
+    out_.reset();
+    out_settings_ = std::move(out);
 }
 
 void LiveSession::record(const std::string& stem) {
@@ -199,6 +196,7 @@ void LiveSession::make_source(const StreamSkeleton& skeleton, const StreamFrame&
             if (skeleton_then.find(name) < 0) more_.push_back(name);
         fits_ = missing_.empty();
         const double height = std::max(0.1, stature(skeleton_then, expected.roles));
+        const Pose rest = rest_pose(skeleton_then);
         for (int j = 0; j < skeleton_then.size() && fits_; ++j) {
             const int at = names.find(skeleton_then.names[size_t(j)]);
             const int parent = skeleton_then.parents[size_t(j)];
@@ -207,7 +205,7 @@ void LiveSession::make_source(const StreamSkeleton& skeleton, const StreamFrame&
             const Vec3 offset =
                 conventions.unit_m * (conventions.R_WF * skeleton.file.skeleton.rest_p[size_t(at)]);
             fits_ = above >= 0 && names.names[size_t(above)] == skeleton_then.names[size_t(parent)] &&
-                    (offset - skeleton_then.rest_p[size_t(j)]).norm() < same_length * height;
+                    (offset - (rest.p[size_t(j)] - rest.p[size_t(parent)])).norm() < same_length * height;
         }
         if (fits_)
             character = setup_.expected;
@@ -228,8 +226,12 @@ void LiveSession::make_source(const StreamSkeleton& skeleton, const StreamFrame&
         translated_.push_back(j);
         own_of_.push_back(int(place - placed.begin()));
     }
-    R_.assign(size_t(own.size()), Quat::Identity());
-    for (size_t j = 0; j < R_.size(); ++j) R_[j] = own.rest_R[j];
+    const Pose zero = rest_pose(own);
+    above_R_.assign(size_t(own.size()), Quat::Identity());
+    rest_R_ = zero.R;
+    for (size_t j = 0; j < above_R_.size(); ++j)
+        if (const int parent = own.parents[j]; parent >= 0) above_R_[j] = zero.R[size_t(parent)].conjugate();
+    R_ = own.rest_R;
     p_.assign(translated_.size(), Vec3::Zero());
     source_ = std::move(loaded);
     source_character_ = std::move(character);
@@ -240,6 +242,7 @@ void LiveSession::make_source(const StreamSkeleton& skeleton, const StreamFrame&
 void LiveSession::make_solve() {
     is_changed_ = false;
     solve_.reset();
+    out_.reset();
     if (!source_character_) return;
     try {
         solve_ = std::make_unique<LiveSolve>(*source_character_, target_ ? *target_ : *source_character_,
@@ -254,6 +257,15 @@ void LiveSession::on_frame(const std::string& performer, StreamFrame& frame) {
     const std::lock_guard lock(mutex_);
     if (performer != followed_) return;
     // On disk before anything else.
+    if (!setup_.record.empty() && !recording_) {
+        try {
+            recording_ =
+                std::make_unique<Recording>(setup_.record, performer, *performers_[performer].skeleton);
+        } catch (const std::exception& fault) {
+            trouble_ = fault.what();
+        }
+        setup_.record.clear();
+    }
     if (recording_ && !recording_->add(frame)) {
         trouble_ = recording_->fault();
         recording_->close();
@@ -282,8 +294,11 @@ void LiveSession::on_frame(const std::string& performer, StreamFrame& frame) {
     const Quat& R_WF = conventions.R_WF;
     const Quat R_FW = R_WF.conjugate();
     for (size_t j = 0; j < R_.size(); ++j)
-        if (stream_of_[j] >= 0) R_[j] = R_WF * frame.R[size_t(stream_of_[j])] * R_FW;
-    for (size_t i = 0; i < p_.size(); ++i) p_[i] = conventions.unit_m * (R_WF * frame.p[size_t(own_of_[i])]);
+        if (stream_of_[j] >= 0)
+            R_[j] = above_R_[j] * (R_WF * frame.R[size_t(stream_of_[j])] * R_FW) * rest_R_[j];
+    for (size_t i = 0; i < p_.size(); ++i)
+        p_[i] = above_R_[size_t(translated_[i])] *
+                Vec3(conventions.unit_m * (R_WF * frame.p[size_t(own_of_[i])]));
     // After a silence it is led from what was held to what comes.
     const bool has_last = solve_->moments().size() > 0;
     if (has_last && frame.sent_s - solve_->moments().last_s() > stale_after_s) {
@@ -329,6 +344,15 @@ double LiveSession::on_turn(double now_s) {
         const double ready = live_now_s();
         solving_.add(ready - began);
         ready_.add(ready - std::max(shown_arrived_s_, buffer_.shown_at_s(moment.t_s)));
+        if (out_settings_ && target_ && !out_) {
+            const Program& program = solve_->plan().program;
+            std::vector<int> moved = program.body.own_places;
+            for (size_t j = 0; j < program.length_of.size(); ++j)
+                if (program.length_of[j] >= 0) moved.push_back(int(j));
+            for (size_t j = 0; j < program.placed_of.size(); ++j)
+                if (program.placed_of[j] >= 0) moved.push_back(int(j));
+            out_ = std::make_unique<LineOut>(*out_settings_, target_->rig.skeleton, moved);
+        }
         if (out_ && target_) out_->send(shown_target_, moment.number, moment.t_s);
     }
     const Moments& moments = solve_->moments();

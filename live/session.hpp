@@ -36,6 +36,7 @@ class LiveSession {
         Address address;
         std::string performer;  ///< empty: the first that comes
         double buffer_s = 0.05;
+        std::string record;  ///< a stem, as in Recording: recorded from the first frame on; empty: when asked
         /// Whose roles and rest the stream has where its bones are the same; null: as found in the stream.
         std::shared_ptr<const Character> expected;
     };
@@ -104,6 +105,8 @@ class LiveSession {
     std::vector<int> stream_of_;  ///< a joint of the source: its bone in the stream
     std::vector<int> own_of_;     ///< a translated joint: its place in the stream's p
     std::vector<int> translated_;
+    /// A stream's turns count from the zero in which axes are the world's: R_PJ = R_WP_rest^T b R_WJ_rest.
+    std::vector<Quat> above_R_, rest_R_;
     std::vector<Quat> R_;
     std::vector<Vec3> p_;
     std::unique_ptr<LiveSolve> solve_;
@@ -111,7 +114,8 @@ class LiveSession {
     std::vector<Vec3> held_p_, last_p_;
     double led_from_s_ = 0.0;
     std::unique_ptr<Recording> recording_;
-    std::unique_ptr<LineOut> out_;
+    std::optional<OutSettings> out_settings_;
+    std::unique_ptr<LineOut> out_;  ///< once there is something to send
     std::string trouble_;
     Pose shown_source_, shown_target_;
     std::map<long, double> arrived_of_;

@@ -91,6 +91,7 @@ LiveTold told(const LiveFacts& facts) {
                                   10.0 * std::ceil(needed_ms / 10.0))
                     : std::string("see to the line between sender and this machine")};
     }
+    if (account.fps <= 0.0) return {LiveState::comes, fmt::format("{} comes.", whom), ""};
     return {LiveState::comes, fmt::format("{} comes at {:.0f} frames a second.", whom, account.fps), ""};
 }
 
