@@ -68,7 +68,7 @@ void tell(const LiveSession::Shown& shown, bool is_json) {
 void print_take(const RecordedTake& made) {
     fmt::print("{}: {} frames at {:g} a second\n", shown_text(made.path), made.frames, made.fps);
     for (const std::string& note : made.notes) fmt::print("{}\n", note);
-    for (const RecordedTake::Mark& mark : made.marks)
+    for (const StreamMark& mark : made.marks)
         fmt::print("mark at frame {}: {}\n", mark.frame, shown_text(mark.word));
 }
 

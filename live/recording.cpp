@@ -223,7 +223,7 @@ RecordedTake take_of_recording(const std::string& stem, const std::string& chara
     }
     file.take = std::move(take);
     int lost = 0;
-    for (const RecordedTake::Gap& gap : made.gaps) lost += gap.last - gap.first;
+    for (const StreamGap& gap : made.gaps) lost += gap.last - gap.first;
     if (lost > 0)
         made.notes.push_back(fmt::format("{} of {} frames never came, in {} gaps: they are bridged", lost,
                                          frames, made.gaps.size()));
@@ -247,11 +247,8 @@ RecordedTake take_of_recording(const std::string& stem, const std::string& chara
     document.notes =
         fmt::format("recorded live{}{}", made.notes.empty() ? "" : "; ", fmt::join(made.notes, "; "));
     document.other = Json::object();
-    Json& gaps = document.other["gaps"] = Json::array();
-    for (const RecordedTake::Gap& gap : made.gaps) gaps.push_back({{"first", gap.first}, {"last", gap.last}});
-    Json& marks = document.other["marks"] = Json::array();
-    for (const RecordedTake::Mark& mark : made.marks)
-        marks.push_back({{"frame", mark.frame}, {"word", mark.word}});
+    document.gaps = made.gaps;
+    document.marks = made.marks;
     write_file(made.path, format_bvh(file));
     write_file(made.document, format_document(take_document(document)));
     return made;

@@ -10,6 +10,7 @@
 #include <string>
 #include <vector>
 
+#include "core/intake/load.hpp"
 #include "live/stream.hpp"
 
 namespace nb {
@@ -46,15 +47,8 @@ struct RecordedTake {
     std::string path, document;  ///< of the take
     int frames = 0;
     double fps = 0.0;
-    struct Gap {
-        int first = 0, last = 0;  ///< frames that never came; last: not included
-    };
-    std::vector<Gap> gaps;
-    struct Mark {
-        int frame = 0;
-        std::string word;
-    };
-    std::vector<Mark> marks;
+    std::vector<StreamGap> gaps;
+    std::vector<StreamMark> marks;
     int twice = 0, out_of_order = 0;
     std::vector<std::string> notes;
 };

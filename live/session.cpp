@@ -108,6 +108,18 @@ void LiveSession::set_line_out(std::optional<OutSettings> out) {
     out_settings_ = std::move(out);
 }
 
+void LiveSession::set_expected(std::shared_ptr<const Character> expected) {
+    const std::lock_guard lock(mutex_);
+    setup_.expected = std::move(expected);
+    takes_own_ = false;
+    forget_source();
+}
+
+std::shared_ptr<const LoadedFile> LiveSession::as_loaded() const {
+    const std::lock_guard lock(mutex_);
+    return source_character_ ? source_ : nullptr;
+}
+
 void LiveSession::record(const std::string& stem) {
     const std::lock_guard lock(mutex_);
     const auto performer = performers_.find(followed_);
@@ -115,6 +127,7 @@ void LiveSession::record(const std::string& stem) {
         throw FileError(stem, "nothing to record comes yet", "start the sender first");
     recording_ = std::make_unique<Recording>(stem, followed_, *performer->second.skeleton);
     marks_s_.clear();
+    tape_trouble_.clear();
 }
 
 void LiveSession::mark(const std::string& word) {
@@ -133,6 +146,7 @@ std::string LiveSession::stop_recording() {
 }
 
 void LiveSession::forget_source() {
+    trouble_.clear();
     source_character_.reset();
     solve_.reset();
     buffer_.clear();
@@ -163,7 +177,7 @@ void LiveSession::on_skeleton(const std::string& performer, std::shared_ptr<cons
             if (recording_) {
                 // Frames of another hierarchy are no frames of this file.
                 recording_->close();
-                trouble_ = "the recording has ended: another hierarchy came";
+                tape_trouble_ = "the recording has ended: another hierarchy came";
                 recording_.reset();
             }
         }
@@ -178,7 +192,7 @@ void LiveSession::on_stopped(const std::string& performer) {
 }
 
 void LiveSession::make_source(const StreamSkeleton& skeleton, const StreamFrame& frame) {
-    auto loaded = std::make_unique<LoadedFile>(load_bvh(as_file(skeleton, frame), followed_));
+    auto loaded = std::make_shared<LoadedFile>(load_bvh(as_file(skeleton, frame), followed_));
     Skeleton names = skeleton.file.skeleton;
     make_names_unique(names);
     const FileConventions& conventions = loaded->character.rig.conventions;
@@ -262,12 +276,12 @@ void LiveSession::on_frame(const std::string& performer, StreamFrame& frame) {
             recording_ =
                 std::make_unique<Recording>(setup_.record, performer, *performers_[performer].skeleton);
         } catch (const std::exception& fault) {
-            trouble_ = fault.what();
+            tape_trouble_ = fault.what();
         }
         setup_.record.clear();
     }
     if (recording_ && !recording_->add(frame)) {
-        trouble_ = recording_->fault();
+        tape_trouble_ = recording_->fault();
         recording_->close();
         recording_.reset();
     }
@@ -389,8 +403,9 @@ LiveSession::Shown LiveSession::shown(Pose* source, Pose* target) const {
     shown.facts = facts();
     shown.told = told(shown.facts);
     shown.source = source_character_;
-    shown.trouble = trouble_;
+    shown.trouble = trouble_.empty() ? tape_trouble_ : trouble_;
     shown.has_pose = posed_ > 0 && solve_ && solve_->has_shown();
+    if (solve_) shown.map = solve_->plan().program.map;
     shown.posed = posed_;
     shown.t_s = shown_t_s_;
     shown.arrived_s = shown_arrived_s_;

@@ -52,6 +52,10 @@ class LiveSession {
     void set_buffer(double length_s);
     /// The stream's own body, whatever was expected.
     void take_own_body();
+    /// As in Setup; the stream's own body is no longer taken.
+    void set_expected(std::shared_ptr<const Character> expected);
+    /// The stream as a file of one frame, once its body is known; null before.
+    std::shared_ptr<const LoadedFile> as_loaded() const;
     /// To an address; none: nothing goes out.
     void set_line_out(std::optional<OutSettings> out);
 
@@ -67,6 +71,7 @@ class LiveSession {
         std::shared_ptr<const Character> source;  ///< the stream's body; null until it is known
         std::string trouble;  ///< why nothing is carried, or no more recorded, or sent; empty: nothing
         bool has_pose = false;
+        PlaceMap map;
         long posed = 0;  ///< how many were shown so far
         double t_s = 0.0, arrived_s = 0.0;
         double ready_p50_s = 0.0, ready_p99_s = 0.0;  ///< due (or arrived, if later) to pose
@@ -98,7 +103,7 @@ class LiveSession {
     bool has_stopped_ = false, has_come_ = false, takes_own_ = false;
     double last_s_ = 0.0;
     JitterBuffer buffer_;
-    std::unique_ptr<LoadedFile> source_;  ///< as loaded of hierarchy and first frame
+    std::shared_ptr<const LoadedFile> source_;  ///< as loaded of hierarchy and first frame
     std::shared_ptr<const Character> source_character_;
     std::vector<std::string> missing_, more_;
     bool fits_ = true;
@@ -115,8 +120,8 @@ class LiveSession {
     double led_from_s_ = 0.0;
     std::unique_ptr<Recording> recording_;
     std::optional<OutSettings> out_settings_;
-    std::unique_ptr<LineOut> out_;  ///< once there is something to send
-    std::string trouble_;
+    std::unique_ptr<LineOut> out_;        ///< once there is something to send
+    std::string trouble_, tape_trouble_;  ///< why nothing is carried; why nothing is recorded any more
     Pose shown_source_, shown_target_;
     std::map<long, double> arrived_of_;
     long posed_ = 0, came_ = 0;

@@ -46,6 +46,7 @@ StageView::StageView(Workspace& workspace, Playback& playback, QWidget* parent)
     connect(&workspace_.scene(), &SceneWork::result_changed, this, &StageView::refresh);
     connect(&workspace_, &Workspace::pin_changed, this, &StageView::refresh);
     connect(&workspace_, &Workspace::before_shown, this, &StageView::refresh);
+    connect(&workspace_, &Workspace::live_shown, this, &StageView::refresh);
 }
 
 StageView::~StageView() {
@@ -329,7 +330,8 @@ void StageView::place_camera() {
     const auto bodies = followed_bodies(playback_.frame());
     camera_.focus_m = followed_point(bodies) + pan_m_;
     // The insets' column stays free.
-    const int column = has_insets_ && stand_ == Stand::take ? inset_column_px(size()) : 0;
+    const int column =
+        has_insets_ && !workspace_.live() && stand_ == Stand::take ? inset_column_px(size()) : 0;
     if (is_fitted_) fit_bodies(camera_, bodies, size(), column);
 }
 
@@ -531,7 +533,7 @@ void StageView::paintGL() {
     for (Stroke2& stroke : over) stroke = {ratio * stroke.from, ratio * stroke.to, ratio * stroke.width_px};
     QMetaObject::invokeMethod(this, &StageView::show_words, Qt::QueuedConnection);
     std::vector<FootInset> insets;
-    if (has_insets_ && stand_ == Stand::take && !scene.bodies.empty()) {
+    if (has_insets_ && !workspace_.live() && stand_ == Stand::take && !scene.bodies.empty()) {
         const bool of_target = shown_ != Shown::source && workspace_.target();
         const size_t body = of_target && scene.bodies.size() == 2 ? 1 : 0;
         insets = foot_insets(workspace_, of_target, playback_.frame(), scene.bodies[body].moved_m, size());

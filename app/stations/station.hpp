@@ -12,6 +12,7 @@ class QWidget;
 
 namespace nb {
 
+class LiveDesk;
 class Playback;
 class StageView;
 class Workspace;
@@ -22,6 +23,7 @@ struct StationContext {
     StageView& stage;
     Playback& playback;
     QUndoStack& undo;
+    LiveDesk& live;
     QWidget* window;  ///< the parent of what the station shows
 };
 

@@ -35,6 +35,7 @@
 #include "app/window/stage_bar.hpp"
 #include "app/window/state_line.hpp"
 #include "app/window/station_line.hpp"
+#include "app/window/tape.hpp"
 #include "app/window/top_bar.hpp"
 #include "app/window/transport.hpp"
 #include "app/window/unsaved_list.hpp"
@@ -51,7 +52,7 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
     make_actions();
     top_ = new TopBar(
         workspace_, [this](const QString& name) { return action(name); }, this);
-    list_ = make_list({workspace_, *stage_, playback_, undo_, this});
+    list_ = make_list({workspace_, *stage_, playback_, undo_, live_, this});
     for (Station* station : list_)
         for (const StationAction& about : station->actions())
             add(about.name, about.text, about.keys, about.run);
@@ -98,7 +99,15 @@ MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWi
     across_->setStretchFactor(2, 0);
     middle->addWidget(across_, 1);
     rows->addLayout(middle, 1);
+    // While a stream is followed a tape stands in the transport's place.
+    tape_ = new Tape(live_, this);
     rows->addWidget(transport_);
+    rows->addWidget(tape_);
+    tape_->hide();
+    connect(&workspace_, &Workspace::live_changed, this, [this] {
+        tape_->setVisible(workspace_.live().has_value());
+        transport_->setVisible(!workspace_.live());
+    });
     setCentralWidget(centre);
     when_scaled(this, [this] {
         const QSize free = screen()->availableGeometry().size();

@@ -9,6 +9,7 @@
 #include "app/stations/station.hpp"
 #include "app/work/character_desk.hpp"
 #include "app/work/commands.hpp"
+#include "app/work/live_desk.hpp"
 #include "app/work/playback.hpp"
 #include "app/work/workspace.hpp"
 
@@ -27,6 +28,7 @@ class SentenceBar;
 class StageBar;
 class StageView;
 class StationLine;
+class Tape;
 class TopBar;
 class TakeSoundPlayer;
 class Transport;
@@ -63,6 +65,7 @@ class MainWindow : public QMainWindow {
     void show_coverage(bool on);
     CoveragePage& coverage() { return *coverage_; }
     CharacterDesk& characters() { return characters_; }
+    LiveDesk& live() { return live_; }
     ChangePage& change() { return *change_; }
     /// A part of the window or of a station by its class; there must be one.
     template <typename Part>
@@ -93,6 +96,7 @@ class MainWindow : public QMainWindow {
     StationLine* stations_;
     StageView* stage_;
     Transport* transport_;
+    Tape* tape_;
     TakeSoundPlayer* sound_;
     NoticeBar* notice_;
     QStackedWidget *panels_, *sheets_;
@@ -106,6 +110,7 @@ class MainWindow : public QMainWindow {
     LibraryPanel* library_;
     CoveragePage* coverage_;
     CharacterDesk characters_{workspace_, undo_};
+    LiveDesk live_{workspace_, playback_};
     ChangePage* change_;
     QStackedWidget* places_;  ///< the stage with its sheet, or the coverage, or a change that is looked at
     QWidget* stage_side_;

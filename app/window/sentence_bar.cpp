@@ -66,7 +66,7 @@ SentenceBar::SentenceBar(Workspace& workspace, QWidget* parent) : QWidget(parent
     connect(target_, &QPushButton::clicked, this, &SentenceBar::show_targets);
     for (const auto signal :
          {&Workspace::source_changed, &Workspace::target_changed, &Workspace::choices_changed,
-          &Workspace::limbering_changed, &Workspace::scene_changed})
+          &Workspace::limbering_changed, &Workspace::scene_changed, &Workspace::live_changed})
         connect(&workspace_, signal, this, &SentenceBar::refresh);
     refresh();
 }
@@ -137,6 +137,13 @@ void SentenceBar::refresh() {
     target_name_ = target    ? text_of(target->file.character.name)
                    : at >= 0 ? tr("…")
                              : tr("nobody yet: drop a rig");
+    // A stream stands in the take's place.
+    const auto& live = workspace_.live();
+    moved_by_->setText(live ? tr(", performer ") : tr(", moved by "));
+    if (live) {
+        take_name_ = tr("Live from %1").arg(live->address);
+        source_name_ = live->performer.isEmpty() ? tr("nobody yet") : live->performer;
+    }
     refresh_casts();
     emit changed();
 }

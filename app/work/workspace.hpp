@@ -38,6 +38,14 @@ struct OpenState {
     QStringList unsaved;  ///< what of it has changed
 };
 
+/// What of a stream stands in the place of the take.
+struct LiveShown {
+    QString address, performer;
+    bool has_pose = false;
+    Pose source, target;  ///< world; as many joints as the bodies on the stage have
+    PlaceMap map;
+};
+
 class Workspace : public QObject {
     Q_OBJECT
 
@@ -69,6 +77,8 @@ class Workspace : public QObject {
     /// The target's result is the take from now on, moved by the target: another can take it on. It has no
     /// file; export keeps it.
     void use_result_as_take();
+    /// A body and motion without a file onto the stage, listed under a name: of a stream.
+    void open_made_take(const LoadedFile& file, const QString& name);
     /// Makes an empty library and opens it; false when that failed (said).
     bool create_library(const QString& folder, const QString& name);
     /// Reads the folder again: what others have added, renamed, removed. Keeps what is in use.
@@ -146,14 +156,22 @@ class Workspace : public QObject {
     void remember_before() { solver_.remember_before(); }
     void show_before(bool on) { solver_.show_before(on); }
     bool is_before_shown() const { return solver_.is_before_shown(); }
-    void poses_at(int frame, Pose& source, Pose& target) const { solver_.poses_at(frame, source, target); }
-    std::optional<Vec3> place_of(bool in_target, int joint, int frame) const {
-        return solver_.place_of(in_target, joint, frame);
+    /// While a stream is shown: its, whatever the frame.
+    void poses_at(int frame, Pose& source, Pose& target) const;
+    std::optional<Vec3> place_of(bool in_target, int joint, int frame) const;
+    /// Those of the take, a stream or not.
+    void take_poses_at(int frame, Pose& source, Pose& target) const {
+        solver_.poses_at(frame, source, target);
     }
     PassEffects pass_effects(int frame) const { return solver_.pass_effects(frame); }
     std::vector<ReachEffect> reach_effects(int frame) const { return solver_.reach_effects(frame); }
     const Contacts& contacts() const { return solver_.contacts(); }
-    PlaceMap place_map() const { return plan() ? plan()->program.map : PlaceMap(); }
+    PlaceMap place_map() const {
+        return live_ && live_->has_pose ? live_->map : plan() ? plan()->program.map : PlaceMap();
+    }
+    /// A stream stands in the take's place; none: no more.
+    void show_live(std::optional<LiveShown> live);
+    const std::optional<LiveShown>& live() const { return live_; }
     /// Twist bones of the target that the pass twist turns.
     int twist_count() const { return plan() ? int(plan()->program.twists.size()) : 0; }
 
@@ -253,6 +271,8 @@ class Workspace : public QObject {
     void before_shown(bool on);
     void without_changed();                        ///< the result without touch-ups is there
     void written_changed();                        ///< a result was written
+    void live_changed();                           ///< a stream is shown, or no more, or another
+    void live_shown();                             ///< its next pose
     void scene_changed();                          ///< opened, changed, closed, or another cast is in hand
     void frame_wanted(int frame);                  ///< of the take on the stage
     void cast_target_wanted(const QString& name);  ///< by a click on a character while a scene is open
@@ -274,6 +294,7 @@ class Workspace : public QObject {
     Drafts drafts_;
     Recovery recovery_;
     std::set<DocumentKey> to_recover_;
+    std::optional<LiveShown> live_;
     QTimer recover_;
     bool is_recovery_told_ = false;
     bool is_leaving_ = false;  ///< without saving: nothing is kept any more
@@ -281,6 +302,7 @@ class Workspace : public QObject {
     Cancelled opening_;  ///< of what is looked at, opened or limbered; one for all, until it was cancelled
     Cancelled opening();
     int made_count_ = 0;  ///< takes that were made of results
+    void open_made(const std::shared_ptr<Loaded>& made, const QString& from);
     /// A file that is being read to come onto the stage as take, as target.
     struct Reading {
         std::optional<Choice> choice;

@@ -65,6 +65,10 @@ FileFrames Workspace::take_frames() const {
 
 std::vector<MarkedFrame> Workspace::marked_frames() const {
     std::vector<MarkedFrame> marks = judgement().frames;
+    if (source())
+        for (const StreamMark& mark : source()->file.marks) marks.push_back({mark.frame, mark.word});
+    std::stable_sort(marks.begin(), marks.end(),
+                     [](const MarkedFrame& a, const MarkedFrame& b) { return a.frame < b.frame; });
     for (MarkedFrame& mark : marks) mark.frame = take_frames().from_file(mark.frame);
     const int frames = source() && source()->file.take ? source()->file.take->frames : 0;
     std::erase_if(marks, [&](const MarkedFrame& mark) { return mark.frame < 0 || mark.frame >= frames; });

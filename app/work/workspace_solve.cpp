@@ -102,17 +102,51 @@ void Workspace::use_result_as_take() {
     made->file.contacts_in_file = {};
     made->file.take_document = {};
     if (!made->drawn) made->drawn = rig_of(target(), target()->file.character);
+    open_made(made, tr("result"));
+    emit said(tr("The %1's motion is the take now; choose who takes it on. Export keeps it.")
+                  .arg(QString::fromStdString(target()->file.character.name)));
+}
+
+void Workspace::open_made(const std::shared_ptr<Loaded>& made, const QString& from) {
     Choice choice;
-    choice.name = QString::fromStdString(take.name);
-    choice.path = tr("result %1").arg(++made_count_) + "/" + choice.name;
+    choice.name = QString::fromStdString(made->file.take->name);
+    choice.path = QString("%1 %2/%3").arg(from).arg(++made_count_).arg(choice.name);
     Opened opened{choice, key_of(choice, false), made, true, true};
-    drafts_.open_file(opened.key, take.name, file_of(made));
+    drafts_.open_file(opened.key, made->file.take->name, file_of(made));
     drafts_.set_kept(opened.key, false);
     catalogue_.add(choice, false);
     emit choices_changed();
     open(std::move(opened), false);
-    emit said(tr("The %1's motion is the take now; choose who takes it on. Export keeps it.")
-                  .arg(QString::fromStdString(target()->file.character.name)));
+}
+
+void Workspace::open_made_take(const LoadedFile& file, const QString& name) {
+    close_scene();
+    auto made = std::make_shared<Loaded>();
+    made->file = file;
+    made->file.take->name = made->file.character.name = name.toStdString();
+    made->figure = std::make_shared<const Figure>(make_figure(made->file.character));
+    made->segments = bone_segments(made->file.character);
+    open_made(made, tr("stream"));
+}
+
+void Workspace::show_live(std::optional<LiveShown> live) {
+    const bool is_other = live.has_value() != live_.has_value() ||
+                          (live && (live->address != live_->address || live->performer != live_->performer));
+    live_ = std::move(live);
+    if (is_other) emit live_changed();
+    emit live_shown();
+}
+
+void Workspace::poses_at(int frame, Pose& source, Pose& target) const {
+    if (!live_ || !live_->has_pose) return solver_.poses_at(frame, source, target);
+    source = live_->source;
+    target = live_->target;
+}
+
+std::optional<Vec3> Workspace::place_of(bool in_target, int joint, int frame) const {
+    if (!live_ || !live_->has_pose) return solver_.place_of(in_target, joint, frame);
+    const Pose& pose = in_target ? live_->target : live_->source;
+    return joint >= 0 && size_t(joint) < pose.p.size() ? std::optional(pose.p[size_t(joint)]) : std::nullopt;
 }
 
 void Workspace::export_result(const QString& path, const QString& remark) {

@@ -40,6 +40,15 @@ Json take_document(const TakeDocument& take) {
     if (take.animation > 0) document["animation"] = take.animation;
     document["contacts"] = Json::array();
     document["props"] = Json::array();
+    if (!take.gaps.empty()) {
+        Json& gaps = document["gaps"] = Json::array();
+        for (const StreamGap& gap : take.gaps) gaps.push_back({{"first", gap.first}, {"last", gap.last}});
+    }
+    if (!take.marks.empty()) {
+        Json& marks = document["marks"] = Json::array();
+        for (const StreamMark& mark : take.marks)
+            marks.push_back({{"frame", mark.frame}, {"word", mark.word}});
+    }
     if (take.other.is_object() && take.other.contains("set")) document["set"] = take.other["set"];
     document["notes"] = take.notes;
     keep_unknown(take.other, document, object_of({"animation"}));
@@ -84,6 +93,11 @@ TakeDocument read_take_document(const Json& document, const std::string& path) {
         take.pieces.push_back(
             {text_in(piece, "file", path), "", at_m, flag_in(piece, "is_ground", false, path)});
     }
+    for (const Json& gap : list_or_none(document, "gaps", path))
+        take.gaps.push_back(
+            {whole_in(gap, "first", 0, frame_limit, path), whole_in(gap, "last", 0, frame_limit, path)});
+    for (const Json& mark : list_or_none(document, "marks", path))
+        take.marks.push_back({whole_in(mark, "frame", 0, frame_limit, path), text_in(mark, "word", path)});
     take.other = document;
     return take;
 }

@@ -23,6 +23,8 @@ struct TakeDocument {
     double unit_m = 0.0;
     std::string up, facing;
     std::vector<StagePiece> pieces;  ///< `path` as in the document, relative to it
+    std::vector<StreamGap> gaps;     ///< of the recording of a stream
+    std::vector<StreamMark> marks;
     Json other;
 };
 Json take_document(const TakeDocument& take);

@@ -569,6 +569,19 @@ class Finder {
     }
 
     void faults(const Take& take) {
+        if (!file_.gaps.empty()) {
+            int lost = 0;
+            for (const StreamGap& gap : file_.gaps) lost += gap.last - gap.first;
+            const FileFrames at = frames_in_file(file_);
+            Finding& f = add("gaps", Finding::State::told,
+                             fmt::format("{} frame{} of the stream never came, in {} gap{}, and {} bridged",
+                                         lost, lost == 1 ? "" : "s", file_.gaps.size(),
+                                         file_.gaps.size() == 1 ? "" : "s", lost == 1 ? "is" : "are"),
+                             fmt::format("first at frame {} of the recording", file_.gaps[0].first));
+            for (const StreamGap& gap : file_.gaps)
+                if (const int frame = at.from_file(gap.first); frame >= 0 && frame < take.frames)
+                    f.frames.push_back(frame);
+        }
         const auto breaks = find_breaks(take);
         if (!breaks.empty() || rig_.options.bridge_breaks) {
             Finding& f = add(

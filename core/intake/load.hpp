@@ -20,6 +20,18 @@ struct StagePiece {
     bool is_ground = false;    ///< shared by all bodies: never scaled
 };
 
+/// What a stream's recording is told of: frames that never came and are bridged, marks made while it came. Frames of the
+/// file.
+struct StreamGap {
+    int first = 0, last = 0;  ///< last: not included
+    bool operator==(const StreamGap&) const = default;
+};
+struct StreamMark {
+    int frame = 0;
+    std::string word;
+    bool operator==(const StreamMark&) const = default;
+};
+
 /// A document as it was when it was read; both empty when there was none.
 struct ReadDocument {
     std::string path, text;
@@ -33,6 +45,8 @@ struct LoadedFile {
     std::optional<Standing> standing;  ///< of the take, when it was looked at (core/intake/travel.hpp)
     int bridged = 0;                   ///< breaks that were led through
     std::vector<StagePiece> pieces;
+    std::vector<StreamGap> gaps;
+    std::vector<StreamMark> marks;
     std::vector<std::string> animations;  ///< names of all the file holds; `take` is one of them
     /// Contacts by hand as the file itself counts: frames before trim and resampling, heights in its own unit
     /// and lengths. `take->contacts` are those within the trim, in force.

@@ -230,6 +230,8 @@ LoadedFile load_take(const std::string& given_path, const std::string& character
     const LoadOptions& in_force = loaded.character.rig.options;
     if (is_document && in_force.trim_first == 0 && !in_force.fps)
         loaded.take->first_motion_frame = std::clamp(document.first_motion_frame, 0, loaded.take->frames - 1);
+    loaded.gaps = document.gaps;
+    loaded.marks = document.marks;
     if (is_document) {
         loaded.take->id = document.id;
         set_contacts_in_file(loaded, read_contacts(document.other, path, loaded));

@@ -717,6 +717,73 @@ int main(int argc, char** argv) {
              workspace.set_contacts(workspace.key(false), {});
              settle_down(window);
          }},
+        {"live",
+         [&] {
+             // A copy: what is recorded becomes a take of the library.
+             QTemporaryDir copy;
+             const QString library = copy.filePath("library");
+             std::filesystem::copy(NB_SOURCE_DIR "/demo-library", library.toStdString(),
+                                   std::filesystem::copy_options::recursive);
+             window.open_files({library});
+             settle_down(window);
+             put_on_stage("quay-walk", "ferrier");
+             settle_down(window);
+             window.stations().set_station("live");
+             LiveDesk& desk = window.live();
+             const auto grab = [&](const QString& name) {
+                 window.grab().save(folder.filePath(name + ".png"));
+                 std::printf("%s\n", qPrintable(name));
+             };
+             const bool has_states = wanted.contains("live-states");
+             if (has_states) grab("live-closed");
+             desk.listen("127.0.0.1:7300");
+             QTest::qWait(600);
+             if (has_states) grab("live-waiting");
+             desk.start_device(OutSettings::Way::bvh, 120.0);
+             QTest::qWait(1500);
+             window.playback().go_to(0);
+             window.playback().play(true);
+             desk.record();
+             QTest::qWait(2600);
+             desk.mark();
+             DeviceFaults faults;
+             faults.lost = 0.03;
+             faults.late = 0.04;
+             desk.set_faults(faults);
+             QTest::qWait(3600);
+             desk.mark();
+             QTest::qWait(1200);
+             grab("live");
+             if (has_states) {
+                 faults = {};
+                 faults.has_wrong_name = true;
+                 desk.follow("the-performer");
+                 desk.set_faults(faults);
+                 QTest::qWait(1500);
+                 grab("live-other-performer");
+                 faults = {};
+                 faults.has_other_skeleton = true;
+                 desk.set_faults(faults);
+                 QTest::qWait(1500);
+                 grab("live-other-skeleton");
+                 desk.set_faults({});
+                 QTest::qWait(2500);
+                 grab("live-comes");
+                 desk.device()->stop();
+                 QTest::qWait(1200);
+                 grab("live-stopped");
+             }
+             window.playback().play(false);
+             desk.stop_device();
+             desk.stop_listening();
+             settle_down(window);
+             if (has_states) grab("live-recorded");
+             window.open_files({NB_SOURCE_DIR "/demo-library"});
+             settle_down(window);
+             put_on_stage("quay-walk", "ferrier");
+             settle_down(window);
+             window.stations().set_station("transfer");
+         }},
         {"handbook",
          [&] {
              window.stations().set_station("chains");

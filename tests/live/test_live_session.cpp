@@ -152,7 +152,7 @@ class LiveSessionTest : public QObject {
         const RecordedTake made = take_of_recording(session->stop_recording());
         QVERIFY(!made.gaps.empty() && made.twice > 0 && made.out_of_order > 0);
         std::vector<char> is_bridged(size_t(made.frames), 0);
-        for (const RecordedTake::Gap& gap : made.gaps)
+        for (const StreamGap& gap : made.gaps)
             for (int f = gap.first; f < gap.last; ++f) is_bridged[size_t(f)] = 1;
         const double share = double(std::count(is_bridged.begin(), is_bridged.end(), 1)) / made.frames;
         QVERIFY(share > 0.03 && share < 0.2);
