@@ -139,6 +139,53 @@ class LiveWindowTest : public test::WindowFixture {
                  walk.character.rig.skeleton.names.size());
     }
 
+    /// 240 frames a second while the window is busy: nothing of the recording is lost. NB_LIVE_MINUTES: for how long.
+    void nothing_is_lost_while_the_window_is_busy() {
+        const double minutes = qEnvironmentVariableIsSet("NB_LIVE_MINUTES")
+                                   ? qEnvironmentVariable("NB_LIVE_MINUTES").toDouble()
+                                   : 0.1;
+        QVERIFY(choose_take("Quay walk"));
+        listen_at(18306);
+        desk().start_device(OutSettings::Way::bvh, 240.0);
+        QVERIFY(stands(LiveState::comes));
+        const auto resident = [] {
+            QFile file("/proc/self/statm");
+            return file.open(QIODevice::ReadOnly) ? file.readAll().split(' ').value(1).toDouble() * 4096e-6
+                                                  : 0.0;
+        };
+        desk().record();
+        QElapsedTimer timer;
+        timer.start();
+        double began_mb = 0.0;
+        std::vector<double> ready_ms;
+        for (int round = 0; double(timer.elapsed()) < 60000.0 * minutes; ++round) {
+            w().stage().set_spread(0.5 + 0.5 * std::sin(0.1 * round));
+            if (round % 40 == 0) w().stage().next_view();
+            if (round % 100 == 50) {
+                w().workspace().step_target(1);
+            }
+            if (round % 100 == 99) w().workspace().step_target(-1);
+            QTest::qWait(30);
+            if (began_mb == 0.0 && timer.elapsed() > 5000) began_mb = resident();
+        }
+        const LiveSession::Shown shown = desk().shown();
+        qInfo(
+            "%.1f minutes: %ld frames came, %ld were shown; due to pose %.2f ms (median), %.2f ms (99 %%); "
+            "on screen %.0f ms after "
+            "it came; %.0f MB, then %.0f MB",
+            minutes, shown.came, shown.posed, 1e3 * shown.ready_p50_s, 1e3 * shown.ready_p99_s,
+            1e3 * desk().on_screen_s(), began_mb, resident());
+        const long recorded = desk().tape().frames;
+        desk().stop_device();
+        desk().stop_recording();
+        const std::string stem = library().toStdString() + "/takes/the-performer-live-1";
+        QTRY_VERIFY_WITH_TIMEOUT(fs::exists(stem + ".take.json"), 120000);
+        const RecordedTake made = take_of_recording(stem);
+        QVERIFY(made.frames >= recorded && double(recorded) > 0.97 * 240.0 * 60.0 * minutes);
+        QVERIFY(made.gaps.empty());
+        QCOMPARE(made.twice, 0);
+    }
+
     void a_taken_port_is_said() {
         listen_at(18304);
         const auto other = std::make_unique<LiveDesk>(w().workspace(), w().playback());
