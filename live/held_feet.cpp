@@ -15,7 +15,8 @@ namespace {
 
 constexpr double led_in_s = 0.1;   // at most; less where less is known before
 constexpr double let_go_w = 28.0;  // 1/s: away within `lead_s`
-constexpr double come_down_w = 70.0;
+constexpr double come_down_w = 90.0;
+constexpr double come_up_w = 200.0;  // from below the floor
 constexpr double hips_w = 22.0;
 constexpr double led_slack = 0.03;  // as the pass give way has it
 constexpr int rounds = 8;
@@ -72,11 +73,10 @@ void HeldFeet::hold_foot(size_t limb, const Moments& moments, const ContactsAhea
     // The turn: of the sole; else what leads to one that comes.
     Vec3 turn = Vec3::Zero();
     if (mode == Mode::sole) {
-        if (foot.mode != Mode::sole) {
-            const int to = std::min(heel.held_to, ball.held_to);
-            const int middle = moments.now() + (to - moments.now()) / 2;
-            foot.sole = sole_of(end, moments.at(middle).asked[limb].foot);
-        }
+        if (foot.mode != Mode::sole)
+            foot.sole =
+                sole_of(end, is_begun_ ? Quat(exp_rotation(foot.last_turn + foot.turn_v * dt) * asked.foot)
+                                       : asked.foot);
         turn = log_rotation(foot.sole * asked.foot.conjugate());
     } else if (const int heel_at = heel.is_held ? moments.now() : heel.next,
                ball_at = ball.is_held ? moments.now() : ball.next;
@@ -112,6 +112,8 @@ void HeldFeet::hold_foot(size_t limb, const Moments& moments, const ContactsAhea
     }
     if (is_begun_ && !was_held) foot.shift.step(dt, let_go_w);
     Vec3 ankle = was_held ? ankle_by(foot.anchor) : Vec3(asked.ankle_m + coming + foot.shift.x);
+    // A foot that comes down does so where it was shown.
+    if (is_held && !was_held && is_begun_) ankle = asked.ankle_m + foot.last_shift + foot.shift_v * dt;
     const bool anchor_holds = was_held && (foot.anchor == int(FootPoint::heel) ? heel : ball).is_held;
     if (is_held && !anchor_holds) {
         // From here on another point says where it is; the foot stays where it is.
@@ -128,7 +130,7 @@ void HeldFeet::hold_foot(size_t limb, const Moments& moments, const ContactsAhea
         foot.has_level = true;
     }
     if (is_held) {
-        foot.shift.step(dt, come_down_w);
+        foot.shift.step(dt, foot.shift.x.y() < 0.0 ? come_up_w : come_down_w);
         ankle = ankle_by(foot.anchor) + foot.shift.x;
     } else if (was_held) {
         foot.anchor = -1;

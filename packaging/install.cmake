@@ -9,7 +9,7 @@ install(FILES demo-library/takes/limbering.bvh demo-library/takes/limbering.take
 install(FILES demo-library/characters/ferrier/character.json
         DESTINATION ${share}/nimble-bone/characters/ferrier)
 install(DIRECTORY docs/handbook DESTINATION ${share}/nimble-bone)
-foreach(page intake roles rest chains transfer scene touch-up hand-over coverage library newer-rig)
+foreach(page intake roles rest chains transfer scene touch-up hand-over coverage library newer-rig live)
   install(FILES docs/screenshots/${page}.png DESTINATION ${share}/nimble-bone/screenshots)
 endforeach()
 # The window has its fonts and icons within it; others may like the fonts, too.

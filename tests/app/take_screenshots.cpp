@@ -243,31 +243,6 @@ int main(int argc, char** argv) {
              settle_down(window);
              window.notice().say({});
          }},
-        {"touch-curves",
-         [&] {
-             // The leap that ships with a touch-up: what it does, and dotted what would be without.
-             const auto& takes = window.workspace().takes();
-             for (size_t i = 0; i < takes.size(); ++i)
-                 if (takes[i].name == "Boat leap") window.workspace().choose_take(int(i));
-             window.stations().set_station("touch up");
-             settle_down(window);
-             window.playback().go_to(236);
-             auto& panel = window.part<TouchPanel>();
-             panel.pick("hips");
-             window.part<TouchEdits>().take_in_hand({SettingLevel::take, 0, 0});
-             for (auto* button : window.part<TouchSheet>().findChildren<QToolButton*>())
-                 if (button->text() == "curves" && !button->isChecked()) button->click();
-             settle_down(window);
-             shoot("touch-curves");
-             for (auto* button : window.part<TouchSheet>().findChildren<QToolButton*>())
-                 if (button->text() == "curves" && button->isChecked()) button->click();
-             window.stage().select(true, -1);
-             window.stations().set_station("transfer");
-             window.notice().say({});
-             for (size_t i = 0; i < takes.size(); ++i)
-                 if (takes[i].name == "Quay walk") window.workspace().choose_take(int(i));
-             settle_down(window);
-         }},
         {"hand-poses",
          [&] {
              // Close up, a row a body, a column a pose; on request alone.
