@@ -1,5 +1,6 @@
 #include "live/live_solve.hpp"
 
+#include "core/motion/heading_now.hpp"
 #include "core/motion/kinematics.hpp"
 #include "core/solve/passes.hpp"
 
@@ -24,7 +25,10 @@ LiveSolve::LiveSolve(const Character& source, const Character& target, const Pai
       moments_(plan_->program, source_),
       contacts_(plan_->program),
       feet_(plan_->program),
-      target_(rest_pose(skeleton_)) {}
+      target_(rest_pose(skeleton_)) {
+    one_.frames = 1;
+    one_.joints = skeleton_.size();
+}
 
 bool LiveSolve::add(long number, double t_s, std::span<const Quat> R_PJ, std::span<const int> translated,
                     std::span<const Vec3> p_PJ) {
@@ -50,10 +54,21 @@ bool LiveSolve::show(double t_s) {
     const Moment& now = moments_.shown();
     TargetFrame T{target_.R, target_.p};
     run_passes(program, {now.R, now.p, now.t_s}, T, held);
-    if (program.body.root >= 0) {
-        // The root bone goes with the body: over the floor below the hips, by their heading.
-    }
+    if (program.body.root >= 0) lead_root();
     return true;
+}
+
+/// The root bone goes over the floor below the hips, by the body's heading; while the body lies by its last one.
+void LiveSolve::lead_root() {
+    const CarriedBody& body = plan_->program.body;
+    one_.R = target_.R;
+    one_.p = target_.p;
+    if (const auto heading = heading_now(one_, body.lines, 0)) heading_ = *heading;
+    const Vec3 centre = hip_centre(target_.p, body.lines);
+    const Rigid root{exp_rotation(heading_ * Vec3::UnitY()), Vec3(centre.x(), 0.0, centre.z())};
+    put_on_root(skeleton_, body.root, body.top, {root}, one_);
+    target_.R = one_.R;
+    target_.p = one_.p;
 }
 
 void LiveSolve::clear() {

@@ -44,6 +44,10 @@ class LiveSolve {
     ContactsAhead contacts_;
     HeldFeet feet_;
     Pose target_;
+    WorldMotion one_;  ///< the same, where a root bone carries the travel
+    double heading_ = 0.0;
+
+    void lead_root();
 };
 
 }  // namespace nb

@@ -201,7 +201,7 @@ void OscWayIn::message(std::string_view bytes) {
         Vec3 p;
         Eigen::Vector4d q;
         bool is_right = m.text(1, bone) && m.place(2, p);
-        for (int i = 0; i < 4 && is_right; ++i) is_right = m.number(size_t(5 + i), 2.0, q[i]);
+        for (size_t i = 0; i < 4 && is_right; ++i) is_right = m.number(5 + i, 2.0, q[Eigen::Index(i)]);
         const auto place = is_right ? performer.place_of.find(bone) : performer.place_of.end();
         if (!is_right || q.norm() < 0.1)
             return tell(fmt::format("/live/bone of '{}' is not as it should be", shown_text(name)));

@@ -10,6 +10,7 @@
 #include "core/intake/repair.hpp"
 #include "core/math/hermite.hpp"
 #include "core/motion/kinematics.hpp"
+#include "core/solve/baked.hpp"
 
 namespace nb {
 
@@ -140,7 +141,7 @@ std::string LiveSession::stop_recording() {
     const std::lock_guard lock(mutex_);
     if (!recording_) return {};
     recording_->close();
-    const std::string stem = recording_->frames() > 0 ? recording_->stem() : std::string();
+    std::string stem = recording_->frames() > 0 ? recording_->stem() : std::string();
     recording_.reset();
     return stem;
 }
@@ -360,11 +361,8 @@ double LiveSession::on_turn(double now_s) {
         ready_.add(ready - std::max(shown_arrived_s_, buffer_.shown_at_s(moment.t_s)));
         if (out_settings_ && target_ && !out_) {
             const Program& program = solve_->plan().program;
-            std::vector<int> moved = program.body.own_places;
-            for (size_t j = 0; j < program.length_of.size(); ++j)
-                if (program.length_of[j] >= 0) moved.push_back(int(j));
-            for (size_t j = 0; j < program.placed_of.size(); ++j)
-                if (program.placed_of[j] >= 0) moved.push_back(int(j));
+            std::vector<int> moved = placed_joints(program);
+            if (program.body.root >= 0) moved.push_back(program.body.root);
             out_ = std::make_unique<LineOut>(*out_settings_, target_->rig.skeleton, moved);
         }
         if (out_ && target_) out_->send(shown_target_, moment.number, moment.t_s);

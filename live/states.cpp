@@ -10,9 +10,9 @@ namespace nb {
 
 namespace {
 
-constexpr std::array<const char*, 9> names{"closed",          "port taken",     "waiting",
-                                           "other performer", "other skeleton", "comes",
-                                           "lossy",           "stale",          "stopped"};
+constexpr std::array<const char*, 9> state_names{"closed",          "port taken",     "waiting",
+                                                 "other performer", "other skeleton", "comes",
+                                                 "lossy",           "stale",          "stopped"};
 
 std::string listed(const std::vector<std::string>& names, size_t most = 4) {
     std::string text;
@@ -35,7 +35,7 @@ std::string of_bones(const LiveFacts& facts) {
 }  // namespace
 
 const char* live_state_name(LiveState state) {
-    return names[size_t(state)];
+    return state_names[size_t(state)];
 }
 
 LiveTold told(const LiveFacts& facts) {

@@ -197,7 +197,7 @@ QString LiveDesk::free_name() const {
     for (QChar& c : plain)
         if (c == '/' || c == '\\' || c == ':') c = '-';
     for (int n = 1;; ++n) {
-        const QString name = QString("%1-live-%2").arg(plain).arg(n);
+        QString name = QString("%1-live-%2").arg(plain).arg(n);
         if (!folder.exists(name + ".bvh") && !folder.exists(name + ".live.bvh")) return name;
     }
 }

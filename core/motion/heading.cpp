@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <optional>
+#include "core/motion/heading_now.hpp"
 #include "core/motion/kinematics.hpp"
 
 namespace nb {
@@ -13,8 +14,9 @@ constexpr double lying_rad = 25.0 * pi / 180.0;
 constexpr double led_back_s = 0.3;
 constexpr double least_forward = 0.2;  // of the line's length that must be seen from above
 
-/// The body's own heading at a frame; empty while nothing says it.
-std::optional<double> own_heading(const WorldMotion& motion, const BodyLines& lines, int frame) {
+}  // namespace
+
+std::optional<double> heading_now(const WorldMotion& motion, const BodyLines& lines, int frame) {
     const auto p = [&](int joint) -> const Vec3& { return motion.p[motion.at(frame, joint)]; };
     // Joints that lie in one point say nothing.
     const auto line = [&](int a, int b, double most_m) {
@@ -36,6 +38,8 @@ std::optional<double> own_heading(const WorldMotion& motion, const BodyLines& li
     return std::atan2(-left.z(), left.x());
 }
 
+namespace {
+
 double unwrapped(double angle, double beside) {
     return angle - 2.0 * pi * std::round((angle - beside) / (2.0 * pi));
 }
@@ -52,7 +56,7 @@ std::vector<double> headings(const WorldMotion& motion, const BodyLines& lines, 
     double off = 0.0;       // by which the held heading differs from the body's own when it gets up
     bool is_held = false;
     for (int f = first_frame; f < motion.frames; ++f) {
-        const auto own = own_heading(motion, lines, f);
+        const auto own = heading_now(motion, lines, f);
         if (own) {
             const double now = has_last ? unwrapped(*own, last) : *own;
             if (is_held) {
@@ -71,7 +75,7 @@ std::vector<double> headings(const WorldMotion& motion, const BodyLines& lines, 
     }
     // A take that begins lying, and frames before the motion, have the first heading that is told.
     int told = first_frame;
-    while (told < motion.frames && !own_heading(motion, lines, told)) ++told;
+    while (told < motion.frames && !heading_now(motion, lines, told)) ++told;
     for (int f = 0; f < std::min(told, motion.frames); ++f)
         result[size_t(f)] = told < motion.frames ? result[size_t(told)] : 0.0;
     return result;

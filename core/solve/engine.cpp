@@ -30,6 +30,17 @@ void solve_pose(const Program& program, const Pose& source, Pose& target, const 
     run_passes(program, {source.R, source.p, t_s}, T, held);
 }
 
+std::vector<int> placed_joints(const Program& program) {
+    std::vector<int> joints = program.body.own_places;
+    for (size_t j = 0; j < program.length_of.size(); ++j)
+        if (program.length_of[j] >= 0) joints.push_back(int(j));
+    for (size_t j = 0; j < program.placed_of.size(); ++j)
+        if (program.placed_of[j] >= 0) joints.push_back(int(j));
+    std::sort(joints.begin(), joints.end());
+    joints.erase(std::unique(joints.begin(), joints.end()), joints.end());
+    return joints;
+}
+
 std::vector<std::string> notes_of(const TransferResult& result) {
     std::vector<std::string> notes = result.plan.report.notes;
     for (const std::string& point : result.corrections.ignored)
@@ -120,14 +131,7 @@ TransferResult transfer_with(const Character& source, const Take& given, Take* t
     baked.joints = joints;
     baked.first_motion_frame = take.first_motion_frame;
     baked.set = take.set;
-    baked.translated = result.plan.program.body.own_places;
-    for (size_t j = 0; j < result.plan.program.length_of.size(); ++j)
-        if (result.plan.program.length_of[j] >= 0) baked.translated.push_back(int(j));
-    for (size_t j = 0; j < result.plan.program.placed_of.size(); ++j)
-        if (result.plan.program.placed_of[j] >= 0) baked.translated.push_back(int(j));
-    std::sort(baked.translated.begin(), baked.translated.end());
-    baked.translated.erase(std::unique(baked.translated.begin(), baked.translated.end()),
-                           baked.translated.end());
+    baked.translated = placed_joints(result.plan.program);
     // Each part takes a share of the whole by its frames.
     const double parts = 1.0 + 2.0 * double(loops.size());
     double before = 0.0;

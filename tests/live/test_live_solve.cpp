@@ -184,6 +184,26 @@ class LiveSolveTest : public QObject {
         }
     }
 
+    /// The root bone has the travel and heading that the exact solve gives it.
+    void a_root_bone_carries_the_travel() {
+        const LoadedFile source = take_of("quay-walk");
+        const LoadedFile body = test::demo_body("dockhand");
+        PairingSettings settings;
+        settings.has_root_track = true;
+        const TransferResult exact = transfer(source.character, *source.take, body.character, settings);
+        LiveSolve live(source.character, body.character, settings);
+        const int root = live.plan().program.body.root;
+        QVERIFY(root >= 0);
+        const Take& take = *source.take;
+        for (int f = 0; f < 300; ++f) {
+            live.add(f, f * take.frame_time_s, take.rotations(f), take.translated, take.translations(f));
+            live.show(f * take.frame_time_s);
+            const size_t at = exact.target.at(f, root);
+            QVERIFY((live.target().p[size_t(root)] - exact.target.p[at]).norm() < 0.02);
+            QVERIFY(rad_to_deg(angle_between(live.target().R[size_t(root)], exact.target.R[at])) < 2.0);
+        }
+    }
+
     void a_dogs_paws_stand() {
         const LoadedFile dog = test::demo_body("quay-dog");
         for (const char* take : {"dog-walk", "dog-trot"}) {
