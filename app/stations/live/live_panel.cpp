@@ -274,7 +274,7 @@ void LivePanel::look() {
     remedy_->setVisible(!remedy.isEmpty());
     own_body_->setVisible(told.state == LiveState::other_skeleton);
     const bool is_late =
-        told.state == LiveState::lossy && shown.facts.account.late > shown.facts.account.missing;
+        told.state == LiveState::lossy && shown.facts.account.late >= shown.facts.account.missing;
     longer_->setVisible(is_late);
     if (is_late) longer_->setText(tr("a buffer of %1 ms").arg(wanted_buffer_ms()));
     QStringList names;
