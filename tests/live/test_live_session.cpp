@@ -130,7 +130,7 @@ class LiveSessionTest : public QObject {
             }
         }
         // What is there is never written over.
-        QVERIFY_EXCEPTION_THROWN(session->record(at("walk")), FileError);
+        QVERIFY_THROWS_EXCEPTION(FileError, session->record(at("walk")));
     }
 
     void what_is_lost_late_twice_or_swapped_is_told_and_put_right() {

@@ -36,7 +36,7 @@ class Streaming {
   public:
     Streaming(const LoadedFile& source, const Take& take, const LoadedFile& target, double ahead_s,
               bool has_hands = false)
-        : take_(take), target_(target), live_(source.character, target.character, {}) {
+        : take_(take), live_(source.character, target.character, {}) {
         PairingSettings settings;
         settings.passes.touch = settings.passes.hold = settings.passes.clear = has_hands;
         exact_ = transfer(source.character, take, target.character, settings);
@@ -53,7 +53,6 @@ class Streaming {
 
   private:
     const Take& take_;
-    const LoadedFile& target_;
     LiveSolve live_;
     TransferResult exact_;
     WorldMotion motion_;
