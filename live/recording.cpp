@@ -9,6 +9,7 @@
 #include <cmath>
 #include <cstring>
 #include <filesystem>
+#include <fstream>
 #include <map>
 
 #include "core/base/fault.hpp"
@@ -26,6 +27,7 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr std::string_view times_head = "number,sent_s,arrived_s\n";
+constexpr std::string_view taken_line = "\n# taken\n";
 /// More is no gap of a stream: the numbers are broken.
 constexpr long longest_gap = 100000;
 
@@ -251,8 +253,28 @@ RecordedTake take_of_recording(const std::string& stem, const std::string& chara
     document.marks = made.marks;
     write_file(made.path, format_bvh(file));
     write_file(made.document, format_document(take_document(document)));
+    // Whatever becomes of the take: nothing waits here any more.
+    if (const int file = ::open((stem + ".live.csv").c_str(), O_WRONLY | O_APPEND | O_CLOEXEC); file >= 0) {
+        [[maybe_unused]] const auto written = ::write(file, taken_line.data(), taken_line.size());
+        ::close(file);
+    }
     return made;
 }
+
+namespace {
+
+/// Whether a take was made of it.
+bool is_taken(const std::string& times) {
+    std::ifstream file(times, std::ios::binary | std::ios::ate);
+    const auto size = std::streamoff(file.tellg());
+    const auto tail = std::min(size, std::streamoff(taken_line.size()));
+    std::string end(size_t(std::max<std::streamoff>(0, tail)), ' ');
+    file.seekg(size - tail);
+    file.read(end.data(), tail);
+    return end == taken_line;
+}
+
+}  // namespace
 
 std::vector<std::string> unfinished_recordings(const std::string& folder) {
     std::vector<std::string> stems;
@@ -262,7 +284,7 @@ std::vector<std::string> unfinished_recordings(const std::string& folder) {
         if (!text.ends_with(ending)) continue;
         const std::string stem = text.substr(0, text.size() - ending.size());
         std::error_code error;
-        if (!fs::exists(stem + ".bvh", error) && fs::exists(stem + ".live.csv", error)) stems.push_back(stem);
+        if (fs::exists(stem + ".live.csv", error) && !is_taken(stem + ".live.csv")) stems.push_back(stem);
     }
     return stems;
 }

@@ -194,8 +194,9 @@ QString LiveDesk::free_name() const {
     const QString performer =
         shown_.facts.performer.empty() ? "take" : text(as_performer_name(shown_.facts.performer));
     QString plain = performer;
+    // A name that came over the line is never a path.
     for (QChar& c : plain)
-        if (c == '/' || c == '\\' || c == ':') c = '-';
+        if (!c.isLetterOrNumber() && c != '_') c = '-';
     for (int n = 1;; ++n) {
         QString name = QString("%1-live-%2").arg(plain).arg(n);
         if (!folder.exists(name + ".bvh") && !folder.exists(name + ".live.bvh")) return name;

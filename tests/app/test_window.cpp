@@ -467,7 +467,8 @@ class WindowTest : public test::WindowFixture {
         QVERIFY(w().part<TransferPanel>().isVisible());
     }
     void every_station_has_its_panel() {
-        for (const char* id : {"intake", "roles", "rest", "chains", "transfer", "touch up", "hand over"}) {
+        for (const char* id :
+             {"intake", "roles", "rest", "chains", "transfer", "touch up", "hand over", "live"}) {
             QTest::mouseClick(&w().stations(), Qt::LeftButton, {}, w().stations().place_of(id));
             QCOMPARE(w().stations().station().about().id, QString(id));
             QVERIFY(w().stations().station().panel() && w().stations().station().panel()->isVisible());
@@ -492,8 +493,8 @@ class WindowTest : public test::WindowFixture {
         window.action("station 1")->trigger();
         QCOMPARE(dummy->left, 1);
         QVERIFY(!dummy->panel()->isVisible());
-        QCOMPARE(window.action("station 9")->shortcut(), QKeySequence(Qt::Key_F9));
-        window.action("station 9")->trigger();
+        QCOMPARE(window.action("station 10")->shortcut(), QKeySequence(Qt::Key_F10));
+        window.action("station 10")->trigger();
         QVERIFY(dummy->panel()->isVisible());
         window.action("dummy")->trigger();
         QCOMPARE(window.notice().line(), QString("The dummy has worked."));

@@ -110,6 +110,10 @@ LivePanel::LivePanel(Workspace& workspace, LiveDesk& desk, QWidget* parent)
     figures_->setWordWrap(true);
     when_scaled(figures_, [this] { figures_->setContentsMargins(0, scaled(5), 0, 0); });
     in.add(tr("so far"), {figures_});
+    column->addWidget(dim_label(
+        tr("Hands that hold or touch, and limbs that go round the body, come with the recording: that "
+           "needs the take whole."),
+        this));
 
     cut_off_ = new QWidget(this);
     auto* cut = new Flow(6);
