@@ -134,7 +134,8 @@ int listen(const Options& options) {
             1e6 * shown.solve_p50_s);
     }
     if (!stem.empty()) print_take(take_of_recording(stem, source_id, source_path));
-    return exit_done;
+    // Something came, and it was not kept.
+    return !options.record.empty() && stem.empty() && shown.came > 0 ? exit_bad_input : exit_done;
 }
 
 }  // namespace nb::cli
