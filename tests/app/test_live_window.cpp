@@ -31,7 +31,7 @@ class LiveWindowTest : public test::WindowFixture {
         return nullptr;
     }
     QString state() { return panel().findChild<QLabel*>("stream state")->text(); }
-    bool stands(LiveState wanted, int ms = 6000) {
+    bool stands(LiveState wanted, int ms = 20000) {
         return QTest::qWaitFor([&] { return desk().told().state == wanted; }, ms);
     }
     void listen_at(int port) {
@@ -60,7 +60,7 @@ class LiveWindowTest : public test::WindowFixture {
         QTRY_COMPARE_WITH_TIMEOUT(
             w().sentence().sentence(),
             QString("Live from 127.0.0.1:18301, performer the-performer, carried onto the ferrier."), 3000);
-        QTRY_VERIFY_WITH_TIMEOUT(w().workspace().live() && w().workspace().live()->has_pose, 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(w().workspace().live() && w().workspace().live()->has_pose, 20000);
         // It moves on the stage.
         QTest::qWait(1500);
         const QImage before = stage_picture();
@@ -68,14 +68,14 @@ class LiveWindowTest : public test::WindowFixture {
         QVERIFY(stage_picture() != before);
         QVERIFY(desk().on_screen_s() > 0.0);
         QTest::keyClick(&w(), Qt::Key_R, Qt::ControlModifier);
-        QTRY_VERIFY_WITH_TIMEOUT(desk().tape().frames > 120, 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(desk().tape().frames > 120, 20000);
         QTest::mouseClick(word("mark"), Qt::LeftButton);
         QTest::keyClick(&w().stage(), Qt::Key_Y);
         QCOMPARE(desk().tape().marks.size(), size_t(2));
         DeviceFaults faults;
         faults.lost = 0.1;
         desk().set_faults(faults);
-        QTRY_VERIFY_WITH_TIMEOUT(!desk().tape().gaps.empty(), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(!desk().tape().gaps.empty(), 20000);
         QTest::mouseClick(word("stop"), Qt::LeftButton);
         desk().stop_device();
         QTest::mouseClick(button("listen no more"), Qt::LeftButton);
@@ -119,7 +119,7 @@ class LiveWindowTest : public test::WindowFixture {
                 if (one->isVisible() && one->text().startsWith("a buffer of")) return one;
             return nullptr;
         };
-        QTRY_VERIFY_WITH_TIMEOUT(offered(), 4000);
+        QTRY_VERIFY_WITH_TIMEOUT(offered(), 20000);
         for (int i = 0; i < 4 && desk().told().state != LiveState::comes; ++i) {
             if (QToolButton* one = offered()) QTest::mouseClick(one, Qt::LeftButton);
             stands(LiveState::comes, 2500);
@@ -143,7 +143,7 @@ class LiveWindowTest : public test::WindowFixture {
         QVERIFY(stands(LiveState::other_skeleton));
         QTest::mouseClick(word("take the stream's own body"), Qt::LeftButton);
         QVERIFY(stands(LiveState::comes));
-        QTRY_VERIFY_WITH_TIMEOUT(w().workspace().live() && w().workspace().live()->has_pose, 8000);
+        QTRY_VERIFY_WITH_TIMEOUT(w().workspace().live() && w().workspace().live()->has_pose, 20000);
         QCOMPARE(w().workspace().source()->file.character.rig.skeleton.names.size(),
                  walk.character.rig.skeleton.names.size());
     }
@@ -217,10 +217,10 @@ class LiveWindowTest : public test::WindowFixture {
         write_file(stem + ".live.csv", "number,sent_s,arrived_s\n0,0.0,1.0\n1,0.01,1.01\n2,0.0");
         QTest::mouseClick(&w().stations(), Qt::LeftButton, {}, w().stations().place_of("live"));
         w().workspace().read_library_again();
-        QTRY_VERIFY_WITH_TIMEOUT(word("make a take of it"), 4000);
+        QTRY_VERIFY_WITH_TIMEOUT(word("make a take of it"), 20000);
         QTest::mouseClick(word("make a take of it"), Qt::LeftButton);
-        QTRY_VERIFY_WITH_TIMEOUT(fs::exists(stem + ".take.json"), 5000);
-        QTRY_VERIFY_WITH_TIMEOUT(!word("make a take of it"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(fs::exists(stem + ".take.json"), 20000);
+        QTRY_VERIFY_WITH_TIMEOUT(!word("make a take of it"), 20000);
     }
 };
 
