@@ -254,9 +254,9 @@ RecordedTake take_of_recording(const std::string& stem, const std::string& chara
     write_file(made.path, format_bvh(file));
     write_file(made.document, format_document(take_document(document)));
     // Whatever becomes of the take: nothing waits here any more.
-    if (const int file = ::open((stem + ".live.csv").c_str(), O_WRONLY | O_APPEND | O_CLOEXEC); file >= 0) {
-        [[maybe_unused]] const auto written = ::write(file, taken_line.data(), taken_line.size());
-        ::close(file);
+    if (const int told = ::open((stem + ".live.csv").c_str(), O_WRONLY | O_APPEND | O_CLOEXEC); told >= 0) {
+        [[maybe_unused]] const auto written = ::write(told, taken_line.data(), taken_line.size());
+        ::close(told);
     }
     return made;
 }
