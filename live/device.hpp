@@ -54,7 +54,6 @@ class Device {
     void stop();
     /// From the T again, numbers and clock anew.
     void start();
-    bool is_playing() const { return is_playing_; }
     bool has_ended() const { return has_ended_; }
     long sent() const { return sent_; }
     bool is_connected() const { return is_connected_; }

@@ -23,8 +23,7 @@ constexpr int rounds = 8;
 
 /// A point of the foot from the ankle, the ball as the lowest of a sphere; world axes, m.
 Vec3 seen(const Sole& sole, FootPoint point, const Quat& R_foot) {
-    return point == FootPoint::heel ? Vec3(R_foot * sole.heel_J)
-                                    : Vec3(R_foot * sole.ball_J - sole.ball_over_m * Vec3::UnitY());
+    return sole.point(point, R_foot, Vec3::Zero(), R_foot, Vec3::Zero());
 }
 
 Vec3 shorter(const Vec3& v, double most) {
@@ -122,9 +121,7 @@ void HeldFeet::hold_foot(size_t limb, const Moments& moments, const ContactsAhea
         foot.place_m = ankle + seen(sole, FootPoint(foot.anchor), R);
         const double off = foot.place_m.y() - level;
         foot.place_m.y() = level;
-        if (!was_held) {
-            foot.shift = {};
-        }
+        if (!was_held) foot.shift = {};
         foot.shift.x.y() += off;
         foot.level_m = level;
         foot.has_level = true;
@@ -275,13 +272,6 @@ const FrameCorrection& HeldFeet::step(const Moments& moments, const ContactsAhea
         if (end.limb < 0) continue;
         const LimbOp& op = program_.limbs[size_t(end.limb)];
         if (op.is_standing) out_.limbs[limb].start_m = out_.hips_m;
-        const Moment::Asked& asked = moments.shown().asked[limb];
-        missing_m_[limb] =
-            feet_[limb].anchor < 0
-                ? 0.0
-                : std::max(0.0,
-                           (asked.ankle_m + out_.limbs[limb].ankle_m - asked.start_m - out_.hips_m).norm() -
-                               0.9999 * asked.length_m);
     }
     last_s_ = t;
     is_begun_ = true;

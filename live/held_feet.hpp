@@ -36,8 +36,6 @@ class HeldFeet {
     /// Once a shown moment, after `contacts`. What `run_passes` takes.
     const FrameCorrection& step(const Moments& moments, const ContactsAhead& contacts);
     void clear();
-    /// Of a held point: how much its limb lacks; m, 0 where it is reached.
-    double missing_m(size_t limb) const { return missing_m_[limb]; }
 
   private:
     enum class Mode { free, heel, ball, sole };
@@ -45,7 +43,7 @@ class HeldFeet {
         Mode mode = Mode::free;
         int anchor = -1;  ///< the point that says where the ankle is; -1: none
         Vec3 place_m = Vec3::Zero();
-        double level_m = 0.0, level_before_m = 0.0;  ///< k * level of what it stands on
+        double level_m = 0.0;  ///< k * level of what it stands on
         bool has_level = false;
         Quat sole = Quat::Identity();
         DyingOffset<Vec3> turn, shift;
@@ -61,7 +59,6 @@ class HeldFeet {
     double last_s_ = 0.0;
     bool is_begun_ = false;
     FrameCorrection out_;
-    std::array<double, limb_count> missing_m_{};
 
     void hold_foot(size_t limb, const Moments& moments, const ContactsAhead& contacts, double dt);
     Quat sole_of(const EndOp& end, const Quat& foot) const;

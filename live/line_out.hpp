@@ -54,7 +54,6 @@ class Line {
     bool send(std::string_view bytes);
     void skeleton_sent(double now_s);
     bool is_open() const { return handle_ >= 0; }
-    int port() const { return to_.port; }
 
   private:
     OutSettings::Way way_;

@@ -30,10 +30,9 @@ LiveSolve::LiveSolve(const Character& source, const Character& target, const Pai
     one_.joints = skeleton_.size();
 }
 
-bool LiveSolve::add(long number, double t_s, std::span<const Quat> R_PJ, std::span<const int> translated,
-                    std::span<const Vec3> p_PJ) {
+bool LiveSolve::add(long number, double t_s, const Take& take, int frame) {
     const bool is_first = moments_.size() == 0;
-    if (!moments_.add(number, t_s, R_PJ, translated, p_PJ)) return false;
+    if (!moments_.add(number, t_s, take, frame)) return false;
     if (is_first && is_about_first_) {
         const Vec3 hips = moments_.at(0).hips_m;
         plan_->program.map.about = {hips.x(), 0.0, hips.z()};

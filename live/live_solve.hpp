@@ -19,19 +19,15 @@ class LiveSolve {
     LiveSolve& operator=(const LiveSolve&) = delete;
 
     /// As `Moments::add`. The first one says where the place map's centre is, where that is its first place.
-    bool add(long number, double t_s, std::span<const Quat> R_PJ, std::span<const int> translated,
-             std::span<const Vec3> p_PJ);
+    bool add(long number, double t_s, const Take& take, int frame);
     /// Shows the newest that is not after `t_s`; the ones it skips are never posed. False when that was shown before.
     bool show(double t_s);
     /// World poses of what is shown.
     const Pose& target() const { return target_; }
     const Moment& shown() const { return moments_.shown(); }
     bool has_shown() const { return moments_.now() >= 0; }
-    /// How much is known of what comes after what is shown, s.
-    double ahead_s() const { return moments_.last_s() - moments_.shown().t_s; }
     const Moments& moments() const { return moments_; }
     const ContactsAhead& contacts() const { return contacts_; }
-    const HeldFeet& feet() const { return feet_; }
     const Plan& plan() const { return *plan_; }
     /// Forgets what has come: another stream begins.
     void clear();

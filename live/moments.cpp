@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "core/motion/kinematics.hpp"
 #include "core/solve/passes.hpp"
 
 namespace nb {
@@ -13,8 +14,7 @@ Moments::Moments(const Program& program, const Skeleton& source, double kept_s)
       T_R_(program.body.parents.size(), Quat::Identity()),
       T_p_(program.body.parents.size(), Vec3::Zero()) {}
 
-bool Moments::add(long number, double t_s, std::span<const Quat> R_PJ, std::span<const int> translated,
-                  std::span<const Vec3> p_PJ) {
+bool Moments::add(long number, double t_s, const Take& take, int frame) {
     int place = size();
     while (place > 0 && at(place - 1).t_s > t_s) --place;
     if (place > 0 && at(place - 1).t_s == t_s) return false;
@@ -31,15 +31,7 @@ bool Moments::add(long number, double t_s, std::span<const Quat> R_PJ, std::span
     const size_t joints = size_t(source_.size());
     moment.R.resize(joints);
     moment.p.resize(joints);
-    size_t own = 0;
-    for (size_t j = 0; j < joints; ++j) {
-        const int parent = source_.parents[j];
-        const bool has_own = own < translated.size() && size_t(translated[own]) == j;
-        const Vec3& p = has_own ? p_PJ[own] : source_.rest_p[j];
-        if (has_own) ++own;
-        moment.R[j] = parent < 0 ? R_PJ[j] : Quat(moment.R[size_t(parent)] * R_PJ[j]);
-        moment.p[j] = parent < 0 ? p : Vec3(moment.p[size_t(parent)] + moment.R[size_t(parent)] * p);
-    }
+    forward_kinematics(source_, take, frame, moment.R, moment.p);
     ask(moment);
     order_.insert(order_.begin() + place, slot);
     return true;

@@ -4,7 +4,6 @@
 // nothing is allocated.
 #pragma once
 #include <array>
-#include <span>
 #include <vector>
 
 #include "core/solve/program.hpp"
@@ -32,10 +31,9 @@ class Moments {
     /// `kept_s`: of what was shown.
     Moments(const Program& program, const Skeleton& source, double kept_s = 0.6);
 
-    /// Local rotations (one entry a joint) and the places of `translated` joints, as in a take. False when a moment of
+    /// A frame of a take of the source. False when a moment of
     /// its time is there, or one that comes after it was shown already.
-    bool add(long number, double t_s, std::span<const Quat> R_PJ, std::span<const int> translated,
-             std::span<const Vec3> p_PJ);
+    bool add(long number, double t_s, const Take& take, int frame);
     /// From now on the newest of those not after `t_s` is the shown one; false when it was before.
     bool go_to(double t_s);
 

@@ -88,7 +88,6 @@ class Message {
 }  // namespace
 
 void OscWayIn::tell(const std::string& why) {
-    ++malformed_;
     sink_.malformed(why);
 }
 

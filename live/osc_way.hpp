@@ -29,8 +29,6 @@ class OscWayIn {
     void take(std::string_view datagram, double arrived_s);
     /// All its performers have gone.
     void end();
-    int malformed() const { return malformed_; }
-    bool is_known() const { return !performers_.empty(); }
 
   private:
     struct Joint {
@@ -54,7 +52,6 @@ class OscWayIn {
     StreamSink& sink_;
     std::function<void()> ask_;
     std::map<std::string, Performer, std::less<>> performers_;
-    int malformed_ = 0;
     double arrived_s_ = 0.0, asked_s_ = -1e9;
 
     void packet(std::string_view bytes, int depth);

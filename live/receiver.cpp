@@ -99,7 +99,6 @@ void Receiver::Owned::skeleton(const std::string& performer, std::shared_ptr<con
     }
     owner->second.id = id_;
     owner->second.heard_s = live_now_s();
-    owner->second.skeleton = skeleton;
     receiver_.sink_.skeleton(performer, std::move(skeleton));
 }
 

@@ -88,7 +88,6 @@ class Receiver {
     struct Owner {
         int id = 0;
         double heard_s = 0.0;
-        std::shared_ptr<const StreamSkeleton> skeleton;
     };
 
     Address address_;

@@ -127,13 +127,11 @@ void LiveSession::record(const std::string& stem) {
     if (performer == performers_.end() || !performer->second.skeleton)
         throw FileError(stem, "nothing to record comes yet", "start the sender first");
     recording_ = std::make_unique<Recording>(stem, followed_, *performer->second.skeleton);
-    marks_s_.clear();
     tape_trouble_.clear();
 }
 
 void LiveSession::mark(const std::string& word) {
     const std::lock_guard lock(mutex_);
-    marks_s_.push_back(live_now_s());
     if (recording_) recording_->mark(word);
 }
 
@@ -230,7 +228,7 @@ void LiveSession::make_source(const StreamSkeleton& skeleton, const StreamFrame&
     if (!character) character = std::make_shared<Character>(loaded->character);
     const Skeleton& own = character->rig.skeleton;
     stream_of_.assign(size_t(own.size()), -1);
-    translated_.clear();
+    std::vector<int> translated;
     own_of_.clear();
     const std::vector<int>& placed = skeleton.file.take.translated;
     for (int j = 0; j < own.size(); ++j) {
@@ -238,7 +236,7 @@ void LiveSession::make_source(const StreamSkeleton& skeleton, const StreamFrame&
         stream_of_[size_t(j)] = at;
         const auto place = std::find(placed.begin(), placed.end(), at);
         if (at < 0 || place == placed.end()) continue;
-        translated_.push_back(j);
+        translated.push_back(j);
         own_of_.push_back(int(place - placed.begin()));
     }
     const Pose zero = rest_pose(own);
@@ -246,11 +244,15 @@ void LiveSession::make_source(const StreamSkeleton& skeleton, const StreamFrame&
     rest_R_ = zero.R;
     for (size_t j = 0; j < above_R_.size(); ++j)
         if (const int parent = own.parents[j]; parent >= 0) above_R_[j] = zero.R[size_t(parent)].conjugate();
-    R_ = own.rest_R;
-    p_.assign(translated_.size(), Vec3::Zero());
+    now_ = {};
+    now_.frames = 1;
+    now_.joints = own.size();
+    now_.R = own.rest_R;
+    now_.p.edit().assign(translated.size(), Vec3::Zero());
+    now_.translated = std::move(translated);
     source_ = std::move(loaded);
     source_character_ = std::move(character);
-    shown_source_ = rest_pose(own);
+    shown_source_ = zero;
     is_changed_ = true;
 }
 
@@ -306,14 +308,16 @@ void LiveSession::on_frame(const std::string& performer, StreamFrame& frame) {
     if (!solve_) return;
     if (came == JitterBuffer::Came::anew) solve_->clear();
     const FileConventions& conventions = source_->character.rig.conventions;
+    std::vector<Quat>& R = now_.R.edit();
+    std::vector<Vec3>& p = now_.p.edit();
     const Quat& R_WF = conventions.R_WF;
     const Quat R_FW = R_WF.conjugate();
-    for (size_t j = 0; j < R_.size(); ++j)
+    for (size_t j = 0; j < R.size(); ++j)
         if (stream_of_[j] >= 0)
-            R_[j] = above_R_[j] * (R_WF * frame.R[size_t(stream_of_[j])] * R_FW) * rest_R_[j];
-    for (size_t i = 0; i < p_.size(); ++i)
-        p_[i] = above_R_[size_t(translated_[i])] *
-                Vec3(conventions.unit_m * (R_WF * frame.p[size_t(own_of_[i])]));
+            R[j] = above_R_[j] * (R_WF * frame.R[size_t(stream_of_[j])] * R_FW) * rest_R_[j];
+    for (size_t i = 0; i < p.size(); ++i)
+        p[i] = above_R_[size_t(now_.translated[i])] *
+               Vec3(conventions.unit_m * (R_WF * frame.p[size_t(own_of_[i])]));
     // After a silence it is led from what was held to what comes.
     const bool has_last = solve_->moments().size() > 0;
     if (has_last && frame.sent_s - solve_->moments().last_s() > stale_after_s) {
@@ -322,20 +326,20 @@ void LiveSession::on_frame(const std::string& performer, StreamFrame& frame) {
         held_p_ = last_p_;
     }
     if (!has_last) held_R_.clear();
-    if (held_R_.size() == R_.size() && frame.sent_s >= led_from_s_) {
+    if (held_R_.size() == R.size() && frame.sent_s >= led_from_s_) {
         const double u = (frame.sent_s - led_from_s_) / led_back_s;
         if (u >= 1.0) {
             held_R_.clear();
         } else {
             const double w = smooth_step(u);
-            for (size_t j = 0; j < R_.size(); ++j) R_[j] = held_R_[j].slerp(w, R_[j]);
-            for (size_t i = 0; i < p_.size(); ++i) p_[i] = held_p_[i] + w * (p_[i] - held_p_[i]);
+            for (size_t j = 0; j < R.size(); ++j) R[j] = held_R_[j].slerp(w, R[j]);
+            for (size_t i = 0; i < p.size(); ++i) p[i] = held_p_[i] + w * (p[i] - held_p_[i]);
         }
     }
-    if (!solve_->add(frame.number, frame.sent_s, R_, translated_, p_)) return;
+    if (!solve_->add(frame.number, frame.sent_s, now_, 0)) return;
     if (frame.sent_s >= solve_->moments().last_s()) {
-        last_R_ = R_;
-        last_p_ = p_;
+        last_R_ = R;
+        last_p_ = p;
     }
     arrived_of_[frame.number] = frame.arrived_s;
     while (arrived_of_.size() > 1024) arrived_of_.erase(arrived_of_.begin());
@@ -396,10 +400,10 @@ LiveFacts LiveSession::facts() const {
 }
 
 LiveSession::Shown LiveSession::shown(Pose* source, Pose* target) const {
-    const std::lock_guard lock(mutex_);
     Shown shown;
+    std::unique_lock lock(mutex_);
+    const Latencies ready = ready_, solving = solving_;
     shown.facts = facts();
-    shown.told = told(shown.facts);
     shown.source = source_character_;
     shown.trouble = trouble_.empty() ? tape_trouble_ : trouble_;
     shown.has_pose = posed_ > 0 && solve_ && solve_->has_shown();
@@ -407,18 +411,20 @@ LiveSession::Shown LiveSession::shown(Pose* source, Pose* target) const {
     shown.posed = posed_;
     shown.t_s = shown_t_s_;
     shown.arrived_s = shown_arrived_s_;
-    shown.ready_p50_s = ready_.share_s(0.5);
-    shown.ready_p99_s = ready_.share_s(0.99);
-    shown.solve_p50_s = solving_.share_s(0.5);
     shown.came = came_;
     shown.is_recording = recording_ != nullptr;
     shown.recorded = recording_ ? recording_->frames() : 0;
-    shown.marks_s = marks_s_;
     shown.sent_out = out_ ? out_->sent() : 0;
     shown.now_s = live_now_s();
     for (const JitterBuffer::Arrival& arrival : buffer_.arrivals()) shown.arrivals.push_back(arrival);
     if (shown.has_pose && source) *source = shown_source_;
     if (shown.has_pose && target) *target = shown_target_;
+    lock.unlock();
+    // What is worked out of it is worked out while frames go on coming.
+    shown.told = told(shown.facts);
+    shown.ready_p50_s = ready.share_s(0.5);
+    shown.ready_p99_s = ready.share_s(0.99);
+    shown.solve_p50_s = solving.share_s(0.5);
     return shown;
 }
 

@@ -3,8 +3,6 @@
 // On the receiver's thread: what comes is recorded first, then put in order, and what is due is solved, the newest first. The
 // thread that shows takes what is newest when it draws, and never waits for more than a copy.
 #pragma once
-#include <atomic>
-#include <functional>
 #include <mutex>
 #include <optional>
 
@@ -22,7 +20,6 @@ class Latencies {
   public:
     void add(double s);
     double share_s(double share) const;  ///< 0.99: the time that 99 % are under
-    size_t count() const { return seen_; }
 
   private:
     static constexpr size_t kept = 4096;
@@ -78,7 +75,6 @@ class LiveSession {
         double solve_p50_s = 0.0;
         long came = 0, recorded = 0;
         bool is_recording = false;
-        std::vector<double> marks_s;  ///< by the clock of arrivals
         long sent_out = 0;
         std::vector<JitterBuffer::Arrival> arrivals;  ///< of the last seconds
         double now_s = 0.0;
@@ -109,11 +105,9 @@ class LiveSession {
     bool fits_ = true;
     std::vector<int> stream_of_;  ///< a joint of the source: its bone in the stream
     std::vector<int> own_of_;     ///< a translated joint: its place in the stream's p
-    std::vector<int> translated_;
     /// A stream's turns count from the zero in which axes are the world's: R_PJ = R_WP_rest^T b R_WJ_rest.
     std::vector<Quat> above_R_, rest_R_;
-    std::vector<Quat> R_;
-    std::vector<Vec3> p_;
+    Take now_;  ///< one frame: the one that comes, on the source
     std::unique_ptr<LiveSolve> solve_;
     std::vector<Quat> held_R_, last_R_;  ///< local turns that were held, to be led from; the newest
     std::vector<Vec3> held_p_, last_p_;
@@ -127,7 +121,6 @@ class LiveSession {
     long posed_ = 0, came_ = 0;
     double shown_t_s_ = 0.0, shown_arrived_s_ = 0.0;
     Latencies ready_, solving_;
-    std::vector<double> marks_s_;
     std::unique_ptr<Sink> sink_;
     std::unique_ptr<Receiver> receiver_;  ///< last: its thread uses all above
 

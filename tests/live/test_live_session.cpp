@@ -339,7 +339,7 @@ class LiveSessionTest : public QObject {
                 const int f = int(n % take.frames);
                 if (n % 97 == 5) continue;
                 if (buffer.arrive(n, t, t + 0.001 * double(n % 7)) == JitterBuffer::Came::anew) solve.clear();
-                solve.add(n, t, take.rotations(f), take.translated, take.translations(f));
+                solve.add(n, t, take, f);
                 solve.show(buffer.due_s(t));
             }
         };

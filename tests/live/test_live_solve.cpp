@@ -66,8 +66,7 @@ class Streaming {
         for (int f = take_.first_motion_frame; f < take_.frames; ++f) {
             const auto began = std::chrono::steady_clock::now();
             for (; next <= std::min(take_.frames - 1, f + ahead); ++next)
-                live_.add(next, next * take_.frame_time_s, take_.rotations(next), take_.translated,
-                          take_.translations(next));
+                live_.add(next, next * take_.frame_time_s, take_, next);
             QVERIFY(live_.show(f * take_.frame_time_s + 1e-9));
             took += std::chrono::steady_clock::now() - began;
             for (size_t i = 0; i < level_.size(); ++i) {
@@ -195,7 +194,7 @@ class LiveSolveTest : public QObject {
         QVERIFY(root >= 0);
         const Take& take = *source.take;
         for (int f = 0; f < 300; ++f) {
-            live.add(f, f * take.frame_time_s, take.rotations(f), take.translated, take.translations(f));
+            live.add(f, f * take.frame_time_s, take, f);
             live.show(f * take.frame_time_s);
             const size_t at = exact.target.at(f, root);
             QVERIFY((live.target().p[size_t(root)] - exact.target.p[at]).norm() < 0.02);
@@ -218,9 +217,7 @@ class LiveSolveTest : public QObject {
         const LoadedFile body = test::demo_body("dockhand");
         const Take& take = *source.take;
         LiveSolve a(source.character, body.character, {}), b(source.character, body.character, {});
-        const auto add = [&](LiveSolve& to, int f) {
-            return to.add(f, f * take.frame_time_s, take.rotations(f), take.translated, take.translations(f));
-        };
+        const auto add = [&](LiveSolve& to, int f) { return to.add(f, f * take.frame_time_s, take, f); };
         QVERIFY(add(a, 0) && add(b, 0));
         for (int f = 1; f + 5 < 200; f += 5) {
             for (int i = 0; i < 5; ++i) QVERIFY(add(a, f + i));

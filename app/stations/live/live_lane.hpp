@@ -14,9 +14,6 @@ class LiveLane : public Drawing {
     QSize sizeHint() const override { return scaled(QSize{600, 190}); }
     QSize minimumSizeHint() const override { return scaled(QSize{300, 110}); }
 
-  signals:
-    void explained(const QString& line);
-
   protected:
     void paintEvent(QPaintEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
@@ -24,7 +21,6 @@ class LiveLane : public Drawing {
 
   private:
     LiveDesk& desk_;
-    double pointed_x_ = -1.0;
 
     double x_of(double s) const;
     double arrivals_height() const;

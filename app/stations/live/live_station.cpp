@@ -25,7 +25,6 @@ LiveStation::LiveStation(const StationContext& c)
     show_in_window(panel_, lane_, lane_px);
     connect(&desk_, &LiveDesk::said, this, &Station::said);
     connect(&desk_, &LiveDesk::failed, this, &Station::failed);
-    connect(lane_, &LiveLane::explained, this, &Station::said);
     connect(&c.stage, &QOpenGLWidget::frameSwapped, &desk_, &LiveDesk::painted);
 }
 
