@@ -18,7 +18,6 @@ constexpr double let_go_w = 28.0;  // 1/s: away within `lead_s`
 constexpr double come_down_w = 90.0;
 constexpr double come_up_w = 200.0;  // from below the floor
 constexpr double hips_w = 22.0;
-constexpr double led_slack = 0.03;  // as the pass give way has it
 constexpr int rounds = 8;
 
 /// A point of the foot from the ankle, the ball as the lowest of a sphere; world axes, m.
@@ -207,8 +206,7 @@ int HeldFeet::needs(const Moments& moments, const ContactsAhead& contacts, int m
         }
         if (weight <= 0.0) continue;
         const bool has_hock = program_.limbs[size_t(end.limb)].T_hock >= 0;
-        Need need{ankle - asked.start_m,
-                  asked.length_m * (held_stretch(asked.S_stretch, has_hock) + (1.0 - weight) * led_slack)};
+        Need need{ankle - asked.start_m, led_reach_m(asked.length_m, asked.S_stretch, has_hock, weight)};
         need.limit_m += (1.0 - end.hips_give * weight) * std::max(0.0, need.to_m.norm() - need.limit_m);
         needs[size_t(count++)] = need;
     }

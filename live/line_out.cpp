@@ -43,11 +43,7 @@ std::shared_ptr<const StreamSkeleton> streamed_skeleton(const Skeleton& skeleton
     }
     for (EndSite& site : file.skeleton.end_sites) site.offset_m = rest.R[size_t(site.joint)] * site.offset_m;
     file.take.joints = skeleton.size();
-    file.take.frame_time_text = "0.01";
-    const BvhWriter writer(file, std::vector<char>(skeleton.names.size(), 1));
-    std::string header = writer.header();
-    header.resize(header.rfind("MOTION"));
-    return stream_skeleton(header, name);
+    return stream_skeleton(file, name);
 }
 
 PoseStream::PoseStream(const Skeleton& skeleton, const std::vector<int>& moved, const std::string& name)

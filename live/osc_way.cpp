@@ -10,7 +10,6 @@
 
 #include "core/base/fault.hpp"
 #include "core/base/text_encoding.hpp"
-#include "core/files/bvh.hpp"
 #include "core/handover/handed.hpp"
 
 namespace nb {
@@ -248,12 +247,8 @@ void OscWayIn::build(const std::string& name, Performer& performer) {
         if (const auto at = place_of.find(bone); at != place_of.end())
             file.skeleton.end_sites.push_back({at->second, tip});
     file.take.joints = file.skeleton.size();
-    file.take.frame_time_text = "0.01";
     try {
-        const BvhWriter writer(file, std::vector<char>(file.skeleton.names.size(), 1));
-        std::string header = writer.header();
-        header.resize(header.rfind("MOTION"));
-        auto skeleton = stream_skeleton(header, name);
+        auto skeleton = stream_skeleton(file, name);
         if (performer.skeleton && are_alike(*performer.skeleton, *skeleton)) return;
         performer.skeleton = skeleton;
         const Skeleton& read = skeleton->file.skeleton;

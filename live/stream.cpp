@@ -7,7 +7,6 @@
 #include <cmath>
 
 #include "core/base/fault.hpp"
-#include "core/files/bvh.hpp"
 
 namespace nb {
 
@@ -15,14 +14,6 @@ namespace {
 
 bool is_blank(char c) {
     return c == ' ' || c == '\t' || c == '\r';
-}
-
-void append_value(std::string& line, double value, int decimals) {
-    char buffer[48];
-    const auto [end, error] =
-        std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::fixed, decimals);
-    if (!line.empty()) line += ' ';
-    line.append(error == std::errc() ? std::string_view(buffer, size_t(end - buffer)) : "0");
 }
 
 }  // namespace
@@ -60,6 +51,12 @@ std::shared_ptr<const StreamSkeleton> stream_skeleton(std::string_view header, c
     if (skeleton->values == 0)
         throw FileError(name, "no bone of the hierarchy has channels", "give its bones CHANNELS");
     return skeleton;
+}
+
+std::shared_ptr<const StreamSkeleton> stream_skeleton(const SkeletonFile& file, const std::string& name) {
+    const BvhWriter writer(file, std::vector<char>(file.skeleton.names.size(), 1));
+    const std::string& header = writer.header();
+    return stream_skeleton(std::string_view(header).substr(0, header.rfind("MOTION")), name);
 }
 
 bool are_alike(const StreamSkeleton& a, const StreamSkeleton& b) {
@@ -114,30 +111,18 @@ bool read_values(std::string_view line, const StreamSkeleton& skeleton, StreamFr
 }
 
 LineWriter::LineWriter(const StreamSkeleton& skeleton)
-    : skeleton_(skeleton), before_(skeleton.file.skeleton.names.size(), Vec3::Zero()) {}
+    : writer_(skeleton.file, std::vector<char>(skeleton.file.skeleton.names.size(), 1)) {
+    one_.frames = 1;
+    one_.joints = skeleton.file.skeleton.size();
+    one_.translated = skeleton.file.take.translated;
+}
 
 void LineWriter::write(const StreamFrame& frame, std::string& line) {
+    one_.R.edit() = frame.R;
+    one_.p.edit() = frame.p;
     line.clear();
-    const SkeletonFile& file = skeleton_.file;
-    size_t own = 0;
-    for (size_t j = 0; j < file.skeleton.names.size(); ++j) {
-        EulerOrder order;
-        int rotations = 0;
-        bool is_placed = false;
-        for (const Channel& channel : file.channels[j])
-            if (channel.is_rotation)
-                order.axis[size_t(std::min(2, rotations++))] = channel.axis;
-            else
-                is_placed = true;
-        if (rotations == 3) before_[j] = to_euler_nearest(frame.R[j].toRotationMatrix(), order, before_[j]);
-        int at = 0;
-        for (const Channel& channel : file.channels[j])
-            append_value(
-                line,
-                channel.is_rotation ? rad_to_deg(before_[j][std::min(2, at++)]) : frame.p[own][channel.axis],
-                6);
-        if (is_placed) ++own;
-    }
+    writer_.append_frames(line, one_);
+    line.pop_back();  // its end
 }
 
 }  // namespace nb

@@ -10,7 +10,7 @@
 #include <string_view>
 #include <vector>
 
-#include "core/files/skeleton_file.hpp"
+#include "core/files/bvh.hpp"
 
 namespace nb {
 
@@ -33,6 +33,8 @@ struct StreamSkeleton {
 };
 /// From BVH text that ends before MOTION. Throws FileError: `name` says whose.
 std::shared_ptr<const StreamSkeleton> stream_skeleton(std::string_view header, const std::string& name);
+/// The same from bones, offsets and channels (`file.take`: which joints have places).
+std::shared_ptr<const StreamSkeleton> stream_skeleton(const SkeletonFile& file, const std::string& name);
 /// Whether frames of one are frames of the other.
 bool are_alike(const StreamSkeleton& a, const StreamSkeleton& b);
 
@@ -47,15 +49,15 @@ struct StreamFrame {
 /// The values of a line, into `frame.R` and `.p`. False, with why, where they are not as many as the skeleton's, or no
 /// finite numbers within bounds.
 bool read_values(std::string_view line, const StreamSkeleton& skeleton, StreamFrame& frame, std::string& why);
-/// The line of a frame from its R and p. `before`: of the frame before, for angles that go on; empty at first.
+/// Lines of frames from their R and p, by the writer of BVH files: angles go on from frame to frame.
 class LineWriter {
   public:
     explicit LineWriter(const StreamSkeleton& skeleton);
     void write(const StreamFrame& frame, std::string& line);
 
   private:
-    const StreamSkeleton& skeleton_;
-    std::vector<Vec3> before_;
+    BvhWriter writer_;
+    Take one_;
 };
 
 /// Who is told what comes. All on the thread of the receiver.

@@ -17,6 +17,11 @@ double held_stretch(double source, bool has_hock) {
     return std::clamp(source, 0.98, has_hock ? 0.9999 : 0.995);
 }
 
+double led_reach_m(double length_m, double source, bool has_hock, double weight) {
+    constexpr double slack = 0.03;
+    return length_m * (held_stretch(source, has_hock) + (1.0 - weight) * slack);
+}
+
 double soften_beyond(double wanted, double free) {
     if (wanted <= free) return wanted;
     const double left = 1.0 - free;

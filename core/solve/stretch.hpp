@@ -18,5 +18,8 @@ double soften_moved(double wanted, double now);
 /// short of straight it still bends one way, and a tremble of the hips does not turn the knee much. With a
 /// hock between, knee and elbow are bent anyway, and it may go to 0.9999.
 double held_stretch(double source, bool has_hock);
+/// How far from its start a limb's tip may be asked before the hips give way, m: `held_stretch` of its length; one that is
+/// being led to a hold, `weight` 0..1, may lack something of its length at first.
+double led_reach_m(double length_m, double source, bool has_hock, double weight);
 
 }  // namespace nb

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/solve/give_way.hpp"
+#include "core/solve/stretch.hpp"
 #include "core/solve/time/passes.hpp"
 
 namespace nb {
@@ -11,8 +12,6 @@ namespace {
 
 /// What is held counts as reached up to this stretch.
 constexpr double longest_reach = 0.9999;
-/// What a leg that is being led to a hold may lack at first, of its length.
-constexpr double led_slack = 0.03;
 
 }  // namespace
 
@@ -28,8 +27,8 @@ void time_give_way(const Problem& problem, Goals& goals, const Watch& watch) {
             HeldReach reach;
             reach.frame = f;
             reach.to = still_to_reach(problem, e, g, f);
-            reach.limit_m = e.length_m[size_t(f)] * (held_stretch(e.S_stretch[size_t(f)], e.op->T_hock >= 0) +
-                                                     (1.0 - weight) * led_slack);
+            reach.limit_m =
+                led_reach_m(e.length_m[size_t(f)], e.S_stretch[size_t(f)], e.op->T_hock >= 0, weight);
             // Only their share of what is missing is asked of the hips.
             reach.limit_m += (1.0 - gives) * std::max(0.0, reach.to.norm() - reach.limit_m);
             reaches.push_back(reach);
