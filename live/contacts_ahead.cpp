@@ -60,6 +60,37 @@ bool ContactsAhead::goes_on(const Moments& moments, size_t limb, FootPoint which
                    std::min(0.5 * floor_.room_m(level_m), rules_.leave_height_m * scale_));
 }
 
+/// A rest is parted by no short gap that is known to end in the same place.
+bool ContactsAhead::resumes(const Moments& moments, size_t limb, FootPoint which, int moment,
+                            double level_m) const {
+    if (moment == 0) return false;
+    const Vec3& place = moments.at(moment - 1).points[limb][size_t(which)];
+    const double since_s = moments.at(moment - 1).t_s;
+    for (int i = moment + 1; i < moments.size() && moments.at(i).t_s - since_s <= rules_.gap_s; ++i) {
+        const double crept_m = rules_.leave_m_s * (moments.at(i).t_s - since_s);
+        if (is_near(moments, limb, which, i, level_m, rules_.enter_m_s, rules_.enter_height_m * scale_) &&
+            (moments.at(i).points[limb][size_t(which)] - place).norm() <
+                (rules_.same_place_m + crept_m) * scale_)
+            return true;
+    }
+    return false;
+}
+
+bool ContactsAhead::stays(const Moments& moments, size_t limb, FootPoint which, int moment,
+                          double level_m) const {
+    return goes_on(moments, limb, which, moment, level_m) || resumes(moments, limb, which, moment, level_m);
+}
+
+/// A rest begins there, and is no shorter than one may be as far as is known.
+bool ContactsAhead::comes_to_rest(const Moments& moments, size_t limb, FootPoint which, int moment,
+                                  double& level_m) const {
+    if (!begins(moments, limb, which, moment, level_m)) return false;
+    const double enough_s = moments.at(moment).t_s + rules_.least_s / grown_;
+    for (int i = moment + 1; i < moments.size() && moments.at(i).t_s < enough_s; ++i)
+        if (!stays(moments, limb, which, i, level_m)) return false;
+    return true;
+}
+
 void ContactsAhead::add_height(double height_m) {
     auto& levels = floor_.levels_m;
     for (size_t i = 0; i < levels.size(); ++i) {
@@ -108,20 +139,18 @@ void ContactsAhead::step(const Moments& moments) {
         if (end.limb < 0 || !end.sole.is_on_floor()) continue;
         for (const FootPoint which : end.sole.resting()) {
             Point& point = points_[limb][size_t(which)];
-            if (point.is_held)
-                point.is_held = goes_on(moments, limb, which, now, point.level_m);
-            else if (begins(moments, limb, which, now, point.level_m))
-                point.is_held = true;
+            point.is_held = point.is_held ? stays(moments, limb, which, now, point.level_m)
+                                          : comes_to_rest(moments, limb, which, now, point.level_m);
             point.next = -1;
             point.held_to = now;
             if (point.is_held) {
                 while (point.held_to + 1 < moments.size() &&
-                       goes_on(moments, limb, which, point.held_to + 1, point.level_m))
+                       stays(moments, limb, which, point.held_to + 1, point.level_m))
                     ++point.held_to;
                 continue;
             }
             for (int i = now + 1; i < moments.size() && point.next < 0; ++i)
-                if (begins(moments, limb, which, i, point.next_level_m)) point.next = i;
+                if (comes_to_rest(moments, limb, which, i, point.next_level_m)) point.next = i;
         }
     }
 }

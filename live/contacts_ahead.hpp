@@ -52,6 +52,10 @@ class ContactsAhead {
                  double most_m_s, double most_m) const;
     bool begins(const Moments& moments, size_t limb, FootPoint which, int moment, double& level_m) const;
     bool goes_on(const Moments& moments, size_t limb, FootPoint which, int moment, double level_m) const;
+    bool resumes(const Moments& moments, size_t limb, FootPoint which, int moment, double level_m) const;
+    bool stays(const Moments& moments, size_t limb, FootPoint which, int moment, double level_m) const;
+    bool comes_to_rest(const Moments& moments, size_t limb, FootPoint which, int moment,
+                       double& level_m) const;
 };
 
 }  // namespace nb

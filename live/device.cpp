@@ -7,7 +7,6 @@
 #include <cmath>
 
 #include "core/base/fault.hpp"
-#include "core/contact/sole.hpp"
 #include "core/math/hermite.hpp"
 #include "core/motion/kinematics.hpp"
 #include "core/rest/alignment.hpp"
@@ -36,7 +35,7 @@ void place_anew(const Skeleton& skeleton, const std::vector<int>& translated, Po
     }
 }
 
-/// Another body: without the second bone of every chain, and with names of its own.
+/// Another body: without every other of the bones right below a root, and with names of its own.
 Skeleton another(const Skeleton& skeleton, std::vector<int>& own) {
     Skeleton other;
     std::vector<int> place(size_t(skeleton.size()), -1);
@@ -94,7 +93,8 @@ Device::Device(const DeviceSettings& settings, std::vector<Performer> performers
                 (name.starts_with("leg") ? "thigh" : "upperarm") + name.substr(name.find('.'));
             const int top = file.character.roles.joint(role);
             for (int j = 0; j < skeleton.size(); ++j)
-                one.is_arm[limb].push_back(top >= 0 && (j == top || skeleton.is_ancestor(top, j)) ? 1 : 0);
+                one.is_of_limb[limb].push_back(top >= 0 && (j == top || skeleton.is_ancestor(top, j)) ? 1
+                                                                                                      : 0);
         }
         one.of = std::move(performer);
     }
@@ -162,7 +162,7 @@ std::vector<std::string> Device::packets_of(size_t performer, double t_s, const 
     } else {
         // As a body part whose markers are lost: it keeps its turn in the room.
         if (!std::exchange(one.has_frozen, true)) one.frozen = pose;
-        const auto& is_in = one.is_arm[size_t(limb - limb_names.begin())];
+        const auto& is_in = one.is_of_limb[size_t(limb - limb_names.begin())];
         for (size_t j = 0; j < pose.R.size(); ++j)
             if (is_in[j]) pose.R[j] = one.frozen.R[j];
         place_anew(file.character.rig.skeleton, file.take->translated, pose);
@@ -213,7 +213,7 @@ void Device::send_frame(double now_s, const DeviceFaults& faults) {
 
 void Device::say_end() {
     for (size_t i = 0; i < playing_.size(); ++i) {
-        const std::string name = name_of(i, told_faults_);
+        const std::string name = name_of(i, told_faults_.value_or(DeviceFaults()));
         line_.send(settings_.way == OutSettings::Way::bvh ? bvh_way_end(name) : osc_way_end(name));
     }
 }
@@ -236,19 +236,16 @@ void Device::run() {
             has_ended_ = false;
             number_ = 0;
             began_s_ = live_now_s();
-            told_faults_ = {};
-            told_faults_.noise_deg = -1.0;  // hierarchies are told anew
+            told_faults_.reset();  // hierarchies are told anew
         }
         const double now = live_now_s();
         const bool wants = line_.wants_skeleton(now);
         is_connected_ = line_.is_open();
         if (is_playing_ && line_.is_open()) {
-            const bool is_other = faults.has_other_skeleton != told_faults_.has_other_skeleton ||
-                                  faults.has_wrong_name != told_faults_.has_wrong_name ||
-                                  told_faults_.noise_deg < 0.0;
-            if (is_other && told_faults_.noise_deg >= 0.0 &&
-                faults.has_wrong_name != told_faults_.has_wrong_name)
-                say_end();
+            const bool has_other_name = told_faults_ && faults.has_wrong_name != told_faults_->has_wrong_name;
+            const bool is_other = !told_faults_ || has_other_name ||
+                                  faults.has_other_skeleton != told_faults_->has_other_skeleton;
+            if (has_other_name) say_end();
             told_faults_ = faults;
             if (wants || is_other) {
                 send_skeletons(faults);

@@ -4,14 +4,17 @@
 // for: packets that are lost, late, sent twice or in the wrong order, a limb that is frozen, another skeleton, a wrong name,
 // noise, a stop and a start anew.
 #pragma once
+#include <array>
 #include <atomic>
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <random>
 #include <string>
 #include <thread>
 #include <vector>
 
+#include "core/contact/sole.hpp"
 #include "core/intake/load.hpp"
 #include "core/motion/kinematics.hpp"
 #include "live/line_out.hpp"
@@ -68,8 +71,8 @@ class Device {
         double length_s = 0.0;
         Pose t_pose;
         std::unique_ptr<PoseStream> stream, other;
-        std::vector<int> own;         ///< joints of the skeleton that `other` has
-        std::vector<char> is_arm[4];  ///< by limb: joints that freeze with it
+        std::vector<int> own;                                  ///< joints of the skeleton that `other` has
+        std::array<std::vector<char>, limb_count> is_of_limb;  ///< by limb: joints that freeze with it
         Pose frozen;
         bool has_frozen = false;
         StreamFrame frame;
@@ -82,7 +85,8 @@ class Device {
     std::vector<Playing> playing_;
     Line line_;
     mutable std::mutex mutex_;
-    DeviceFaults faults_, told_faults_;
+    DeviceFaults faults_;
+    std::optional<DeviceFaults> told_faults_;  ///< with which hierarchies were sent; none: they were not
     std::atomic<bool> is_ending_ = false, is_playing_ = true, has_ended_ = false, is_connected_ = false;
     std::atomic<bool> is_stop_asked_ = false, is_start_asked_ = false;
     std::atomic<long> sent_ = 0;

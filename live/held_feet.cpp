@@ -6,6 +6,7 @@
 #include "core/body/measures.hpp"
 #include "core/math/hermite.hpp"
 #include "core/solve/stretch.hpp"
+#include "core/solve/time/floor.hpp"
 #include "core/solve/time/goals.hpp"
 #include "core/solve/time/sole.hpp"
 
@@ -18,6 +19,7 @@ constexpr double let_go_w = 28.0;  // 1/s: away within `lead_s`
 constexpr double come_down_w = 90.0;
 constexpr double come_up_w = 200.0;  // from below the floor
 constexpr double hips_w = 22.0;
+constexpr double settles_m_s = 0.02, same_level_m = 0.03;  // at 175 cm
 constexpr int rounds = 8;
 
 /// A point of the foot from the ankle, the ball as the lowest of a sphere; world axes, m.
@@ -111,7 +113,8 @@ void HeldFeet::hold_foot(size_t limb, const Moments& moments, const ContactsAhea
     if (is_begun_ && !was_held) foot.shift.step(dt, let_go_w);
     Vec3 ankle = was_held ? ankle_by(foot.anchor) : Vec3(asked.ankle_m + coming + foot.shift.x);
     // A foot that comes down does so where it was shown.
-    if (is_held && !was_held && is_begun_) ankle = asked.ankle_m + foot.last_shift + foot.shift_v * dt;
+    if (is_held && !was_held && is_begun_)
+        ankle = asked.ankle_m + foot.last_shift + foot.aside_m + foot.shift_v * dt;
     const bool anchor_holds = was_held && (foot.anchor == int(FootPoint::heel) ? heel : ball).is_held;
     if (is_held && !anchor_holds) {
         // From here on another point says where it is; the foot stays where it is.
@@ -126,6 +129,13 @@ void HeldFeet::hold_foot(size_t limb, const Moments& moments, const ContactsAhea
         foot.has_level = true;
     }
     if (is_held) {
+        // What it stands on is known better the longer the take goes on.
+        const double known = k * contacts.floor().nearest(foot.level_m / k);
+        if (std::abs(known - foot.level_m) < same_level_m * scale_) {
+            const double most = settles_m_s * scale_ * dt;
+            foot.level_m += std::clamp(known - foot.level_m, -most, most);
+            foot.place_m.y() = foot.level_m;
+        }
         foot.shift.step(dt, foot.shift.x.y() < 0.0 ? come_up_w : come_down_w);
         ankle = ankle_by(foot.anchor) + foot.shift.x;
     } else if (was_held) {
@@ -156,10 +166,14 @@ void HeldFeet::hold_foot(size_t limb, const Moments& moments, const ContactsAhea
         }
     }
     if (has_floor && !is_held) {
-        double lowest = (ankle + seen(sole, FootPoint::ball, R)).y();
-        if (sole.has_heel && sole.end == LimbEnd::foot)
-            lowest = std::min(lowest, (ankle + seen(sole, FootPoint::heel, R)).y());
-        ankle.y() += std::max(0.0, level - lowest);
+        const auto lacks = [&](FootPoint point) {
+            const double source_m = moments.shown().points[limb][size_t(point)].y();
+            return floor_beside(level, k, source_m, program_.S_stature_m) -
+                   (ankle + seen(sole, point, R)).y();
+        };
+        double raise = lacks(FootPoint::ball);
+        if (sole.has_heel && sole.end == LimbEnd::foot) raise = std::max(raise, lacks(FootPoint::heel));
+        ankle.y() += std::max(0.0, raise);
     }
 
     FrameCorrection::Limb& limb_out = out_.limbs[limb];

@@ -35,6 +35,8 @@ class HeldFeet {
 
     /// Once a shown moment, after `contacts`. What `run_passes` takes.
     const FrameCorrection& step(const Moments& moments, const ContactsAhead& contacts);
+    /// What else moved an ankle as it was shown, m: it comes down there.
+    void moved(size_t limb, const Vec3& by_m) { feet_[limb].aside_m = by_m; }
     void clear();
 
   private:
@@ -49,6 +51,7 @@ class HeldFeet {
         DyingOffset<Vec3> turn, shift;
         Vec3 last_turn = Vec3::Zero(), last_shift = Vec3::Zero();  ///< as they went out
         Vec3 turn_v = Vec3::Zero(), shift_v = Vec3::Zero();
+        Vec3 aside_m = Vec3::Zero();
         double weight = 0.0;
     };
     const Program& program_;

@@ -1,6 +1,7 @@
 #include "live/live_solve.hpp"
 
-#include "core/motion/heading_now.hpp"
+#include "core/contact/touches.hpp"
+#include "core/motion/heading.hpp"
 #include "core/motion/kinematics.hpp"
 #include "core/solve/passes.hpp"
 
@@ -10,8 +11,12 @@ namespace {
 
 std::unique_ptr<Plan> plan_of(const Character& source, const Character& target,
                               const PairingSettings& settings) {
-    auto plan = std::make_unique<Plan>(compile_plan(source, target, settings));
-    plan->program.passes.touch = plan->program.passes.hold = plan->program.passes.clear = false;
+    // Skins belong to a take: here one that has no frames yet.
+    Take none;
+    none.joints = source.rig.skeleton.size();
+    const HandMarks nothing;
+    auto plan = std::make_unique<Plan>(compile_plan(source, target, settings, &none, &nothing));
+    plan->program.passes.touch = false;
     return plan;
 }
 
@@ -25,6 +30,8 @@ LiveSolve::LiveSolve(const Character& source, const Character& target, const Pai
       moments_(plan_->program, source_),
       contacts_(plan_->program),
       feet_(plan_->program),
+      things_(source, target, settings, plan_->program),
+      limbs_(plan_->program),
       target_(rest_pose(skeleton_)) {
     one_.frames = 1;
     one_.joints = skeleton_.size();
@@ -45,14 +52,21 @@ bool LiveSolve::show(double t_s) {
     // Those between are seen by the contacts, and not posed.
     if (!moments_.go_to(t_s)) return false;
     const Program& program = plan_->program;
-    const FrameCorrection* held = nullptr;
-    if (program.passes.contacts && program.passes.reach) {
-        contacts_.step(moments_);
-        held = &feet_.step(moments_, contacts_);
-    }
+    const bool has_contacts = program.passes.contacts && program.passes.reach;
+    if (has_contacts) contacts_.step(moments_);
+    held_ = has_contacts ? feet_.step(moments_, contacts_) : FrameCorrection();
+    held_.is_held = has_contacts;
+    std::vector<HeldThing>& held_things = plan_->program.things;
+    held_things.clear();
+    std::vector<HeldThing> things = things_.step(moments_, held_);
+    // What hands are led away from counts no more for what comes.
+    if (things_.are_held()) held_things = things;
+    limbs_.step(moments_, contacts_, held_);
+    held_things = std::move(things);
+    for (const size_t leg : {size_t(0), size_t(1)}) feet_.moved(leg, held_.clear[leg].by_m);
     const Moment& now = moments_.shown();
     TargetFrame T{target_.R, target_.p};
-    run_passes(program, {now.R, now.p, now.t_s}, T, held);
+    run_passes(program, {now.R, now.p, now.t_s}, T, &held_);
     if (program.body.root >= 0) lead_root();
     return true;
 }
@@ -74,6 +88,8 @@ void LiveSolve::clear() {
     moments_.clear();
     contacts_.clear();
     feet_.clear();
+    things_.clear();
+    limbs_.clear();
 }
 
 }  // namespace nb

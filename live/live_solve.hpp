@@ -1,13 +1,16 @@
 // The solve of a stream: frames in as they come, the target's pose out for a time on the sender's clock.
 //
 // Angles, root, reach and twist are those of a take (core/solve/passes.hpp), frame by frame; what rests is found and held
-// on-line (live/contacts_ahead.hpp, live/held_feet.hpp). Left out, since they look at a take whole: hands that touch and
-// hold, clearance between limbs and body, touch-ups that come and go; the exact solve of the recording has them.
+// on-line (live/contacts_ahead.hpp, live/held_feet.hpp), things in two hands (live/held_things.hpp), and limbs kept out of the
+// body (live/cleared_limbs.hpp). Left out, since they look at a take whole: hands that touch, touch-ups that come and go; the
+// exact solve of the recording has them.
 #pragma once
 #include <memory>
 
 #include "core/solve/plan.hpp"
+#include "live/cleared_limbs.hpp"
 #include "live/held_feet.hpp"
+#include "live/held_things.hpp"
 
 namespace nb {
 
@@ -28,6 +31,8 @@ class LiveSolve {
     bool has_shown() const { return moments_.now() >= 0; }
     const Moments& moments() const { return moments_; }
     const ContactsAhead& contacts() const { return contacts_; }
+    const HeldThings& things() const { return things_; }
+    const FrameCorrection& held() const { return held_; }
     const Plan& plan() const { return *plan_; }
     /// Forgets what has come: another stream begins.
     void clear();
@@ -39,6 +44,9 @@ class LiveSolve {
     Moments moments_;
     ContactsAhead contacts_;
     HeldFeet feet_;
+    HeldThings things_;
+    ClearedLimbs limbs_;
+    FrameCorrection held_;
     Pose target_;
     WorldMotion one_;  ///< the same, where a root bone carries the travel
     double heading_ = 0.0;

@@ -82,14 +82,16 @@ LiveTold told(const LiveFacts& facts) {
     const JitterBuffer::Account& account = facts.account;
     if (account.lost_share() >= lossy_share) {
         const int late = account.late, missing = account.missing;
-        const double needed_ms = 1e3 * account.spread_s;
-        return {LiveState::lossy,
-                fmt::format("{:.0f} % of the last second is lost: {} late, {} never came.",
-                            std::max(1.0, 100.0 * account.lost_share()), late, missing),
-                late > 0 && late >= missing
-                    ? fmt::format("a longer buffer, {:.0f} ms, would take what is late",
-                                  10.0 * std::ceil(needed_ms / 10.0))
-                    : std::string("see to the line between sender and this machine")};
+        LiveTold lossy{LiveState::lossy,
+                       fmt::format("{:.0f} % of the last second is lost: {} late, {} never came.",
+                                   std::max(1.0, 100.0 * account.lost_share()), late, missing),
+                       "see to the line between sender and this machine"};
+        if (late > 0 && late >= missing) {
+            lossy.buffer_s = 0.01 * std::ceil(100.0 * account.spread_s);
+            lossy.remedy =
+                fmt::format("a longer buffer, {:.0f} ms, would take what is late", 1e3 * lossy.buffer_s);
+        }
+        return lossy;
     }
     if (account.fps <= 0.0) return {LiveState::comes, fmt::format("{} comes.", whom), ""};
     return {LiveState::comes, fmt::format("{} comes at {:.0f} frames a second.", whom, account.fps), ""};

@@ -40,6 +40,7 @@ struct LiveFacts {
 struct LiveTold {
     LiveState state = LiveState::closed;
     std::string sentence, remedy;
+    double buffer_s = 0.0;  ///< with which what is late would be in time; 0: that would not help
 };
 
 /// After so long without a frame what is shown is held.

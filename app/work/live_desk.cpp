@@ -126,9 +126,6 @@ void LiveDesk::open_own_body() {
     if (!loaded) return;
     wants_own_ = false;
     workspace_.open_made_take(*loaded, text(shown_.facts.performer));
-    const LoadedPtr source = workspace_.source();
-    followed_source_ = source.get();
-    if (source) session_->set_expected({source, &source->file.character});
 }
 
 void LiveDesk::look_at_it() {
@@ -301,7 +298,7 @@ void LiveDesk::send_no_more() {
     emit changed();
 }
 
-void LiveDesk::start_device(OutSettings::Way way, double fps) {
+void LiveDesk::start_device(OutSettings::Way way, double fps, int beside) {
     const LoadedPtr take = workspace_.source();
     if (!take || !take->file.take || take->file.take->frames < 2) {
         emit failed(tr("The device plays the take on the stage: choose one first."));
@@ -312,10 +309,17 @@ void LiveDesk::start_device(OutSettings::Way way, double fps) {
         settings.way = way;
         settings.to = session_ ? address_ : Address();
         settings.fps = fps;
+        std::vector<Device::Performer> performers{
+            {as_performer_name(take->file.character.name), file_of(take)}};
+        const std::vector<Choice>& takes = workspace_.takes();
+        if (beside >= 0 && beside < int(takes.size())) {
+            const LoadedPtr other = load_choice(takes[size_t(beside)], false, nullptr, nullptr);
+            std::string name = as_performer_name(other->file.character.name);
+            if (name == performers.front().name) name += "-2";
+            performers.push_back({std::move(name), file_of(other)});
+        }
         device_.reset();
-        device_ = std::make_unique<Device>(
-            settings, std::vector<Device::Performer>{
-                          {take->file.character.name, std::shared_ptr<const LoadedFile>(take, &take->file)}});
+        device_ = std::make_unique<Device>(settings, std::move(performers));
         device_->set_faults(faults_);
         if (!session_) listen(text(settings.to.text()));
     } catch (const std::exception& fault) {

@@ -63,9 +63,10 @@ class LiveDesk : public QObject {
     void send_no_more();
     bool is_sending() const { return is_sending_; }
 
-    // The made-up device: plays the take on the stage.
+    // The made-up device: plays the take on the stage, and one of the library beside it.
     bool has_device() const { return device_ != nullptr; }
-    void start_device(OutSettings::Way way, double fps);
+    /// `beside`: of the workspace's takes, for a second performer; -1: there is none.
+    void start_device(OutSettings::Way way, double fps, int beside = -1);
     void stop_device();
     void set_faults(const DeviceFaults& faults);
     const DeviceFaults& faults() const { return faults_; }

@@ -14,7 +14,6 @@ constexpr double running_m_s = 1.6;
 constexpr double touch_low_m = 0.03;    // over the lowest within +-0.75 s
 constexpr double touch_flat_m = 0.012;  // over its own lowest
 constexpr double touch_beside_s = 0.1;
-constexpr double same_place_m = 0.02;
 constexpr double clear_share = 0.3;  // of the distance of two levels
 
 class Finder {
@@ -32,11 +31,12 @@ class Finder {
                     found.end());
         add_touches(track, found);
         for (Contact& contact : found) contact.point = track.sole->name(track.point);
-        // A foot is let go of once it has begun to rise.
+        // A foot is let go of once it has begun to rise; where the take ends over that, as it begins to.
         const int beyond = tracks_.frames_in(rules_.beyond_s, 1);
-        for (size_t i = 0; i < found.size(); ++i)
-            found[i].last = std::min(found[i].last + beyond,
-                                     i + 1 < found.size() ? found[i + 1].first : tracks_.frames());
+        for (size_t i = 0; i < found.size(); ++i) {
+            if (found[i].last + beyond < tracks_.frames()) found[i].last += beyond;
+            if (i + 1 < found.size()) found[i].last = std::min(found[i].last, found[i + 1].first);
+        }
         return found;
     }
 
@@ -85,7 +85,7 @@ class Finder {
                                    (apart + 1) * tracks_.dt() * floor_.velocity_m_s;
                 const double crept = rules_.leave_m_s * (apart + 1) * tracks_.dt();
                 if (rest.level_m == last.level_m && apart <= gap &&
-                    moved.norm() < (same_place_m + crept) * scale_) {
+                    moved.norm() < (rules_.same_place_m + crept) * scale_) {
                     last.last = rest.last;
                     continue;
                 }

@@ -12,7 +12,8 @@ struct ContactRules {
     double enter_height_m = 0.05, leave_height_m = 0.06;  ///< over the level, with hysteresis
     double least_s = 0.08;                                ///< shorter ones are left out
     double beyond_s = 0.01;                               ///< by which what was found is held on
-    double gap_s = 0.04;  ///< shorter gaps are closed when the place is the same
+    double gap_s = 0.04;         ///< shorter gaps are closed when the place is the same,
+    double same_place_m = 0.02;  ///< so far beside it and by as much as it may creep meanwhile
 };
 
 /// Heel and ball of both feet, by speed and by height over the floor's level nearest to where the point is

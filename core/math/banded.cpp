@@ -50,6 +50,7 @@ bool solve(double* band, Half half_of, double* b, int n) {
 
 bool solve_banded(std::vector<double>& band, int half, std::vector<double>& b) {
     const int n = int(b.size());
+    if (half == 6) return solve(band.data(), std::integral_constant<int, 6>(), b.data(), n);
     if (half == 8) return solve(band.data(), std::integral_constant<int, 8>(), b.data(), n);
     return solve(band.data(), half, b.data(), n);
 }

@@ -12,11 +12,12 @@ namespace nb {
 /// use.
 bool solve_banded(std::vector<double>& band, int half, std::vector<double>& b);
 
-/// Such a system of `width` unknowns a frame that go together over two frames at most: filled entry by entry, then solved.
+/// Such a system of `width` unknowns a frame: those of a frame go together, and each with its own over two frames at most.
+/// Filled entry by entry, then solved.
 class FrameSystem {
   public:
     FrameSystem(int frames, int width);
-    int half() const { return 3 * width_ - 1; }
+    int half() const { return 2 * width_; }
     /// A := 0, b := 0.
     void clear();
     /// To A; `column` <= `row`, in the band.

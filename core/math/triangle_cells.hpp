@@ -23,7 +23,12 @@ class TriangleCells {
     bool is_near(const Vec3& q, double margin_m) const;
 
   private:
+    struct Ball {
+        Vec3 middle;
+        double radius_m;
+    };
     std::vector<std::array<Vec3, 3>> all_;
+    std::vector<Ball> balls_;  ///< about each
     double reach_m_;
     Vec3 low_ = Vec3::Constant(1e30), high_ = Vec3::Constant(-1e30);
     std::unordered_map<long long, std::vector<int>> cells_;

@@ -2,8 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <optional>
-#include "core/motion/heading_now.hpp"
 #include "core/motion/kinematics.hpp"
 
 namespace nb {

@@ -1,5 +1,6 @@
 // Where a body faces and where it stands on the floor, a frame: what a root track carries.
 #pragma once
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -29,6 +30,9 @@ inline Vec3 hip_centre(const WorldMotion& motion, const BodyLines& lines, int fr
 /// `first_frame` have its heading.
 std::vector<double> headings(const WorldMotion& motion, const BodyLines& lines, double frame_time_s,
                              int first_frame);
+
+/// The same of one frame alone, within -pi .. pi; empty while the trunk lies or forward is upright.
+std::optional<double> heading_now(const WorldMotion& motion, const BodyLines& lines, int frame);
 
 /// Yaw about +Y of where a turn takes +Z, rad, positive toward +X; 0 where that is upright. Of one pose alone: with the
 /// turn of the hips since their aligned rest it is where they face.

@@ -1,5 +1,6 @@
 #include "core/review/skin_between.hpp"
 
+#include <Eigen/Geometry>
 #include <algorithm>
 #include <string>
 
@@ -12,13 +13,28 @@ namespace {
 
 constexpr double surely_sunk_m = 0.01;  // deeper: looked at twice
 
-/// Triangles in a pose.
+using Box = Eigen::AlignedBox3d;
+
+Box grown(const Box& box, double by_m) {
+    return box.isEmpty() ? box : Box(box.min().array() - by_m, box.max().array() + by_m);
+}
+
+Box box_about(const BodySkin& skin) {
+    Box box;
+    for (const std::vector<Vec3>& mesh : skin)
+        for (const Vec3& p : mesh) box.extend(p);
+    return box;
+}
+
+/// Triangles in a pose, those that come into a box.
 std::vector<std::array<Vec3, 3>> placed(const std::vector<std::array<SkinCorner, 3>>& triangles,
-                                        const BodySkin& skin) {
+                                        const BodySkin& skin, const Box& box) {
     std::vector<std::array<Vec3, 3>> all;
-    all.reserve(triangles.size());
-    for (const auto& [a, b, c] : triangles)
-        all.push_back({skin[a.mesh][a.vertex], skin[b.mesh][b.vertex], skin[c.mesh][c.vertex]});
+    for (const auto& [a, b, c] : triangles) {
+        const std::array<Vec3, 3> at{skin[a.mesh][a.vertex], skin[b.mesh][b.vertex], skin[c.mesh][c.vertex]};
+        if (Box(at[0].cwiseMin(at[1]).cwiseMin(at[2]), at[0].cwiseMax(at[1]).cwiseMax(at[2])).intersects(box))
+            all.push_back(at);
+    }
     return all;
 }
 
@@ -50,22 +66,33 @@ SkinBetween::Reading SkinBetween::read(const BodySkin& of, const BodySkin& on, d
     Reading reading;
     reading.gap_m = {reach_m, reach_m};
     if (is_empty()) return reading;
-    const TriangleCells cells(placed(triangles_, on), reach_m);
+    // What of the one is near the other, and what of that one is near those.
+    const Box about = grown(box_about(on), reach_m);
+    std::vector<const Vertex*> near;
+    Box of_near;
+    for (const Vertex& vertex : vertices_) {
+        const Vec3& q = of[vertex.at.mesh][vertex.at.vertex];
+        if (!about.contains(q)) continue;
+        near.push_back(&vertex);
+        of_near.extend(q);
+    }
+    if (near.empty()) return reading;
+    const TriangleCells cells(placed(triangles_, on, grown(of_near, reach_m)), reach_m);
     struct Sunk {
         double height;
         Vec3 at;
         int hand;
     };
     std::vector<Sunk> sunk;
-    for (const Vertex& vertex : vertices_) {
-        const Vec3& q = of[vertex.at.mesh][vertex.at.vertex];
+    for (const Vertex* vertex : near) {
+        const Vec3& q = of[vertex->at.mesh][vertex->at.vertex];
         if (!cells.is_near(q, reach_m)) continue;
         // What is farther inside than the reach has skin beside it that is not.
         const double height = cells.height(q).m;
         if (height < 0.0)
-            sunk.push_back({height, q, vertex.hand});
-        else if (vertex.hand >= 0)
-            reading.gap_m[size_t(vertex.hand)] = std::min(reading.gap_m[size_t(vertex.hand)], height);
+            sunk.push_back({height, q, vertex->hand});
+        else if (vertex->hand >= 0)
+            reading.gap_m[size_t(vertex->hand)] = std::min(reading.gap_m[size_t(vertex->hand)], height);
     }
     // The deepest first: one of each that is inside indeed is enough.
     std::sort(sunk.begin(), sunk.end(), [](const Sunk& a, const Sunk& b) { return a.height < b.height; });

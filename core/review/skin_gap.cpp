@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <span>
 #include <string>
 #include <utility>
 
@@ -13,6 +14,8 @@ namespace nb {
 namespace {
 
 constexpr double surely_m = 0.01;  // deeper: looked at twice
+constexpr double as_near_m = 1e-7;
+constexpr size_t together = 16;  // vertices that are looked for at once
 
 /// What most of a vertex's weight goes to, among joints that have a mark: 0 none.
 int mark_of(const Mesh& mesh, std::uint32_t vertex, const std::vector<char>& marks) {
@@ -49,20 +52,23 @@ struct SkinGauge::Placed {
     std::vector<Triangle> triangles;
     const Vec3& at(const Corner& corner) const { return skin[corner.mesh][corner.vertex]; }
     double height(const Vec3& q, double reach_m) const;
+    /// Those of the triangles that can be nearest to a point within `ball`; heights of such points over them are the
+    /// same to the bit.
+    void near(const Ball& ball, double reach_m, Placed& found) const;
 };
 
 SkinGauge::SkinGauge(const Character& character, Side side) : character_(character) {
     const std::string suffix(side_suffix(side));
     // Limbs in pieces hang together as they are carried.
     const Skeleton skeleton = carried_skeleton(character.rig.skeleton, character.roles);
-    hand_joint_ = character.roles.joint("hand" + suffix);
+    const int hand_joint = character.roles.joint("hand" + suffix);
     const int forearm = character.roles.joint("forearm" + suffix);
     const int upper = character.roles.joint("upperarm" + suffix);
-    if (hand_joint_ < 0 || forearm < 0 || upper < 0) return;
+    if (hand_joint < 0 || forearm < 0 || upper < 0) return;
     enum : char { body, upper_arm, lower_arm, hand };
     std::vector<char> marks(size_t(skeleton.size()), body);
     for (int j = 0; j < skeleton.size(); ++j) {
-        if (skeleton.is_ancestor(hand_joint_, j))
+        if (skeleton.is_ancestor(hand_joint, j))
             marks[size_t(j)] = hand;
         else if (skeleton.is_ancestor(forearm, j))
             marks[size_t(j)] = lower_arm;
@@ -113,10 +119,14 @@ SkinGauge::Placed SkinGauge::place(const BodySkin& skin, const Vec3& about, doub
     for (const auto& [a, b, c] : others_) {
         Placed::Triangle one{placed.at(a), placed.at(b), placed.at(c), Vec3::Zero(), 0.0};
         one.middle = (one.a + one.b + one.c) / 3.0;
-        one.radius_m =
-            std::sqrt(std::max({(one.a - one.middle).squaredNorm(), (one.b - one.middle).squaredNorm(),
-                                (one.c - one.middle).squaredNorm()}));
-        if ((one.middle - about).norm() < reach_m + one.radius_m) placed.triangles.push_back(one);
+        const double largest =
+            std::max({(one.a - one.middle).squaredNorm(), (one.b - one.middle).squaredNorm(),
+                      (one.c - one.middle).squaredNorm()});
+        const double apart = (one.middle - about).squaredNorm();
+        // (reach + r)^2 <= 2 reach^2 + 2 r^2: most are far off.
+        if (apart > 2.0 * (reach_m * reach_m + largest)) continue;
+        one.radius_m = std::sqrt(largest);
+        if (std::sqrt(apart) < reach_m + one.radius_m) placed.triangles.push_back(one);
     }
     return placed;
 }
@@ -124,7 +134,6 @@ SkinGauge::Placed SkinGauge::place(const BodySkin& skin, const Vec3& about, doub
 /// Height over triangles; the sign is that of the mean normal of all that are as near, so that edges and corners tell it,
 /// too.
 double SkinGauge::Placed::height(const Vec3& q, double reach_m) const {
-    constexpr double as_near_m = 1e-7;
     double least = reach_m;
     Vec3 way = Vec3::Zero();
     Vec3 out = Vec3::Zero();
@@ -140,6 +149,33 @@ double SkinGauge::Placed::height(const Vec3& q, double reach_m) const {
         least = std::min(least, d);
     }
     return way.dot(out) < 0.0 ? -least : least;
+}
+
+void SkinGauge::Placed::near(const Ball& ball, double reach_m, Placed& found) const {
+    found.triangles.clear();
+    // No point is farther from its nearest than the middle is from its own, and the way from there.
+    double least = reach_m;
+    for (const Triangle& one : triangles) {
+        const double nearer = least - one.radius_m - ball.radius_m;
+        const double apart = (ball.middle - one.middle).squaredNorm();
+        if (nearer > 0.0 && apart < nearer * nearer) least = std::sqrt(apart) + one.radius_m + ball.radius_m;
+    }
+    const double within = least + ball.radius_m + 2.0 * as_near_m;
+    for (const Triangle& one : triangles) {
+        const double beyond = within + one.radius_m;
+        if ((ball.middle - one.middle).squaredNorm() <= beyond * beyond) found.triangles.push_back(one);
+    }
+}
+
+SkinGauge::Ball SkinGauge::ball_about(const BodySkin& skin, std::span<const Corner> corners) {
+    Ball ball;
+    for (const Corner& corner : corners)
+        ball.middle += skin[corner.mesh][corner.vertex] / double(corners.size());
+    double largest = 0.0;
+    for (const Corner& corner : corners)
+        largest = std::max(largest, (skin[corner.mesh][corner.vertex] - ball.middle).squaredNorm());
+    ball.radius_m = std::sqrt(largest);
+    return ball;
 }
 
 std::vector<std::array<Vec3, 3>> SkinGauge::triangles(const Pose& pose) const {
@@ -169,19 +205,25 @@ bool encloses(const std::vector<std::array<SkinCorner, 3>>& triangles, const Bod
     return turns > pi;  // 2 pi once around
 }
 
-double SkinGauge::lowest(const Placed& near, const std::vector<Corner>& corners, double reach_m) const {
+double SkinGauge::lowest(const Placed& placed, std::span<const Corner> corners, double reach_m) const {
     double least = reach_m;
     std::vector<std::pair<double, const Corner*>> deep;
-    for (const Corner& corner : corners) {
-        const double height = near.height(near.at(corner), reach_m);
-        if (height < -surely_m)
-            deep.emplace_back(height, &corner);
-        else
-            least = std::min(least, height);
+    Placed about{placed.skin, {}}, nearest{placed.skin, {}};
+    placed.near(ball_about(placed.skin, corners), reach_m, about);
+    for (size_t first = 0; first < corners.size() && !about.triangles.empty(); first += together) {
+        const auto some = corners.subspan(first, std::min(together, corners.size() - first));
+        about.near(ball_about(placed.skin, some), reach_m, nearest);
+        for (const Corner& corner : some) {
+            const double height = nearest.height(placed.at(corner), reach_m);
+            if (height < -surely_m)
+                deep.emplace_back(height, &corner);
+            else
+                least = std::min(least, height);
+        }
     }
     std::sort(deep.begin(), deep.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     for (const auto& [height, corner] : deep) {
-        if (is_inside(near.skin, near.at(*corner))) return height;
+        if (is_inside(placed.skin, placed.at(*corner))) return height;
         least = std::min(least, -height);
     }
     return least;
@@ -194,17 +236,20 @@ double SkinGauge::over(const Vec3& p_W, const Pose& pose, double reach_m) const 
 }
 
 SkinGauge::Reading SkinGauge::read(const Pose& pose, double reach_m) const {
-    return is_empty() ? Reading{reach_m, 0.0} : read(skin_of(character_, pose), pose, reach_m);
+    return is_empty() ? Reading{reach_m, 0.0} : read(skin_of(character_, pose), reach_m);
 }
 
-SkinGauge::Reading SkinGauge::read(const BodySkin& skin, const Pose& pose, double reach_m) const {
+SkinGauge::Reading SkinGauge::read(const BodySkin& skin, double reach_m) const {
     Reading reading{reach_m, 0.0};
     if (is_empty()) return reading;
-    constexpr double arm_m = 0.4;  // from the wrist to all of hand and forearm
-    const Placed near = place(skin, pose.p[size_t(hand_joint_)], reach_m + arm_m);
-    if (near.triangles.empty()) return reading;
-    reading.gap_m = lowest(near, hand_, reach_m);
-    reading.deepest_m = std::max({0.0, -reading.gap_m, -lowest(near, forearm_, reach_m)});
+    const Ball hand = ball_about(skin, hand_);
+    const Ball forearm = ball_about(skin, forearm_);
+    const double to_forearm = (forearm.middle - hand.middle).norm() + forearm.radius_m;
+    const Placed placed =
+        place(skin, hand.middle, reach_m + std::max(hand.radius_m, forearm_.empty() ? 0.0 : to_forearm));
+    if (placed.triangles.empty()) return reading;
+    reading.gap_m = lowest(placed, hand_, reach_m);
+    reading.deepest_m = std::max({0.0, -reading.gap_m, -lowest(placed, forearm_, reach_m)});
     return reading;
 }
 

@@ -3,6 +3,7 @@
 #pragma once
 #include <array>
 #include <cstdint>
+#include <span>
 #include <vector>
 
 #include "core/rest/character.hpp"
@@ -40,7 +41,7 @@ class SkinGauge {
     /// `reach_m`: what is farther off is told as that far.
     Reading read(const Pose& pose, double reach_m = 0.15) const;
     /// The same with the body's skin in that pose, made once for both hands.
-    Reading read(const BodySkin& skin, const Pose& pose, double reach_m) const;
+    Reading read(const BodySkin& skin, double reach_m) const;
     /// Height of a point over the rest of the body, m; the same sign.
     double over(const Vec3& p_W, const Pose& pose, double reach_m = 0.15) const;
 
@@ -54,13 +55,18 @@ class SkinGauge {
     struct Placed;
     /// By all of it: what is nearest does not tell it of skin that lies in folds or ends.
     bool is_inside(const BodySkin& skin, const Vec3& q) const { return encloses(others_, skin, q); }
+    struct Ball {
+        Vec3 middle = Vec3::Zero();
+        double radius_m = 0.0;
+    };
+    /// A ball that has all of them in it; none: empty.
+    static Ball ball_about(const BodySkin& skin, std::span<const Corner> corners);
     /// The least height of vertices, at most `reach_m`; what seems to lie deep is looked at twice.
-    double lowest(const Placed& near, const std::vector<Corner>& corners, double reach_m) const;
+    double lowest(const Placed& placed, std::span<const Corner> corners, double reach_m) const;
     Placed place(const BodySkin& skin, const Vec3& about, double reach_m) const;
     const Character& character_;
     std::vector<Corner> hand_, forearm_;
     std::vector<std::array<Corner, 3>> others_;
-    int hand_joint_ = -1;
 };
 
 }  // namespace nb

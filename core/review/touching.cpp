@@ -48,7 +48,7 @@ TouchReview review_touching(const Character& body, const WorldMotion& motion,
             const Pose pose = pose_of(motion, frames[size_t(i)]);
             const BodySkin skin = skin_of(body, pose);
             for (const size_t hand : {size_t(0), size_t(1)})
-                readings[size_t(i)][hand] = gauges[hand].read(skin, pose, reach_m);
+                readings[size_t(i)][hand] = gauges[hand].read(skin, reach_m);
         }
     });
     for (const size_t hand : {size_t(0), size_t(1)}) {

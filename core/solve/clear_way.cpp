@@ -28,13 +28,10 @@ constexpr double elbow_costs = 0.1, knee_costs = 1.0;
 constexpr double held_costs = 1e8, set_costs = 20.0;
 constexpr int way_rounds = 6;
 // Of a body of 175 cm:
-constexpr double is_there_m = 5e-4;  // what changes less from one round to the next stays
-constexpr double slack_m = 0.007;    // as exact as surfaces are: less deep, nothing meets
-constexpr double near_m = 0.03;      // rows are made of what is as near as that to where it should be
+constexpr double slack_m = 0.007;  // as exact as surfaces are: less deep, nothing meets
+constexpr double near_m = 0.03;    // rows are made of what is as near as that to where it should be
 // A limb that lies deeper is asked less and less, beyond the second not at all: no way out cures it.
 constexpr double deep_m = 0.08, too_deep_m = 0.14;
-
-constexpr double looks_a_second = 40.0;
 
 constexpr double moves_m = 1e-7;      // of x
 constexpr double turns_enough = 0.3;  // of a tip that is held: less does the elbow for it
@@ -171,7 +168,7 @@ struct ClearKeys {
     int step = 1, frames = 0, count = 0;
 
     ClearKeys(int of_frames, double frame_time_s)
-        : step(std::max(1, int(std::lround(1.0 / (looks_a_second * frame_time_s))))),
+        : step(std::max(1, int(std::lround(1.0 / (clear_looks_a_second * frame_time_s))))),
           frames(of_frames),
           count((frames - 1 + step - 1) / step + 1) {}
     int frame(int key) const { return std::min(key * step, frames - 1); }
@@ -488,8 +485,8 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
         for (size_t limb = 0; limb < limb_count; ++limb)
             for (size_t key = 0; key < x[limb].size(); ++key) {
                 const ClearVec by = next[limb][key] - x[limb][key];
-                const double share =
-                    smooth_step(std::clamp(by.norm() / (is_there_m * program.clear->size) - 1.0, 0.0, 1.0));
+                const double share = smooth_step(
+                    std::clamp(by.norm() / (clear_is_there_m * program.clear->size) - 1.0, 0.0, 1.0));
                 next[limb][key] = x[limb][key] + share * by;
                 if (share <= 0.0) continue;
                 is_any = true;
@@ -514,6 +511,19 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
                             }))
                 pose(f);
     });
+}
+
+ClearLook look_at_frame(const Program& program, const WorldMotion& source, const SolvedMotion& posed,
+                        const std::array<ClearVec, limb_count>& x) {
+    ClearLook look;
+    const ClearKeys keys(1, source.frame_time_s);
+    Clearing clearing(program, source, keys, 1, posed);
+    for (size_t limb = 0; limb < limb_count; ++limb) {
+        clearing.look(limb, {x[limb]}, {});
+        look.rows[limb] = clearing.rows_of(limb);
+        look.weights[limb] = clearing.weight_of(limb, 0);
+    }
+    return look;
 }
 
 bool runs_into_others(const Program& program, const Beside& beside, const WorldMotion& source,

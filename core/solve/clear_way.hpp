@@ -12,10 +12,12 @@
 // (core/math/spline.hpp).
 // Without a row x is exactly zero.
 #pragma once
+#include <array>
 #include <functional>
 #include <vector>
 
 #include "core/base/watch.hpp"
+#include "core/contact/sole.hpp"
 #include "core/math/rotation.hpp"
 
 namespace nb {
@@ -26,6 +28,9 @@ struct WorldMotion;
 
 /// Time over which a way is spread; of a metre that is missing beside a metre of way.
 inline constexpr double clear_tau_s = 0.1, clear_penalty = 400.0;
+inline constexpr double clear_looks_a_second = 40.0;
+/// What changes less from one round to the next stays, m at 175 cm.
+inline constexpr double clear_is_there_m = 5e-4;
 
 using ClearVec = Eigen::Vector4d;  ///< q, d
 
@@ -44,5 +49,15 @@ std::vector<ClearVec> clear_way(const std::vector<ClearVec>& weights, double fra
 /// it changes anew with `pose`. Throws what `watch` throws.
 void clear_motion(const Program& program, const WorldMotion& source, int threads, const Watch& watch,
                   SolvedMotion& solved, const std::function<void(int frame)>& pose);
+
+/// What the limbs of one frame ask for, and what moving them costs there, by limb.
+struct ClearLook {
+    std::array<std::vector<ClearRow>, limb_count> rows;
+    std::array<ClearVec, limb_count> weights;
+};
+/// For frames that come one by one: `source` and `posed` hold one frame, posed with `x`. `corrections.limbs`: how far tips
+/// are held, else as free.
+ClearLook look_at_frame(const Program& program, const WorldMotion& source, const SolvedMotion& posed,
+                        const std::array<ClearVec, limb_count>& x);
 
 }  // namespace nb

@@ -20,7 +20,16 @@ constexpr double first_penalty = 10.0;
 class Span {
   public:
     Span(int first, int last, double smooth, std::span<const HeldReach> reaches, const GiveWay& how)
-        : first_(first), n_(last - first), smooth_(smooth), reaches_(reaches), how_(how), system_(n_, 3) {}
+        : first_(first),
+          n_(last - first),
+          smooth_(smooth),
+          reaches_(reaches),
+          how_(how),
+          rest_(n_, 3),
+          system_(rest_) {
+        for (int i = 0; i < 3 * n_; ++i) rest_.add(i, i, 1.0);
+        rest_.add_smoothness(smooth_);
+    }
 
     GiveSpan solve(std::vector<Vec3>& x) {
         GiveSpan ended;
@@ -71,7 +80,7 @@ class Span {
     double smooth_;
     std::span<const HeldReach> reaches_;
     const GiveWay& how_;
-    FrameSystem system_;
+    FrameSystem rest_, system_;  ///< without reaches, which are all that changes; with them
     double penalty_ = 0.0;
 
     Vec3 step_at(int t) const { return Vec3(system_.at(t)); }
@@ -90,9 +99,7 @@ class Span {
 
     /// Where the quadratic model at `x` is least, in system_. False where numbers broke.
     bool step(const std::vector<Vec3>& x) {
-        system_.clear();
-        for (int i = 0; i < 3 * n_; ++i) system_.add(i, i, 1.0);
-        system_.add_smoothness(smooth_);
+        system_ = rest_;
         for (const HeldReach& reach : reaches_) {
             const Vec3& here = x[size_t(reach.frame) - size_t(first_)];
             const Vec3 left = reach.to - here;

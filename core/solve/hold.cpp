@@ -83,21 +83,29 @@ double hold_led(const Program& program, size_t limb, double t_s) {
     return most;
 }
 
+std::array<GripMap, 2> grip_maps(const PairedBodies& bodies, const BodySurface& S_surface,
+                                 const BodySurface& T_surface, const Program& program) {
+    std::array<GripMap, 2> maps;
+    for (const LimbOp& limb : program.limbs) {
+        if (limb.limb < 2) continue;
+        GripMap& map = maps[limb.limb - 2];
+        map.S_R0 = bodies.S_R0[size_t(limb.S_tip)];
+        map.T_R0 = bodies.T_R0[size_t(limb.T_tip)];
+        const Side side = limb.limb == 2 ? Side::left : Side::right;
+        const std::vector<Vec3> S = hand_points(bodies.S, S_surface, side);
+        const std::vector<Vec3> T = hand_points(bodies.T, T_surface, side);
+        if (S.empty() || T.empty()) continue;
+        map.S_palm_J = S.front();
+        map.T_palm_J = T.front();
+        map.by_length = T[1].norm() / std::max(1e-3, S[1].norm());
+    }
+    return maps;
+}
+
 void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
                    const BodySurface& T_surface, Program& program) {
     if (marks.grips.empty() || bodies.T.roles.is_four_legged()) return;
-    std::array<Vec3, 2> S_palms{Vec3::Zero(), Vec3::Zero()};
-    std::array<Vec3, 2> T_palms = S_palms;
-    std::array<double, 2> by_length{1.0, 1.0};
-    for (const size_t side : {size_t(0), size_t(1)}) {
-        const Side which = side == 0 ? Side::left : Side::right;
-        const std::vector<Vec3> S = hand_points(bodies.S, marks.surface, which);
-        const std::vector<Vec3> T = hand_points(bodies.T, T_surface, which);
-        if (S.empty() || T.empty()) continue;
-        S_palms[side] = S.front();
-        T_palms[side] = T.front();
-        by_length[side] = T[1].norm() / std::max(1e-3, S[1].norm());
-    }
+    const std::array<GripMap, 2> maps = grip_maps(bodies, marks.surface, T_surface, program);
     for (const Grip& grip : marks.grips) {
         const auto limb = std::find_if(program.limbs.begin(), program.limbs.end(),
                                        [&](const LimbOp& op) { return op.limb == grip.limb; });
@@ -112,11 +120,7 @@ void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks
         HeldThing::Hand hand;
         hand.limb = size_t(limb - program.limbs.begin());
         hand.T_hand = limb->T_tip;
-        const size_t side = grip.limb - 2;
-        // Where it lies on the source's hand beside its palm, in axes of the common stance.
-        const Vec3 beside_W = bodies.S_R0[size_t(limb->S_tip)] * Vec3(grip.on_hand_J - S_palms[side]);
-        hand.on_hand_J =
-            T_palms[side] + by_length[side] * (bodies.T_R0[size_t(limb->T_tip)].conjugate() * beside_W);
+        hand.on_hand_J = maps[grip.limb - 2].on_target(grip.on_hand_J);
         hand.on_thing_J = grip.on_thing_J;
         hand.when = span_of(grip.first, grip.last, take);
         program.things.back().hands.push_back(hand);

@@ -14,6 +14,7 @@
 // within 0.35 s. Where the thing leads u is 0 throughout and the hands follow it; c_i go with its size. The grip lies on the
 // target's hand where it lies on the source's, by the length of the hands.
 #pragma once
+#include <array>
 #include <vector>
 
 #include "core/motion/take.hpp"
@@ -42,6 +43,21 @@ struct HeldThing {
     double scale = 1.0;  ///< of the thing beside the target
     std::vector<Hand> hands;
 };
+
+/// From a grip on the source's hand to that on the target's: beside the palm, in axes of the common stance, by the length
+/// of the hands.
+struct GripMap {
+    Vec3 S_palm_J = Vec3::Zero(), T_palm_J = Vec3::Zero();
+    double by_length = 1.0;
+    Quat S_R0 = Quat::Identity(), T_R0 = Quat::Identity();  ///< R_WJ0 of the hands
+    Vec3 on_target(const Vec3& on_hand_J) const {
+        const Vec3 beside_W = S_R0 * Vec3(on_hand_J - S_palm_J);
+        return T_palm_J + by_length * (T_R0.conjugate() * beside_W);
+    }
+};
+/// Of the left and the right hand. After `compile_limbs`.
+std::array<GripMap, 2> grip_maps(const PairedBodies& bodies, const BodySurface& S_surface,
+                                 const BodySurface& T_surface, const Program& program);
 
 /// How far a limb's hand is led to a thing at a time, 0..1; and whether it is at all.
 double hold_led(const Program& program, size_t limb, double t_s);

@@ -131,6 +131,36 @@ class LiveWindowTest : public test::WindowFixture {
         QVERIFY(stands(LiveState::stopped));
     }
 
+    /// The device plays a second take beside the one on the stage; who is followed is chosen.
+    void two_performers_come_and_one_is_followed() {
+        QVERIFY(choose_take("Quay walk"));
+        listen_at(18305);
+        auto* beside = named<QComboBox>("second performer");
+        QVERIFY(beside->findText("Mole steps") > 0);
+        beside->setCurrentText("Mole steps");
+        QTest::mouseClick(word("play the take"), Qt::LeftButton);
+        QVERIFY(stands(LiveState::comes));
+        auto* performer = named<QComboBox>("performer");
+        QTRY_VERIFY_WITH_TIMEOUT(performer->findText("the-performer-2") >= 0, 20000);
+        QVERIFY(performer->findText("the-performer") >= 0);
+        desk().follow("the-performer-2");
+        QTRY_VERIFY_WITH_TIMEOUT(w().sentence().sentence().contains("performer the-performer-2,"), 20000);
+        QVERIFY(stands(LiveState::comes));
+        // It climbs, which the other one does not.
+        double highest = 0.0;
+        QVERIFY(QTest::qWaitFor(
+            [&] {
+                const auto& live = w().workspace().live();
+                if (!live || !live->has_pose) return false;
+                const int hips = w().workspace().source()->file.character.roles.joint("hips");
+                highest = std::max(highest, live->source.p[size_t(hips)].y());
+                return highest > 1.3;
+            },
+            30000));
+        QTest::mouseClick(word("stop"), Qt::LeftButton);
+        beside->setCurrentIndex(0);
+    }
+
     /// A body nobody here knows: it comes with its own.
     void the_streams_own_body_comes_onto_the_stage() {
         QVERIFY(choose_take("Dog trot"));

@@ -37,7 +37,7 @@ double deep_share(const Character& body, const TransferResult& result) {
         const BodySkin skin = skin_of(body, pose);
         for (const SkinGauge& gauge : gauges) {
             ++looks;
-            deep += gauge.read(skin, pose, 0.1).deepest_m > 0.02;
+            deep += gauge.read(skin, 0.1).deepest_m > 0.02;
         }
     }
     return double(deep) / looks;

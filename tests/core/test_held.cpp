@@ -273,6 +273,65 @@ class HeldTest : public QObject {
         QVERIFY2(worst_hips < 0.03,
                  qPrintable(QString::number(1000.0 * worst_hips)));  // the bar, 3 mm, is missed
     }
+    /// Both feet of a jump leave the floor; one that is held on for a moment, by hand, does not keep the body from flying.
+    void what_is_held_on_for_a_moment_asks_nothing_of_the_hips() {
+        LoadedFile source = load_file(capture("01_01.bvh"));
+        const LoadedFile target = demo_body("ferrier");
+        const TransferResult base = carry(source, target);
+        int jumps = 0;
+        for (size_t i = 0; i < base.contacts.list.size(); ++i) {
+            const Contact& left = base.contacts.list[i];
+            if (left.point != "ball.left") continue;
+            for (size_t other = 0; other < base.contacts.list.size(); ++other) {
+                const Contact& right = base.contacts.list[other];
+                if (right.point != "ball.right" || std::abs(right.last - left.last) > 3) continue;
+                for (const size_t at : {i, other}) {
+                    source.take->contacts = base.contacts;
+                    source.take->contacts.is_by_hand = true;
+                    source.take->contacts.list[at].last += 6;
+                    const TransferResult result = carry(source, target);
+                    double worst = 0.0;
+                    for (int f = 0; f < source.take->frames; ++f)
+                        worst = std::max(
+                            worst, (result.corrections.hips_m[size_t(f)] - base.corrections.hips_m[size_t(f)])
+                                       .norm());
+                    QVERIFY2(worst < 0.004, qPrintable(QString("%1 from %2: %3 mm")
+                                                           .arg(QString::fromStdString(left.point))
+                                                           .arg(left.last)
+                                                           .arg(1000.0 * worst)));
+                }
+                ++jumps;
+            }
+        }
+        QVERIFY(jumps >= 5);
+    }
+    /// What ends while a paw leaves the floor is not held in its last frame.
+    void a_dog_onto_itself_is_itself_to_the_end() {
+        const LoadedFile dog = demo_body("quay-dog");
+        for (const char* name : {"dog-walk", "dog-trot"}) {
+            const LoadedFile source = demo_take(name);
+            const TransferResult result = carry(source, dog);
+            const Skeleton& S = source.character.rig.skeleton;
+            const Skeleton& T = dog.character.rig.skeleton;
+            int found = 0;
+            for (int j = 0; j < T.size(); ++j) {
+                const int partner = S.find(T.names[size_t(j)]);
+                if (partner < 0) continue;
+                ++found;
+                for (int f = result.take.first_motion_frame; f < result.target.frames; ++f) {
+                    const Vec3 off = result.target.p[result.target.at(f, j)] -
+                                     result.source.p[result.source.at(f, partner)];
+                    QVERIFY2(off.norm() < 0.005,
+                             qPrintable(QString("%1 frame %2 %3: %4 mm")
+                                            .arg(name)
+                                            .arg(f)
+                                            .arg(QString::fromStdString(T.names[size_t(j)]))
+                                            .arg(1000.0 * off.norm())));
+                }
+            }
+            QVERIFY(found > 20);
+        }
+    }
     void a_toe_tip_takes_over_where_the_ball_left_off() {
         // The heel comes up, the ball leaves, the tip stays for 20 frames more: it stands where the ball had put it.
         const LoadedFile source = demo_take("quay-walk");

@@ -83,7 +83,7 @@ Kept measure(const Character& rig, const Skeleton& skeleton, const WorldMotion& 
         const Pose pose = pose_on(rig.rig.skeleton, skeleton, motion, f);
         const BodySkin skin = skin_of(rig, pose);
         for (const Side side : {Side::left, Side::right}) {
-            const SkinGauge::Reading now = gauges[side == Side::left ? 0 : 1].read(skin, pose, 0.1);
+            const SkinGauge::Reading now = gauges[side == Side::left ? 0 : 1].read(skin, 0.1);
             ++kept.looked_at;
             if (now.deepest_m > 0.02) ++kept.deep;
             for (const Touching& touch : touches) {

@@ -2,7 +2,6 @@
 
 #include <QCheckBox>
 #include <QComboBox>
-#include <QGridLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
@@ -11,6 +10,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/look/fields_form.hpp"
 #include "app/look/flow.hpp"
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
@@ -21,31 +21,6 @@ namespace nb {
 namespace {
 
 constexpr double ms_a_s = 1e3;
-
-/// A word with its fields beside it.
-class Rows {
-  public:
-    Rows(QWidget* of, QVBoxLayout* column) : of_(of), grid_(new QGridLayout) {
-        grid_->setVerticalSpacing(5);
-        grid_->setColumnStretch(1, 1);
-        column->addLayout(grid_);
-    }
-    void add(const QString& word, const std::vector<QWidget*>& fields) {
-        auto* label = dim_label(word, of_);
-        label->setWordWrap(false);
-        const int at = grid_->rowCount();
-        grid_->addWidget(label, at, 0, Qt::AlignTop);
-        when_scaled(label, [label] { label->setContentsMargins(0, scaled(5), 0, 0); });
-        if (fields.size() == 1) return grid_->addWidget(fields.front(), at, 1);
-        auto* flow = new Flow(6);
-        for (QWidget* field : fields) flow->addWidget(field);
-        grid_->addLayout(flow, at, 1);
-    }
-
-  private:
-    QWidget* of_;
-    QGridLayout* grid_;
-};
 
 QLineEdit* address_field(const QString& name, const QString& tip, const QString& text, QWidget* parent) {
     auto* field = new QLineEdit(text, parent);
@@ -72,32 +47,31 @@ LivePanel::LivePanel(Workspace& workspace, LiveDesk& desk, QWidget* parent)
                             tr("Its bones as they come stand on the stage; roles are found in them"), this);
     connect(own_body_, &QToolButton::clicked, this, [this] { desk_.take_own_body(); });
     longer_ = word_button({}, tr("What comes is held back so long that the slowest is in time"), this);
-    connect(longer_, &QToolButton::clicked, this, [this] { desk_.set_buffer_ms(wanted_buffer_ms()); });
+    connect(longer_, &QToolButton::clicked, this,
+            [this] { desk_.set_buffer_ms(ms_a_s * desk_.told().buffer_s); });
     auto* helps = new Flow(6);
     helps->addWidget(own_body_);
     helps->addWidget(longer_);
     column->addLayout(helps);
 
-    Rows in(this, column);
+    auto* in = new FieldsForm(this);
+    column->addWidget(in);
     address_ = address_field(tr("address"),
                              tr("Where streams are taken: text over TCP and OSC over UDP, both at this port"),
                              "127.0.0.1:7300", this);
     listen_ = new QPushButton(this);
     listen_->setProperty("is_main", true);
-    const auto listen = [this] {
-        desk_.is_listening() ? desk_.stop_listening() : desk_.listen(address_->text());
-    };
-    connect(listen_, &QPushButton::clicked, this, listen);
-    connect(address_, &QLineEdit::returnPressed, this, [this] { desk_.listen(address_->text()); });
-    in.add(tr("at"), {address_});
-    in.add({}, {listen_});
+    connect(listen_, &QPushButton::clicked, this, &LivePanel::listen_or_not);
+    connect(address_, &QLineEdit::returnPressed, this, &LivePanel::listen_or_not);
+    in->add_row(tr("at"), {address_});
+    in->add_row({}, {listen_});
     performer_ = new QComboBox(this);
     performer_->setAccessibleName(tr("performer"));
     performer_->setToolTip(tr("Whose motion is followed, of those that come"));
     connect(performer_, &QComboBox::activated, this, [this](int) {
         if (!is_filling_) desk_.follow(performer_->currentText());
     });
-    in.add(tr("performer"), {performer_});
+    in->add_row(tr("performer"), {performer_});
     buffer_ = number_box(
         tr("buffer"),
         tr("So long what comes is held back, so that it is shown evenly; what comes later is late"), 0, 500,
@@ -105,15 +79,12 @@ LivePanel::LivePanel(Workspace& workspace, LiveDesk& desk, QWidget* parent)
     connect(buffer_, &QDoubleSpinBox::valueChanged, this, [this](double ms) {
         if (!is_filling_) desk_.set_buffer_ms(ms);
     });
-    in.add(tr("buffer"), {buffer_});
+    in->add_row(tr("buffer"), {buffer_});
     figures_ = new QLabel(this);
     figures_->setWordWrap(true);
-    when_scaled(figures_, [this] { figures_->setContentsMargins(0, scaled(5), 0, 0); });
-    in.add(tr("so far"), {figures_});
-    column->addWidget(dim_label(
-        tr("Hands that hold or touch, and limbs that go round the body, come with the recording: that "
-           "needs the take whole."),
-        this));
+    in->add_row(tr("so far"), {figures_});
+    column->addWidget(
+        dim_label(tr("Hands on the own body, and where things stand, come with the recording."), this));
 
     cut_off_ = new QWidget(this);
     auto* cut = new Flow(6);
@@ -131,7 +102,8 @@ LivePanel::LivePanel(Workspace& workspace, LiveDesk& desk, QWidget* parent)
 
     column->addSpacing(6);
     column->addWidget(heading_label(tr("Line out"), this));
-    Rows out(this, column);
+    auto* out = new FieldsForm(this);
+    column->addWidget(out);
     way_out_ = new QComboBox(this);
     way_out_->setAccessibleName(tr("way out"));
     way_out_->setToolTip(tr("How the target's pose is sent on"));
@@ -148,9 +120,9 @@ LivePanel::LivePanel(Workspace& workspace, LiveDesk& desk, QWidget* parent)
             desk_.send_no_more();
         refresh();
     });
-    out.add(tr("as"), {way_out_});
-    out.add(tr("to"), {to_, send_});
-    out.add({}, {beyond_});
+    out->add_row(tr("as"), {way_out_});
+    out->add_row(tr("to"), {to_, send_});
+    out->add_row({}, {beyond_});
     sent_ = dim_label({}, this);
     column->addWidget(sent_);
 
@@ -160,30 +132,35 @@ LivePanel::LivePanel(Workspace& workspace, LiveDesk& desk, QWidget* parent)
     column->addStretch(1);
     connect(&desk_, &LiveDesk::changed, this, &LivePanel::refresh);
     connect(&desk_, &LiveDesk::looked, this, &LivePanel::look);
-    connect(&workspace_, &Workspace::choices_changed, this, &LivePanel::refresh);
+    connect(&workspace_, &Workspace::choices_changed, this, [this] {
+        refresh();
+        if (isVisible()) list_takes();
+    });
     refresh();
 }
 
 QWidget* LivePanel::make_device() {
-    auto* page = new QWidget(this);
-    auto* column = new QVBoxLayout(page);
-    column->setContentsMargins(0, 0, 0, 0);
-    Rows rows(page, column);
+    auto* page = new FieldsForm(this);
     play_ =
         word_button(tr("play the take"),
                     tr("As a capture device would send it: first the T, then the take over and over"), page);
     halt_ = word_button(tr("stop"), tr("The device says that it ends"), page);
-    rows.add({}, {play_, halt_});
+    page->add_row({}, {play_, halt_});
     device_way_ = new QComboBox(page);
     device_way_->setAccessibleName(tr("device's way"));
     device_way_->addItems({tr("BVH over TCP"), tr("OSC over UDP")});
     rate_ = number_box(tr("frames a second"), tr("How many frames the device sends a second"), 30, 240, 0,
                        tr(" a second"), page);
     rate_->setValue(120);
-    rows.add(tr("as"), {device_way_, rate_});
+    page->add_row(tr("as"), {device_way_, rate_});
+    beside_ = new QComboBox(page);
+    beside_->setAccessibleName(tr("second performer"));
+    beside_->setToolTip(tr("A second performer, who plays another take of the library"));
+    beside_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    page->add_row(tr("beside"), {beside_});
     connect(play_, &QToolButton::clicked, this, [this] {
         desk_.start_device(device_way_->currentIndex() == 0 ? OutSettings::Way::bvh : OutSettings::Way::osc,
-                           rate_->value());
+                           rate_->value(), beside_->currentIndex() - 1);
     });
     connect(halt_, &QToolButton::clicked, this, [this] { desk_.stop_device(); });
     const std::array<std::pair<QString, QString>, 4> words{
@@ -198,7 +175,7 @@ QWidget* LivePanel::make_device() {
         shares_.push_back(share);
         fields.push_back(labelled(word, share, page));
     }
-    rows.add(tr("faults"), fields);
+    page->add_row(tr("faults"), fields);
     frozen_ = new QComboBox(page);
     frozen_->setAccessibleName(tr("frozen limb"));
     frozen_->setToolTip(tr("A limb that does not move any more, as if its markers were lost"));
@@ -215,8 +192,8 @@ QWidget* LivePanel::make_device() {
     other_ = new QCheckBox(tr("other skeleton"), page);
     name_ = new QCheckBox(tr("wrong name"), page);
     for (QCheckBox* box : {other_, name_}) connect(box, &QCheckBox::toggled, this, &LivePanel::give_faults);
-    rows.add({}, {frozen_, labelled(tr("noise"), noise_, page)});
-    rows.add({}, {other_, name_});
+    page->add_row({}, {frozen_, labelled(tr("noise"), noise_, page)});
+    page->add_row({}, {other_, name_});
     return page;
 }
 
@@ -234,12 +211,21 @@ void LivePanel::give_faults() {
     desk_.set_faults(faults);
 }
 
-QString LivePanel::address() const {
-    return address_->text();
+void LivePanel::listen_or_not() {
+    desk_.is_listening() ? desk_.stop_listening() : desk_.listen(address_->text(), beyond_->isChecked());
 }
 
-double LivePanel::wanted_buffer_ms() const {
-    return std::min(500.0, 10.0 * std::ceil(ms_a_s * desk_.shown().facts.account.spread_s / 10.0 + 0.5));
+void LivePanel::showEvent(QShowEvent* event) {
+    list_takes();
+    QWidget::showEvent(event);
+}
+
+void LivePanel::list_takes() {
+    const QString chosen = beside_->currentText();
+    beside_->clear();
+    beside_->addItem(tr("nobody"));
+    for (const Choice& choice : workspace_.takes()) beside_->addItem(choice.name);
+    beside_->setCurrentIndex(std::max(0, beside_->findText(chosen)));
 }
 
 void LivePanel::refresh() {
@@ -277,10 +263,8 @@ void LivePanel::look() {
     if (remedy_->text() != remedy) remedy_->setText(remedy);
     remedy_->setVisible(!remedy.isEmpty());
     own_body_->setVisible(told.state == LiveState::other_skeleton);
-    const bool is_late =
-        told.state == LiveState::lossy && shown.facts.account.late >= shown.facts.account.missing;
-    longer_->setVisible(is_late);
-    if (is_late) longer_->setText(tr("a buffer of %1 ms").arg(wanted_buffer_ms()));
+    longer_->setVisible(told.buffer_s > 0.0);
+    longer_->setText(tr("a buffer of %1 ms").arg(ms_a_s * told.buffer_s, 0, 'f', 0));
     QStringList names;
     for (const std::string& name : shown.facts.performers) names << text_of(name);
     QStringList listed;

@@ -19,7 +19,8 @@ class LivePanel : public QWidget {
 
   public:
     LivePanel(Workspace& workspace, LiveDesk& desk, QWidget* parent = nullptr);
-    QString address() const;
+    /// Listens at the address that stands there, or no more.
+    void listen_or_not();
 
   private:
     Workspace& workspace_;
@@ -27,7 +28,7 @@ class LivePanel : public QWidget {
     QLabel *state_, *remedy_, *figures_, *sent_, *cut_off_words_;
     QLineEdit *address_, *to_;
     QPushButton* listen_;
-    QComboBox *performer_, *way_out_, *device_way_;
+    QComboBox *performer_, *way_out_, *device_way_, *beside_;
     QDoubleSpinBox *buffer_, *rate_;
     QToolButton *own_body_, *longer_, *send_, *play_, *halt_, *finish_;
     QCheckBox *beyond_, *other_, *name_;
@@ -37,11 +38,12 @@ class LivePanel : public QWidget {
     QDoubleSpinBox* noise_;
     bool is_filling_ = false;
 
+    void showEvent(QShowEvent* event) override;
     void refresh();
+    void list_takes();
     void look();
     void give_faults();
     QWidget* make_device();
-    double wanted_buffer_ms() const;
 };
 
 }  // namespace nb

@@ -30,10 +30,7 @@ LiveStation::LiveStation(const StationContext& c)
 
 std::vector<StationAction> LiveStation::actions() {
     return {
-        {"listen",
-         tr("Listen for a stream, or no more"),
-         {},
-         [this] { desk_.is_listening() ? desk_.stop_listening() : desk_.listen(panel_->address()); }},
+        {"listen", tr("Listen for a stream, or no more"), {}, [this] { panel_->listen_or_not(); }},
         {"record stream",
          tr("Record what comes; once more: stop"),
          {QKeySequence(Qt::CTRL | Qt::Key_R)},

@@ -2,7 +2,6 @@
 
 #include <QComboBox>
 #include <QFileDialog>
-#include <QGridLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
@@ -13,6 +12,7 @@
 #include <cmath>
 
 #include "app/dock/two_lines.hpp"
+#include "app/look/fields_form.hpp"
 #include "app/look/flow.hpp"
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
@@ -25,30 +25,6 @@ namespace nb {
 namespace {
 
 constexpr std::array<const char*, 4> touch_points{"palm.left", "palm.right", "tips.left", "tips.right"};
-
-/// Rows of a word and its fields.
-class FieldsForm : public QWidget {
-  public:
-    explicit FieldsForm(QWidget* parent) : QWidget(parent), grid_(new QGridLayout(this)) {
-        grid_->setContentsMargins(0, 0, 0, 0);
-        grid_->setVerticalSpacing(5);
-        grid_->setColumnStretch(1, 1);
-    }
-    void add_row(const QString& word, const std::vector<QWidget*>& fields) {
-        const int at = grid_->rowCount();
-        auto* label = dim_label(word, this);
-        label->setWordWrap(false);
-        grid_->addWidget(label, at, 0);
-        // A text that breaks into lines is as wide as there is room.
-        if (fields.size() == 1) return grid_->addWidget(fields.front(), at, 1);
-        auto* flow = new Flow(6);
-        for (QWidget* field : fields) flow->addWidget(field);
-        grid_->addLayout(flow, at, 1);
-    }
-
-  private:
-    QGridLayout* grid_;
-};
 
 /// What of a body a hand may lie on.
 std::vector<std::string> parts_of(const CastBodies& cast) {

@@ -38,13 +38,16 @@ std::vector<double> floor_under(const Problem& problem, const Effector& e) {
     return result;
 }
 
+double floor_beside(double level_m, double k, double S_height_m, double S_stature_m) {
+    const double beside = beside_floor_m * S_stature_m / reference_stature_m;
+    const double depth = level_m / k - S_height_m;
+    return level_m - k * std::clamp(4.0 * (depth - beside), 0.0, std::max(0.0, depth));
+}
+
 double floor_below(const Problem& problem, const Effector& e, const EffectorGoals& g, FootPoint point,
                    int f) {
-    const double level = g.floor_m[size_t(f)];
-    const double k = problem.program.map.k;
-    const double beside = beside_floor_m * problem.program.S_stature_m / reference_stature_m;
-    const double depth = level / k - e.end->S_sole.point(point, problem.source, f).y();
-    return level - k * std::clamp(4.0 * (depth - beside), 0.0, std::max(0.0, depth));
+    return floor_beside(g.floor_m[size_t(f)], problem.program.map.k,
+                        e.end->S_sole.point(point, problem.source, f).y(), problem.program.S_stature_m);
 }
 
 double heel_below(const Problem& problem, const Effector& e, const EffectorGoals& g, const Vec3& ankle,

@@ -8,6 +8,10 @@ namespace nb {
 /// of the neighbours in time; `no_support_m` where none is known.
 std::vector<double> floor_under(const Problem& problem, const Effector& e);
 
+/// What is left of a floor at `level_m` below a point that the source has at a height (its own world): all of it but where
+/// the source is well below it, which is beside it. m; `S_stature_m`: the source's.
+double floor_beside(double level_m, double k, double S_height_m, double S_stature_m);
+
 /// Height of the floor below one point: where the source holds that point well below the foot's floor (a heel
 /// behind the edge of a step) there is none, and it goes down with the source.
 double floor_below(const Problem& problem, const Effector& e, const EffectorGoals& g, FootPoint point, int f);

@@ -13,7 +13,9 @@ namespace {
 constexpr double speed_reach_s = 0.025;
 constexpr double rests_below_m_s = 0.4;  // at 175 cm; what is found rests below it
 constexpr double goes_above_m_s = 0.6;
-constexpr double pull_s = 0.05;  // beside a hold its foot goes on pulling at the hips
+constexpr double pull_s = 0.05;    // beside a hold its foot goes on pulling at the hips
+constexpr double held_on_s = 0.1;  // so long what is held on while its source goes asks nothing of the hips;
+constexpr double meant_s = 0.18;   // so long it is meant to be held
 
 /// The support of a contact: the floor at its level, still or running, scaled by the place map. Of equal ones
 /// one.
@@ -76,14 +78,9 @@ std::vector<double> rests_of(const Problem& problem, const Effector& e) {
     return rests;
 }
 
-bool is_on_heel(const Effector& e, int f) {
-    const int ruling = ruling_hold(e, f);
-    return ruling >= 0 && e.holds[size_t(ruling)].point == FootPoint::heel;
-}
-
 /// How much of what is missing is asked of the hips. Less where the source does not rest: from the beginning of each
-/// span in which anything is held until it has come to rest; and where a heel alone is held on that rests no more. A
-/// foot that is being led in or out pulls for a moment only.
+/// span in which anything is held until it has come to rest; and where it is held on for a moment though it rests no
+/// more. A foot that is being led in or out pulls for a moment only.
 std::vector<double> pull_of(const Problem& problem, const Effector& e) {
     const int frames = problem.frames;
     const double moment = pull_s / problem.dt;
@@ -93,8 +90,11 @@ std::vector<double> pull_of(const Problem& problem, const Effector& e) {
         int last = first;
         while (last < frames && e.has_hold(last)) pull[size_t(last++)] = 1.0;
         for (int f = first; f < last && e.rests[size_t(f)] < 0.5; ++f) pull[size_t(f)] = e.rests[size_t(f)];
-        for (int f = last - 1; f >= first && e.rests[size_t(f)] < 0.5 && is_on_heel(e, f); --f)
-            pull[size_t(f)] = e.rests[size_t(f)];
+        int on = last;
+        while (on > first && e.rests[size_t(on) - 1] < 0.5) --on;
+        const double meant =
+            smooth_step(std::clamp(((last - on) * problem.dt - held_on_s) / (meant_s - held_on_s), 0.0, 1.0));
+        for (int f = on; f < last; ++f) pull[size_t(f)] = std::max(e.rests[size_t(f)], meant);
         for (int i = 1; i < moment; ++i) {
             const double share = 1.0 - i / moment;
             if (const int f = first - i; f >= problem.first)

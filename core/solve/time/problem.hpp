@@ -42,7 +42,7 @@ struct Effector {
     /// 0 where it goes on, though a person holds it; beside holds that of the nearest held frame.
     std::vector<double> rests;
     /// The share of what is missing that is asked of the hips: theirs, and before the source has come to rest only so
-    /// much as it rests, of a heel also where it rests no more: a foot that flies pulls at nobody. A frame.
+    /// much as it rests, as where it is held on for a moment longer: a foot that flies pulls at nobody. A frame.
     std::vector<double> hips_give;
 
     size_t limb() const { return op->limb; }
