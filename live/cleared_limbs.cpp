@@ -93,8 +93,10 @@ void ClearedLimbs::find_way() {
 }
 
 ClearVec ClearedLimbs::way(size_t limb, double t_s) const {
-    if (keys_.empty() || t_s <= keys_.front().t_s) return ClearVec::Zero();
+    if (keys_.empty()) return ClearVec::Zero();
     const auto x = [&](size_t k) -> const ClearVec& { return keys_[k].x[limb]; };
+    // A way that begins now: what was shown before is led over to it.
+    if (t_s <= keys_.front().t_s) return x(0);
     const auto slope = [&](size_t k) {
         const size_t a = k > 0 ? k - 1 : k, b = std::min(k + 1, keys_.size() - 1);
         return b > a ? ClearVec((x(b) - x(a)) / (keys_[b].t_s - keys_[a].t_s)) : ClearVec(ClearVec::Zero());
@@ -109,18 +111,19 @@ ClearVec ClearedLimbs::way(size_t limb, double t_s) const {
     return hermite<ClearVec>(x(a), span * slope(a), x(b), span * slope(b), (t_s - keys_[a].t_s) / span);
 }
 
-void ClearedLimbs::step(const Moments& moments, const ContactsAhead& contacts, FrameCorrection& held) {
+void ClearedLimbs::step(const Moments& moments, const ContactsAhead& contacts, FrameCorrection& held,
+                        bool may_look) {
     held.has_clear = false;
     if (!clears(program_)) return;
     const Moment& newest = moments.at(moments.size() - 1);
     const double t_s = moments.shown().t_s;
-    if (!keys_.empty() && newest.t_s - keys_.back().t_s > apart_s) keys_.clear();
-    if (keys_.empty() || newest.t_s - keys_.back().t_s >= key_s - 1e-6) {
+    if (may_look && (keys_.empty() || newest.t_s - keys_.back().t_s >= key_s - 1e-6)) {
         OfLimbs was, was_before;
         for (size_t limb = 0; limb < limb_count; ++limb) {
             was[limb] = way(limb, t_s);
             was_before[limb] = way(limb, t_s - slope_s);
         }
+        if (!keys_.empty() && newest.t_s - keys_.back().t_s > apart_s) keys_.clear();
         look(newest, held);
         for (size_t limb = 0; limb < limb_count; ++limb) {
             const ClearVec by = was[limb] - way(limb, t_s);

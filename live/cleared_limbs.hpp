@@ -17,8 +17,9 @@ class ClearedLimbs {
   public:
     explicit ClearedLimbs(const Program& program);
 
-    /// Once a shown moment, after the feet; into `held`, which is what they add.
-    void step(const Moments& moments, const ContactsAhead& contacts, FrameCorrection& held);
+    /// Once a shown moment, after the feet; into `held`, which is what they add. Without `may_look` the way goes on as it was
+    /// found last.
+    void step(const Moments& moments, const ContactsAhead& contacts, FrameCorrection& held, bool may_look);
     void clear();
 
   private:

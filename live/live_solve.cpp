@@ -48,7 +48,7 @@ bool LiveSolve::add(long number, double t_s, const Take& take, int frame) {
     return true;
 }
 
-bool LiveSolve::show(double t_s) {
+bool LiveSolve::show(double t_s, bool may_look) {
     // Those between are seen by the contacts, and not posed.
     if (!moments_.go_to(t_s)) return false;
     const Program& program = plan_->program;
@@ -61,7 +61,7 @@ bool LiveSolve::show(double t_s) {
     std::vector<HeldThing> things = things_.step(moments_, held_);
     // What hands are led away from counts no more for what comes.
     if (things_.are_held()) held_things = things;
-    limbs_.step(moments_, contacts_, held_);
+    limbs_.step(moments_, contacts_, held_, may_look);
     held_things = std::move(things);
     for (const size_t leg : {size_t(0), size_t(1)}) feet_.moved(leg, held_.clear[leg].by_m);
     const Moment& now = moments_.shown();

@@ -24,7 +24,8 @@ class LiveSolve {
     /// As `Moments::add`. The first one says where the place map's centre is, where that is its first place.
     bool add(long number, double t_s, const Take& take, int frame);
     /// Shows the newest that is not after `t_s`; the ones it skips are never posed. False when that was shown before.
-    bool show(double t_s);
+    /// Without `may_look` nobody asks whether limbs lie in the body: what was found last goes on (live/cleared_limbs.hpp).
+    bool show(double t_s, bool may_look = true);
     /// World poses of what is shown.
     const Pose& target() const { return target_; }
     const Moment& shown() const { return moments_.shown(); }

@@ -18,6 +18,7 @@ namespace {
 
 constexpr double led_back_s = 0.2;    // from what was held to what comes again
 constexpr double look_again_s = 0.1;  // when nothing is due
+constexpr double no_look_for = 4.0;   // times what the last solve took
 constexpr double same_length = 0.03;  // of a bone, by the body's height
 constexpr size_t most_trouble = 300;
 constexpr double most_buffer_s = 0.5;
@@ -351,7 +352,8 @@ double LiveSession::on_turn(double now_s) {
     if (source_character_ && (is_changed_ || !solve_) && trouble_.empty()) make_solve();
     if (!solve_ || !buffer_.has_begun() || solve_->moments().size() == 0) return now_s + look_again_s;
     const double began = live_now_s();
-    if (solve_->show(buffer_.due_s(now_s) + 1e-7)) {
+    // Frames go first: where a look whether limbs lie in the body takes long, it is taken less often.
+    if (solve_->show(buffer_.due_s(now_s) + 1e-7, began >= look_from_s_)) {
         const Moment& moment = solve_->shown();
         shown_source_.R = moment.R;
         shown_source_.p = moment.p;
@@ -362,6 +364,7 @@ double LiveSession::on_turn(double now_s) {
         ++posed_;
         const double ready = live_now_s();
         solving_.add(ready - began);
+        look_from_s_ = ready + no_look_for * (ready - began);
         ready_.add(ready - std::max(shown_arrived_s_, buffer_.shown_at_s(moment.t_s)));
         if (out_settings_ && target_ && !out_) {
             const Program& program = solve_->plan().program;

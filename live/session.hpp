@@ -121,6 +121,7 @@ class LiveSession {
     long posed_ = 0, came_ = 0;
     double shown_t_s_ = 0.0, shown_arrived_s_ = 0.0;
     Latencies ready_, solving_;
+    double look_from_s_ = 0.0;  ///< before then no look whether limbs lie in the body
     std::unique_ptr<Sink> sink_;
     std::unique_ptr<Receiver> receiver_;  ///< last: its thread uses all above
 

@@ -7,7 +7,7 @@ namespace nb {
 
 namespace {
 
-constexpr double grown = 1.25;  ///< larger than this share of what was judged: it is another thing
+constexpr double grown_by = 1.25;  ///< larger than this share of what was judged: it is another thing
 
 bool is_there(const JudgedEvent& said, const ReviewEvent& event, const FileFrames& frames) {
     return said.measure == event.measure && said.row == event.row &&
@@ -28,7 +28,7 @@ std::string_view state_name(JudgedEvent::State state) {
 const JudgedEvent* judged(const TakeJudgement& judgement, const ReviewEvent& event,
                           const FileFrames& frames) {
     for (const JudgedEvent& said : judgement.events)
-        if (is_there(said, event, frames) && event.size <= grown * said.size) return &said;
+        if (is_there(said, event, frames) && event.size <= grown_by * said.size) return &said;
     return nullptr;
 }
 

@@ -15,7 +15,7 @@ constexpr double surely_sunk_m = 0.01;  // deeper: looked at twice
 
 using Box = Eigen::AlignedBox3d;
 
-Box grown(const Box& box, double by_m) {
+Box widened(const Box& box, double by_m) {
     return box.isEmpty() ? box : Box(box.min().array() - by_m, box.max().array() + by_m);
 }
 
@@ -67,7 +67,7 @@ SkinBetween::Reading SkinBetween::read(const BodySkin& of, const BodySkin& on, d
     reading.gap_m = {reach_m, reach_m};
     if (is_empty()) return reading;
     // What of the one is near the other, and what of that one is near those.
-    const Box about = grown(box_about(on), reach_m);
+    const Box about = widened(box_about(on), reach_m);
     std::vector<const Vertex*> near;
     Box of_near;
     for (const Vertex& vertex : vertices_) {
@@ -77,7 +77,7 @@ SkinBetween::Reading SkinBetween::read(const BodySkin& of, const BodySkin& on, d
         of_near.extend(q);
     }
     if (near.empty()) return reading;
-    const TriangleCells cells(placed(triangles_, on, grown(of_near, reach_m)), reach_m);
+    const TriangleCells cells(placed(triangles_, on, widened(of_near, reach_m)), reach_m);
     struct Sunk {
         double height;
         Vec3 at;

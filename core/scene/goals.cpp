@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <mutex>
 #include <optional>
 
 #include "core/base/parallel.hpp"
@@ -26,6 +27,9 @@ constexpr int whole_hand_rounds_on_other = 2;
 constexpr int meeting_rounds = 3;
 constexpr double most_pressed_m = 0.004;
 constexpr double lies_back = 0.5;  // of what one hand is longer than the other
+constexpr std::array<double, 7> tilts_rad{0.1, 0.2, 0.3, 0.4, -0.1, -0.2, -0.3};
+constexpr double least_tiltable = 0.1;  // of a hand beside where it faces
+constexpr double near_enough_apart_m = 0.015;
 constexpr double farthest = 1.25;  // of an arm's reach: a place that a hand may lie on
 constexpr size_t most_looked_at = 120;
 constexpr double free_m = 0.02;  // over a place that a hand may lie on there is no other part
@@ -343,7 +347,8 @@ class SceneGoals {
     /// A hand that meets another half way: its frame, and the body it is of at that moment.
     struct Meeting {
         const TouchingHand* toucher = nullptr;
-        Pose S_pose, T;  ///< T: hand and forearm moved to where they meet
+        const ArmToHand* arm = nullptr;
+        Pose S_pose, alone, T;  ///< T: with the hand where they meet
         Vec3 start = Vec3::Zero();
         double length = 0.0;
 
@@ -355,24 +360,33 @@ class SceneGoals {
             const size_t j = size_t(toucher->hand.S_hand);
             return S_pose.p[j] + S_pose.R[j] * at.S_J;
         }
-        Vec3& wrist() { return T.p[size_t(toucher->hand.T_hand)]; }
+        Rigid hand() const {
+            const size_t j = size_t(toucher->hand.T_hand);
+            return {T.R[j], T.p[j]};
+        }
         void move(const Vec3& by) {
-            for (const NearHand::Skin& skin : toucher->hand.T_skin) T.p[size_t(skin.joint)] += by;
+            const Rigid X = hand();
+            T = arm->at(alone, {X.R, X.p + by});
+        }
+        void turn(const Quat& by, const Vec3& about) {
+            const Rigid X = hand();
+            T = arm->at(alone, {by * X.R, about + by * (X.p - about)});
         }
         /// What the arm lacks to where the wrist is, from it toward the shoulder.
-        Vec3 lacks() {
-            const Vec3 away = start - wrist();
+        Vec3 lacks() const {
+            const Vec3 away = start - hand().p;
             const double beyond = away.norm() - length;
             return beyond > 0.0 ? Vec3(beyond * away.normalized()) : Vec3(Vec3::Zero());
         }
     };
 
-    static Meeting meeting_of(const TouchingHand& toucher, double scene_s) {
+    static Meeting meeting_of(const TouchingHand& toucher, const ArmToHand& arm, double scene_s) {
         Meeting one;
         one.toucher = &toucher;
+        one.arm = &arm;
         const double t_s = toucher.cast->take_time_s(scene_s);
         one.S_pose = pose_between(*toucher.S, t_s);
-        one.T = pose_between(*toucher.T_alone, t_s);
+        one.alone = one.T = pose_between(*toucher.T_alone, t_s);
         one.start = joint_at(*toucher.T_alone, toucher.limb->T_start, t_s).p;
         const auto p = [&](int joint) -> const Vec3& { return one.T.p[size_t(joint)]; };
         one.length = reaches * ((p(toucher.limb->T_mid) - p(toucher.limb->T_start)).norm() +
@@ -380,16 +394,28 @@ class SceneGoals {
         return one;
     }
 
-    /// How far a hand is off another, or in it, beside the source: along the other's skin.
-    Vec3 off_hand(const Meeting& own, const Meeting& partner, const Other& other,
-                  const PartPair& pair) const {
+    /// How far a hand is off parts of a body, or in them, beside the source: along their skin.
+    static Vec3 off_parts(const Meeting& own, const Meeting& on, const Other& other,
+                          const std::vector<PartPair>& parts, bool touches) {
         NearHand hand = own.toucher->hand;
-        hand.parts = {pair};
-        std::vector<std::optional<double>> in_source(1);
+        hand.parts = parts;
+        std::vector<std::optional<double>> in_source(parts.size());
         const auto frame = [](const Pose& pose) { return SourceFrame{pose.R, pose.p, 0.0}; };
         return by_whole_hand(other.near, hand,
-                             {frame(own.S_pose), frame(own.T), frame(partner.S_pose), frame(partner.T)}, true,
+                             {frame(own.S_pose), frame(own.T), frame(on.S_pose), frame(on.T)}, touches,
                              in_source);
+    }
+
+    /// What hands that meet must not lie in.
+    static std::vector<PartPair> trunk_of(const Other& other) {
+        std::vector<PartPair> trunk;
+        for (size_t s = 0; s < other.near.S.parts.size(); ++s)
+            if (const std::string role = role_part(other.near.S.parts[s].role);
+                is_trunk(other.near.S.parts[s].role) || role == "head" || role == "thigh")
+                if (const auto pair =
+                        same_part(*other.cast->source, other.near.S, s, *other.cast->target, other.near.T))
+                    trunk.push_back(*pair);
+        return trunk;
     }
 
     std::optional<PartPair> hand_part(const Other& other, const std::string& role) const {
@@ -399,56 +425,82 @@ class SceneGoals {
         return {};
     }
 
+    /// Of two hands on each other, their tips away from the other's arm.
+    struct Tilts {
+        double A_rad = 0.0, B_rad = 0.0;
+    };
     /// Two hands on each other at a time of the scene, as surfaces have them.
     struct Met {
         Rigid A, B;                ///< of the hands' joints, world
         Vec3 out = Vec3::UnitY();  ///< of B's skin toward A, as the palms of the sources face
+        Pose A_pose, B_pose;       ///< of both bodies, with these arms
     };
     class HalfWay {
       public:
         HalfWay(const SceneGoals& goals, const BodyTouch& a, const TouchingHand& A, const BodyTouch& b,
                 const TouchingHand& B)
-            : goals_(goals), A_(A), B_(B), of_A_(goals.other_of(a.cast)), of_B_(goals.other_of(b.cast)) {
+            : A_(A),
+              B_(B),
+              of_A_(goals.other_of(a.cast)),
+              of_B_(goals.other_of(b.cast)),
+              arm_A_(*A.cast->target, *A.limb),
+              arm_B_(*B.cast->target, *B.limb),
+              trunk_A_(trunk_of(of_A_)),
+              trunk_B_(trunk_of(of_B_)) {
             on_A_ = goals.hand_part(of_A_, "hand" + std::string(side_suffix(role_side(a.point))));
             on_B_ = goals.hand_part(of_B_, "hand" + std::string(side_suffix(role_side(b.point))));
         }
 
-        Met at(double scene_s, const Vec3& shift) const {
+        bool is_A_longer() const { return hand_length(A_) > hand_length(B_); }
+
+        Met at(double scene_s, const Vec3& shift, const Tilts& tilts) const {
             const NearHand::Point &a = A_.hand.points[A_.point], &b = B_.hand.points[B_.point];
-            Meeting A = meeting_of(A_, scene_s), B = meeting_of(B_, scene_s);
+            Meeting A = meeting_of(A_, arm_A_, scene_s), B = meeting_of(B_, arm_B_, scene_s);
             const Vec3 between = A.S_point(a) - B.S_point(b);
             const Vec3 middle = 0.5 * (A.point(a) + B.point(b));
             // The longer hand lies back, so that its fingers do not reach the other's elbow.
-            const double longer = hand_length(A) - hand_length(B);
+            const double longer = hand_length(A_) - hand_length(B_);
             A.move(middle + 0.5 * between - A.point(a) - lies_back * std::max(0.0, longer) * along(A));
             B.move(middle - 0.5 * between - B.point(b) - lies_back * std::max(0.0, -longer) * along(B));
+            const Vec3 out = facing(A, B);
+            tilt(A, a, out, tilts.A_rad);
+            tilt(B, b, -out, tilts.B_rad);
             for (int round = 0; round < meeting_rounds; ++round) {
                 Vec3 apart = Vec3::Zero();
-                if (on_B_) apart += 0.25 * goals_.off_hand(A, B, of_B_, *on_B_);
-                if (on_A_) apart -= 0.25 * goals_.off_hand(B, A, of_A_, *on_A_);
+                if (on_B_) apart += 0.25 * off_parts(A, B, of_B_, {*on_B_}, true);
+                if (on_A_) apart -= 0.25 * off_parts(B, A, of_A_, {*on_A_}, true);
                 if (apart.norm() < 1e-6) break;
                 A.move(apart);
                 B.move(-apart);
             }
             A.move(0.5 * shift);
             B.move(-0.5 * shift);
+            for (int round = 0; round < meeting_rounds; ++round) {
+                const Vec3 by =
+                    off_parts(A, B, of_B_, trunk_B_, false) + off_parts(B, A, of_A_, trunk_A_, false);
+                if (by.norm() < 1e-6) break;
+                A.move(by);
+                B.move(by);
+            }
             for (int round = 0; round < reach_rounds; ++round) {
                 const Vec3 by = A.lacks() + B.lacks();
                 if (by.norm() < 1e-6) break;
                 A.move(by);
                 B.move(by);
             }
-            const auto hand = [](const Meeting& one) {
-                const size_t j = size_t(one.toucher->hand.T_hand);
-                return Rigid{one.T.R[j], one.T.p[j]};
-            };
-            return {hand(A), hand(B), facing(A, B)};
+            return {A.hand(), B.hand(), out, std::move(A.T), std::move(B.T)};
         }
 
       private:
+        /// About where it touches, its tip toward `out`.
+        static void tilt(Meeting& one, const NearHand::Point& about, const Vec3& out, double by_rad) {
+            const Vec3 axis = along(one).cross(out);
+            if (by_rad != 0.0 && axis.norm() > least_tiltable)
+                one.turn(exp_rotation(by_rad * axis.normalized()), one.point(about));
+        }
         /// From wrist to tip on the target, m.
-        static double hand_length(const Meeting& one) {
-            const NearHand& hand = one.toucher->hand;
+        static double hand_length(const TouchingHand& one) {
+            const NearHand& hand = one.hand;
             return hand.points.size() > 1 ? hand.points[1].T_J.norm() : 0.0;
         }
         static Vec3 along(const Meeting& one) {
@@ -470,9 +522,10 @@ class SceneGoals {
             return out.norm() > 0.1 ? Vec3(out.normalized()) : Vec3(Vec3::UnitY());
         }
 
-        const SceneGoals& goals_;
         const TouchingHand &A_, &B_;
         const Other of_A_, of_B_;
+        const ArmToHand arm_A_, arm_B_;
+        const std::vector<PartPair> trunk_A_, trunk_B_;
         std::optional<PartPair> on_A_, on_B_;
     };
 
@@ -484,23 +537,43 @@ class SceneGoals {
         const double first_s = std::max(A.cast->scene_time_s(a.first), B.cast->scene_time_s(b.first));
         const double last_s = std::min(A.cast->scene_time_s(a.last - 1), B.cast->scene_time_s(b.last - 1));
         if (last_s <= first_s) return;
-        const SpacedShifts shifts(first_s, last_s, [&](double scene_s) {
-            const Met met = meets.at(scene_s, Vec3::Zero());
-            const auto alone = [&](const TouchingHand& one) {
-                return pose_between(*one.T_alone, one.cast->take_time_s(scene_s));
-            };
-            const Pose A_pose = alone(A), B_pose = alone(B);
-            const Vec3 of_A =
-                A_mesh.onto(A_pose, met.A, with_hand(*B.cast, B_pose, B.hand.T_hand, met.B), met.out);
-            const Vec3 of_B =
-                -B_mesh.onto(B_pose, met.B, with_hand(*A.cast, A_pose, A.hand.T_hand, met.A), -met.out);
+        // By what both move to touch, and how much farther out one of them lies than the other.
+        const auto onto = [&](double scene_s, const Tilts& tilts) -> std::pair<Vec3, double> {
+            const Met met = meets.at(scene_s, Vec3::Zero(), tilts);
+            const Vec3 of_A = A_mesh.onto(met.A_pose, met.A, met.B_pose, met.out);
+            const Vec3 of_B = -B_mesh.onto(met.B_pose, met.B, met.A_pose, -met.out);
             // Neither hand's skin lies in the other's.
-            if (of_A == Vec3::Zero() || of_B == Vec3::Zero()) return Vec3(of_A + of_B);
+            if (of_A == Vec3::Zero() || of_B == Vec3::Zero()) return {of_A + of_B, 0.0};
             // One that is farther out than the other is pressed in a little, so that the other touches, too.
             const double a_out = of_A.dot(met.out), b_out = of_B.dot(met.out);
             const double least = std::min(a_out, b_out), apart = std::abs(a_out - b_out);
-            return Vec3((least + apart - std::min(0.5 * apart, most_pressed_m)) * met.out);
-        });
+            return {(least + apart - std::min(0.5 * apart, most_pressed_m)) * met.out, apart};
+        };
+        std::optional<SpacedShifts> shifts;
+        Tilts tilts;
+        double least_apart = 1e30;
+        const auto look = [&](const Tilts& as) {
+            std::mutex mutex;
+            double apart = 0.0;
+            SpacedShifts found(first_s, last_s, [&](double scene_s) {
+                const auto [shift, by] = onto(scene_s, as);
+                const std::lock_guard lock(mutex);
+                apart = std::max(apart, by);
+                return shift;
+            });
+            if (apart >= least_apart) return;
+            least_apart = apart;
+            tilts = as;
+            shifts = std::move(found);
+        };
+        look(tilts);
+        // Where one lies much farther out they are tilted, the longer first.
+        for (const bool is_A : {meets.is_A_longer(), !meets.is_A_longer()}) {
+            const Tilts from = tilts;
+            for (const double tilt_rad : tilts_rad)
+                if (least_apart > near_enough_apart_m)
+                    look(is_A ? Tilts{tilt_rad, from.B_rad} : Tilts{from.A_rad, tilt_rad});
+        }
         for (const bool is_first : {true, false}) {
             BodyTouch touch = is_first ? a : b;
             const TouchingHand& own = is_first ? A : B;
@@ -512,7 +585,7 @@ class SceneGoals {
             for_each_frame(touch.last - touch.first, 0, [&](int from, int to) {
                 for (int i = from; i < to; ++i) {
                     const double scene_s = own.cast->scene_time_s(touch.first + i);
-                    const Met met = meets.at(scene_s, shifts.at(scene_s));
+                    const Met met = meets.at(scene_s, shifts->at(scene_s), tilts);
                     hand.X_WH.X[size_t(i)] = is_first ? met.A : met.B;
                 }
             });

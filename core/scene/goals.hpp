@@ -8,9 +8,11 @@
 // lies on the place of the other's skin that is nearest to it and that the arm does reach, and this is told.
 //
 // Two hands on each other meet half way: with m the middle between where both points are as the bodies are alone and d what lies
-// between them in the sources, m + d/2 and m - d/2, the longer hand lying back by 0.5 of what it is longer, then brought off or onto each other by the whole
-// hands, half each; both are
-// moved toward the shoulder of an arm that is too short, until both reach.
+// between them in the sources, m + d/2 and m - d/2, the longer hand lying back by 0.5 of what it is longer, then brought off or onto
+// each other by the whole hands, half each. Where the meshes then touch and one hand still lies more than 15 mm farther out than the
+// other (its fingers on the other's forearm), hands are tilted about where they touch, the longer first, by the tilt of 0.1 to 0.4 rad
+// that leaves the least over the whole touch. Both are moved off the trunks, heads and thighs of both bodies, no deeper in them than the
+// sources, and toward the shoulder of an arm that is too short, until both reach. Arms bend to their hands meanwhile.
 //
 // A thing that several bodies hold, with u how far the hands of each have it and X where they do, alone:
 //   p = sum u p_i / sum u,   R likewise;   nobody: the place map's;   moved toward who does not reach it

@@ -9,6 +9,7 @@
 #include "core/body/carried.hpp"
 #include "core/math/hermite.hpp"
 #include "core/math/triangle_cells.hpp"
+#include "core/math/two_bones.hpp"
 
 namespace nb {
 
@@ -24,15 +25,31 @@ constexpr int most_steps = 60;
 
 }  // namespace
 
-Pose with_hand(const Cast& cast, Pose pose, int hand, const Rigid& X_WH) {
-    const Skeleton tree = carried_skeleton(cast.target->rig.skeleton, cast.target->roles);
-    const Rigid by = X_WH * inverse(Rigid{pose.R[size_t(hand)], pose.p[size_t(hand)]});
+ArmToHand::ArmToHand(const Character& body, const LimbOp& arm)
+    : start_(arm.T_start), mid_(arm.T_mid), tip_(arm.T_tip) {
+    const Skeleton tree = carried_skeleton(body.rig.skeleton, body.roles);
     for (int j = 0; j < tree.size(); ++j) {
-        if (!tree.is_ancestor(tree.parents[size_t(hand)], j)) continue;
-        const Rigid X = by * Rigid{pose.R[size_t(j)], pose.p[size_t(j)]};
-        pose.R[size_t(j)] = X.R;
-        pose.p[size_t(j)] = X.p;
+        if (!tree.is_ancestor(start_, j)) continue;
+        (tree.is_ancestor(tip_, j) ? hand_ : tree.is_ancestor(mid_, j) ? lower_ : upper_).push_back(j);
     }
+}
+
+Pose ArmToHand::at(Pose pose, const Rigid& X_WH) const {
+    const auto as_moved = [&](const std::vector<int>& joints, const Rigid& by) {
+        for (const int j : joints) {
+            const Rigid X = by * Rigid{pose.R[size_t(j)], pose.p[size_t(j)]};
+            pose.R[size_t(j)] = X.R;
+            pose.p[size_t(j)] = X.p;
+        }
+    };
+    const Vec3 start = pose.p[size_t(start_)], mid = pose.p[size_t(mid_)], tip = pose.p[size_t(tip_)];
+    const Vec3 upper = mid - start, lower = tip - mid, to = X_WH.p - start;
+    Vec3 n = upper.cross(lower);
+    if (n.norm() < 1e-9) n = upper.unitOrthogonal();
+    const TwoBoneTurns turns = bend_toward(upper, lower, n.normalized(), to, to.norm());
+    as_moved(hand_, X_WH * inverse(Rigid{pose.R[size_t(tip_)], tip}));
+    as_moved(lower_, {turns.lower, start + turns.upper * upper - turns.lower * mid});
+    as_moved(upper_, {turns.upper, start - turns.upper * start});
     return pose;
 }
 
@@ -75,7 +92,7 @@ HandMesh::HandMesh(const Character& of, Side side, const Character& on, Side arm
     const auto others = shares_below(on, on.roles.joint("forearm" + std::string(side_suffix(arm))));
     std::erase_if(triangles_, [&](const std::array<SkinCorner, 3>& corners) {
         return std::any_of(corners.begin(), corners.end(), [&](const SkinCorner& corner) {
-            return others[corner.mesh][corner.vertex] < 0.95F;
+            return others[corner.mesh][corner.vertex] < 0.5F;
         });
     });
 }

@@ -7,11 +7,23 @@
 
 #include "core/review/skin_gap.hpp"
 #include "core/scene/cast.hpp"
+#include "core/solve/program.hpp"
 
 namespace nb {
 
-/// A body's pose with a hand elsewhere, and with it the bone above and all that hangs on that.
-Pose with_hand(const Cast& cast, Pose pose, int hand, const Rigid& X_WH);
+/// An arm that goes along with its hand: it bends to it in the plane in which it is bent.
+class ArmToHand {
+  public:
+    ArmToHand(const Character& body, const LimbOp& arm);
+
+    /// A pose of the body, with the hand's joint at X_WH and all that hangs on it.
+    Pose at(Pose pose, const Rigid& X_WH) const;
+
+  private:
+    int start_ = -1, mid_ = -1, tip_ = -1;
+    std::vector<int> upper_, lower_, hand_;  ///< joints that go with each
+};
+
 /// `Cast::frame_near`, of those that the take has.
 int frame_near(const Cast& cast, double scene_s);
 

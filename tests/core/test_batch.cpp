@@ -429,9 +429,7 @@ class BatchTest : public QObject {
 
     /// Three programs at one library, one of them killed: what is accepted is whole, and the bytes are those of one.
     void programs_at_one_library_do_not_hurt_each_other() {
-#if defined(NB_UNDER_SANITIZERS)
-        QSKIP("the command line is run without sanitizers");
-#else
+        if (test::under_sanitizers()) QSKIP("the command line is run without sanitizers");
         const std::string folder = copied("lib"), alone = copied("alone");
         HandOverOrder order = small_order();
         for (const std::string& library : {folder, alone}) {
@@ -448,13 +446,10 @@ class BatchTest : public QObject {
         run(batch_of(order), folder);
         run(batch_of(order), alone);
         QCOMPARE(whole(folder), contents(alone + "/handed-over"));
-#endif
     }
 
     void the_command_line_plans_does_and_tells() {
-#if defined(NB_UNDER_SANITIZERS)
-        QSKIP("the command line is run without sanitizers");
-#else
+        if (test::under_sanitizers()) QSKIP("the command line is run without sanitizers");
         const std::string folder = copied("lib");
         const auto nbone = [](const QStringList& arguments) {
             QProcess process;
@@ -481,14 +476,11 @@ class BatchTest : public QObject {
             QCOMPARE(nbone({"batch", library, "--shard", shard}).first, 2);
         QCOMPARE(nbone({"coverage", library, "--out", folder_->filePath("t.txt")}).first, 2);
         QVERIFY(nbone({"batch", folder_->filePath("none.json"), "--library", library}).first != 0);
-#endif
     }
 
     /// GNU parallel, with a shard that is killed half-way.
     void parallel_runs_the_shards() {
-#if defined(NB_UNDER_SANITIZERS)
-        QSKIP("the command line is run without sanitizers");
-#else
+        if (test::under_sanitizers()) QSKIP("the command line is run without sanitizers");
         if (QStandardPaths::findExecutable("parallel").isEmpty()) QSKIP("GNU parallel is not installed");
         const std::string folder = copied("lib"), alone = copied("alone");
         const HandOverOrder order = small_order();
@@ -504,14 +496,11 @@ class BatchTest : public QObject {
         QCOMPARE(process.exitCode(), 0);
         run(batch_of(order), alone);
         QCOMPARE(contents(folder + "/handed-over"), contents(alone + "/handed-over"));
-#endif
     }
 
     /// A cluster of one node, an array of three, one of its tasks killed: the job after it does what is left.
     void a_scheduler_runs_the_shards() {
-#if defined(NB_UNDER_SANITIZERS)
-        QSKIP("the command line is run without sanitizers");
-#else
+        if (test::under_sanitizers()) QSKIP("the command line is run without sanitizers");
         if (geteuid() != 0) QSKIP("a scheduler is started as root alone");
         for (const char* program : {"slurmctld", "slurmd", "munged", "sbatch"})
             if (QStandardPaths::findExecutable(program).isEmpty() &&
@@ -565,7 +554,6 @@ class BatchTest : public QObject {
         qInfo("%s", logs.constData());
         run(batch_of(order), alone);
         QCOMPARE(whole(folder), contents(alone + "/handed-over"));
-#endif
     }
 };
 

@@ -31,12 +31,6 @@ using namespace nb::test;
 
 namespace {
 
-#if defined(NB_UNDER_SANITIZERS)
-constexpr bool is_slow = true;
-#else
-constexpr bool is_slow = false;
-#endif
-
 OpenScene help_up(const std::string& giver, const std::string& taker) {
     OpenScene scene = open_scene(demo("scenes/help-up.scene.json"));
     scene.document.casts[0].target = giver;
@@ -132,7 +126,7 @@ class SceneTest : public QObject {
 
     /// Casts turned and moved alike: so is the result (1e-7 m).
     void a_scene_moved_as_a_whole_is_moved() {
-        if (is_slow) QSKIP("takes long under the sanitizers; run without them");
+        if (under_sanitizers()) QSKIP("takes long under the sanitizers; run without them");
         OpenScene scene = help_up("dockhand", "net-mender");
         const SceneResult before = carried(scene);
         const double turn_deg = 37.0;
@@ -197,11 +191,11 @@ class SceneTest : public QObject {
     void touches_between_bodies_are_kept_data() {
         QTest::addColumn<QString>("giver");
         QTest::addColumn<QString>("taker");
-#if defined(NB_UNDER_SANITIZERS)
-        QTest::addRow("performer net-mender") << "performer"
-                                              << "net-mender";  // one pair: it takes long there
-        return;
-#endif
+        if (under_sanitizers()) {
+            QTest::addRow("performer net-mender") << "performer"
+                                                  << "net-mender";
+            return;
+        }
         for (const auto& [giver, taker] :
              std::initializer_list<std::pair<const char*, const char*>>{{"performer", "performer"},
                                                                         {"dockhand", "ferrier"},
@@ -284,7 +278,7 @@ class SceneTest : public QObject {
 
     /// Depths of one body's vertices in the other by an independent measure, on ten frames.
     void depth_between_bodies_is_measured_as_another_way_does() {
-        if (is_slow) QSKIP("takes long under the sanitizers; run without them");
+        if (under_sanitizers()) QSKIP("takes long under the sanitizers; run without them");
         const OpenScene scene = help_up("ferrier", "net-mender");
         const SceneResult result = carried(scene);
         const Character &A = *scene.casts[0].target, &B = *scene.casts[1].target;
@@ -333,7 +327,7 @@ class SceneTest : public QObject {
     /// By the meshes, deeper than 2 cm in no more of the looks than the sources are (2.0 % by the performer's mesh). With the
     /// pass *clear* left out they are.
     void bodies_stay_out_of_each_other() {
-        if (is_slow) QSKIP("takes long under the sanitizers; run without them");
+        if (under_sanitizers()) QSKIP("takes long under the sanitizers; run without them");
         QFETCH(QString, giver);
         QFETCH(QString, taker);
         OpenScene scene = help_up(giver.toStdString(), taker.toStdString());
@@ -347,7 +341,7 @@ class SceneTest : public QObject {
 
     /// Two with large heads go a few centimetres apart, once for the whole scene, and are told; their feet stand as before.
     void bodies_that_would_stand_in_each_other_stand_apart() {
-        if (is_slow) QSKIP("takes long under the sanitizers; run without them");
+        if (under_sanitizers()) QSKIP("takes long under the sanitizers; run without them");
         const OpenScene scene = help_up("net-mender", "net-mender");
         const SceneResult result = carried(scene);
         const Vec3 apart = result.settings[0].about.aside_m - result.settings[1].about.aside_m;
@@ -387,7 +381,7 @@ class SceneTest : public QObject {
 
     /// A cast that begins later stands still until then, and its hands meet the others at the scene's time.
     void a_cast_may_begin_later() {
-        if (is_slow) QSKIP("takes long under the sanitizers; run without them");
+        if (under_sanitizers()) QSKIP("takes long under the sanitizers; run without them");
         OpenScene scene = help_up("performer", "performer");
         for (SceneDocument::CastEntry& cast : scene.document.casts) cast.start_s = 1.5;
         place_casts(scene);
@@ -473,9 +467,7 @@ class SceneTest : public QObject {
     }
 
     void the_command_line_carries_a_scene() {
-#if defined(NB_UNDER_SANITIZERS)
-        QSKIP("the command line is run without sanitizers");
-#else
+        if (under_sanitizers()) QSKIP("the command line is run without sanitizers");
         QTemporaryDir folder;
         const auto run = [&](const QStringList& arguments) {
             QProcess process;
@@ -504,7 +496,6 @@ class SceneTest : public QObject {
         QCOMPARE(run({"scene", scene, "--out", folder.filePath("out")}).first, 2);
         QCOMPARE(run({"scene", scene, "--set", "nobody=ferrier"}).first, 2);
         QCOMPARE(run({"scene", scene, "--set", "giver=nobody"}).first, 3);
-#endif
     }
 };
 

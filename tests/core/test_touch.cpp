@@ -560,12 +560,7 @@ class TouchTest : public QObject {
     void touches_are_kept_data() {
         QTest::addColumn<QString>("take");
         QTest::addColumn<QString>("body");
-#if defined(NB_UNDER_SANITIZERS)
-        // What memory does shows on one body as on all, and takes ten times as long.
-        const std::vector<std::string> bodies{"ferrier"};
-#else
-        const auto& bodies = crew;
-#endif
+        const auto bodies = test::under_sanitizers() ? std::vector<std::string>{"ferrier"} : crew;
         for (const std::string& take : touching_takes)
             for (const std::string& body : bodies)
                 QTest::newRow((take + " " + body).c_str())

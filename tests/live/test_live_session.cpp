@@ -276,7 +276,6 @@ class LiveSessionTest : public QObject {
 
     /// Killed: all but the last moment is there, and a take is made of it.
     void a_killed_program_loses_a_moment() {
-#if defined(NB_NBONE)
         QProcess program;
         const QString port = QString::number(next_port++);
         program.start(NB_NBONE, {"listen", port, "--record", QString::fromStdString(at("killed"))});
@@ -303,7 +302,6 @@ class LiveSessionTest : public QObject {
         write_file(at("cut.live.bvh"), text.substr(0, text.size() - 37));
         write_file(at("cut.live.csv"), times.substr(0, times.size() - 5));
         QCOMPARE(take_of_recording(at("cut")).frames, made.frames - 1);
-#endif
     }
 
     void a_full_disk_ends_the_recording_and_is_told() {
@@ -324,9 +322,7 @@ class LiveSessionTest : public QObject {
 
     /// Hours at speed, on a clock of their own: memory stays. NB_LIVE_HOURS: how many.
     void memory_does_not_grow() {
-#if defined(NB_UNDER_SANITIZERS)
-        QSKIP("the sanitizers keep what is freed");
-#endif
+        if (test::under_sanitizers()) QSKIP("the sanitizers keep what is freed");
         const double hours = qEnvironmentVariableIsSet("NB_LIVE_HOURS")
                                  ? qEnvironmentVariable("NB_LIVE_HOURS").toDouble()
                                  : 0.5;

@@ -26,6 +26,14 @@ bool register_test(std::string_view source, RunTest run) {
     return all().emplace(stem(source), run).second;
 }
 
+bool under_sanitizers() {
+#if defined(NB_UNDER_SANITIZERS)
+    return true;
+#else
+    return false;
+#endif
+}
+
 }  // namespace nb::test
 
 int main(int argc, char** argv) {

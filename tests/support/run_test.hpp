@@ -9,6 +9,10 @@ using RunTest = int (*)(int argc, char** argv);
 /// `source`: the test's file, which gives its name. To be called before main().
 bool register_test(std::string_view source, RunTest run);
 
+/// The core below is built with the sanitizers (the tests themselves are the same objects): what memory does shows on one
+/// body as on all, and takes ten times as long.
+bool under_sanitizers();
+
 }  // namespace nb::test
 
 /// At the end of a test's file, in the place of Qt Test's own main. `App`: the application it needs.

@@ -10,7 +10,7 @@ namespace nb {
 namespace {
 
 constexpr double words_px = 138.0, figures_px = 74.0;
-constexpr double top_px = 8.0, between_px = 8.0, tick_px = 16.0;
+constexpr double lane_top_px = 8.0, between_px = 8.0, tick_px = 16.0;
 constexpr double least_span_m = 0.1;
 
 }  // namespace
@@ -29,13 +29,13 @@ double LiveLane::x_of(double s) const {
 }
 
 double LiveLane::arrivals_height() const {
-    return std::max(40.0, 0.5 * (drawn_height() - top_px - between_px - tick_px));
+    return std::max(40.0, 0.5 * (drawn_height() - lane_top_px - between_px - tick_px));
 }
 
 void LiveLane::paint_arrivals(QPainter& painter) const {
     const LiveSession::Shown& shown = desk_.shown();
     const double high = arrivals_height();
-    const double base = top_px + high;
+    const double base = lane_top_px + high;
     const double wide = drawn_width() - figures_px;
     const double buffer_ms = desk_.buffer_ms();
     double most_ms = std::max(20.0, 1.6 * buffer_ms);
@@ -43,14 +43,15 @@ void LiveLane::paint_arrivals(QPainter& painter) const {
         most_ms = std::max(most_ms, std::min(300.0, 1.1e3 * arrival.behind_s));
     const auto y_of = [&](double ms) { return base - (high - 4.0) * std::min(1.0, ms / most_ms); };
     painter.setPen(look().text);
-    painter.drawText(QRectF(10, top_px, words_px - 16, 16), Qt::AlignLeft | Qt::AlignVCenter, tr("arrivals"));
+    painter.drawText(QRectF(10, lane_top_px, words_px - 16, 16), Qt::AlignLeft | Qt::AlignVCenter,
+                     tr("arrivals"));
     painter.setPen(look().dim);
     painter.setFont(letters(10));
-    painter.drawText(QRectF(10, top_px + 15, words_px - 16, 28), Qt::AlignLeft | Qt::TextWordWrap,
+    painter.drawText(QRectF(10, lane_top_px + 15, words_px - 16, 28), Qt::AlignLeft | Qt::TextWordWrap,
                      tr("ms behind the quickest;\nlate over the line"));
     if (!desk_.is_listening() || shown.arrivals.empty()) {
         painter.setFont(letters(12));
-        painter.drawText(QRectF(words_px, top_px, wide - words_px, high), Qt::AlignCenter,
+        painter.drawText(QRectF(words_px, lane_top_px, wide - words_px, high), Qt::AlignCenter,
                          desk_.is_listening() ? tr("nothing has come in the last seconds")
                                               : tr("a line a frame, once a stream is listened to"));
         return;
@@ -68,7 +69,7 @@ void LiveLane::paint_arrivals(QPainter& painter) const {
         if (arrival.missing_before > 0) {
             // A frame that never came leaves a hole that is seen.
             const double lost = std::max(2.0, std::min(40.0, double(arrival.missing_before)));
-            painter.fillRect(QRectF(x - lost, top_px + 2, lost, high - 2),
+            painter.fillRect(QRectF(x - lost, lane_top_px + 2, lost, high - 2),
                              QBrush(look().mark, Qt::BDiagPattern));
         }
         const double y = y_of(1e3 * arrival.behind_s);
@@ -87,7 +88,7 @@ void LiveLane::paint_arrivals(QPainter& painter) const {
 }
 
 void LiveLane::paint_heights(QPainter& painter) const {
-    const double top = top_px + arrivals_height() + between_px;
+    const double top = lane_top_px + arrivals_height() + between_px;
     const double base = drawn_height() - tick_px;
     const double wide = drawn_width() - figures_px;
     painter.setFont(letters(12));
