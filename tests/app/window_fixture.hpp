@@ -112,6 +112,7 @@ class WindowFixture : public QObject {
         QDir(library() + "/handed-over").removeRecursively();
         before_window();
         window_ = std::make_unique<MainWindow>();
+        w().stage().setProperty("is_coarse", true);
         w().show();
         QVERIFY(QTest::qWaitForWindowExposed(&w()));
         w().activateWindow();

@@ -200,8 +200,8 @@ class SceneTest : public QObject {
              std::initializer_list<std::pair<const char*, const char*>>{{"performer", "performer"},
                                                                         {"dockhand", "ferrier"},
                                                                         {"ferrier", "dockhand"},
-                                                                        {"net-mender", "dockhand"},
-                                                                        {"lamp-child", "lamp-child"}})
+                                                                        {"net-mender", "ferrier"},
+                                                                        {"lamp-child", "ferrier"}})
             QTest::addRow("%s %s", giver, taker) << giver << taker;
     }
 
@@ -276,7 +276,7 @@ class SceneTest : public QObject {
         QVERIFY(both[0].marks.grips.front().last > both[1].marks.grips.front().first);
     }
 
-    /// Depths of one body's vertices in the other by an independent measure, on ten frames.
+    /// Depths of one body's vertices in the other by an independent measure, on five frames.
     void depth_between_bodies_is_measured_as_another_way_does() {
         if (under_sanitizers()) QSKIP("takes long under the sanitizers; run without them");
         const OpenScene scene = help_up("ferrier", "net-mender");
@@ -284,8 +284,8 @@ class SceneTest : public QObject {
         const Character &A = *scene.casts[0].target, &B = *scene.casts[1].target;
         const SkinBetween between(A, B);
         int sunk = 0;
-        for (int i = 0; i < 10; ++i) {
-            const int f = 290 + 20 * i;
+        for (int i = 0; i < 5; ++i) {
+            const int f = 290 + 40 * i;
             const BodySkin skin_A = skin_of(A, pose_of(result.results[0].target, f));
             const BodySkin skin_B = skin_of(B, pose_of(result.results[1].target, f));
             Json given{{"points", Json::array()}, {"triangles", Json::array()}};
@@ -313,8 +313,8 @@ class SceneTest : public QObject {
                      qPrintable(QString("frame %1: %2 and %3 mm").arg(f).arg(1e3 * own).arg(1e3 * deepest)));
             if (own > 0.0 && std::abs(own - deepest) < 1e-6) ++sunk;
         }
-        qInfo("%d of 10 frames with the same depth", sunk);
-        QVERIFY(sunk >= 3);
+        qInfo("%d of 5 frames with the same depth", sunk);
+        QVERIFY(sunk >= 2);
     }
 
     void bodies_stay_out_of_each_other_data() {

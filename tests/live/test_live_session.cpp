@@ -8,6 +8,7 @@
 #include <QtTest>
 #include <cmath>
 #include <filesystem>
+#include <functional>
 
 #include "core/base/fault.hpp"
 #include "core/base/files.hpp"
@@ -62,6 +63,31 @@ size_t resident_bytes() {
     return size_t(resident) * size_t(::sysconf(_SC_PAGESIZE));
 }
 
+/// Of a recording whose first frames came before anybody listened (a machine under load): how many of the device's it begins
+/// after, by all joints of a frame in its middle.
+int missed_at_start(const Device& device, const Skeleton& played, const Skeleton& skeleton,
+                    const Take& recorded, double fps) {
+    const int middle = recorded.frames / 2;
+    const Pose there = pose_at(skeleton, recorded, middle);
+    int best = 0;
+    double least = 1e30;
+    for (int missed = 0; missed < 240; ++missed) {
+        const Pose then = device.pose_at_s(0, (middle + missed) / fps);
+        double off = 0.0;
+        for (size_t j = 0; j < then.p.size(); ++j)
+            off += (then.p[j] - there.p[size_t(skeleton.find(played.names[j]))]).norm();
+        if (off >= least) continue;
+        least = off;
+        best = missed;
+    }
+    return best;
+}
+
+/// Asked once more after it has become so, as QTRY_VERIFY does, a state may have gone on (a machine under load).
+bool becomes(const std::function<bool()>& what) {
+    return QTest::qWaitFor(what, 20000);
+}
+
 bool is_in(const LiveSession& session, LiveState state) {
     return session.shown().told.state == state;
 }
@@ -97,20 +123,25 @@ class LiveSessionTest : public QObject {
         session->set_target(dockhand_, {});
         QCOMPARE(session->shown().told.state, LiveState::waiting);
         const auto device = device_for(address, {{"walker", walk_}}, OutSettings::Way(way));
-        QTRY_VERIFY_WITH_TIMEOUT(is_in(*session, LiveState::comes) && session->shown().has_pose, 20000);
-        QTRY_VERIFY_WITH_TIMEOUT(session->shown().recorded > 100, 20000);
+        QVERIFY(becomes([&] { return is_in(*session, LiveState::comes) && session->shown().has_pose; }));
+        QVERIFY(becomes([&] { return session->shown().recorded > 100; }));
         session->mark("takes the rope");
-        QTRY_VERIFY_WITH_TIMEOUT(session->shown().recorded > 150, 20000);
+        QVERIFY(becomes([&] { return session->shown().recorded > 150; }));
         Pose source, target;
-        const LiveSession::Shown shown = session->shown(&source, &target);
-        QCOMPARE(shown.trouble, std::string());
+        // After a silence (a machine under load) it is led back to what is played.
+        const auto shows_what_is_played = [&] {
+            const LiveSession::Shown shown = session->shown(&source, &target);
+            const Pose played = device->pose_at_s(0, shown.t_s);
+            bool is_played = source.R.size() == played.R.size();
+            for (size_t j = 0; j < played.R.size() && is_played; ++j)
+                is_played = (played.p[j] - source.p[j]).norm() < 1e-4 &&
+                            angle_between(played.R[j], source.R[j]) < 1e-3;
+            return is_played;
+        };
+        QVERIFY(becomes([&] { return shows_what_is_played(); }));
+        QCOMPARE(session->shown().trouble, std::string());
         QCOMPARE(source.R.size(), performer_->rig.skeleton.names.size());
         QCOMPARE(target.R.size(), dockhand_->rig.skeleton.names.size());
-        const Pose played = device->pose_at_s(0, shown.t_s);
-        for (size_t j = 0; j < played.R.size(); ++j) {
-            QVERIFY((played.p[j] - source.p[j]).norm() < 1e-4);
-            QVERIFY(angle_between(played.R[j], source.R[j]) < 1e-3);
-        }
         const std::string stem = session->stop_recording();
         QCOMPARE(stem, at("walk"));
         const RecordedTake made = take_of_recording(stem);
@@ -121,8 +152,10 @@ class LiveSessionTest : public QObject {
         std::vector<std::string> notes;
         const LoadedFile take = load_take(made.document, "", notes);
         QCOMPARE(take.take->frames, made.frames);
+        const int missed = missed_at_start(*device, walk_->character.rig.skeleton,
+                                           take.character.rig.skeleton, *take.take, 120.0);
         for (int f = 0; f < made.frames; f += 7) {
-            const Pose then = device->pose_at_s(0, f / 120.0);
+            const Pose then = device->pose_at_s(0, (f + missed) / 120.0);
             const Pose kept = pose_at(take.character.rig.skeleton, *take.take, f);
             for (size_t j = 0; j < then.p.size(); ++j) {
                 const int there = take.character.rig.skeleton.find(walk_->character.rig.skeleton.names[j]);
@@ -143,8 +176,8 @@ class LiveSessionTest : public QObject {
         faults.swapped = 0.1;
         faults.late_by_s = 0.06;
         device->set_faults(faults);
-        QTRY_VERIFY_WITH_TIMEOUT(is_in(*session, LiveState::lossy), 20000);
-        QTRY_VERIFY_WITH_TIMEOUT(session->shown().recorded > 240, 20000);
+        QVERIFY(becomes([&] { return is_in(*session, LiveState::lossy); }));
+        QVERIFY(becomes([&] { return session->shown().recorded > 240; }));
         const LiveSession::Shown shown = session->shown();
         const JitterBuffer::Account& account = shown.facts.account;
         QVERIFY2(account.late > 0 && account.missing > 0 && account.twice > 0 && account.swapped > 0,
@@ -158,8 +191,10 @@ class LiveSessionTest : public QObject {
         QVERIFY(share > 0.03 && share < 0.2);
         std::vector<std::string> notes;
         const LoadedFile take = load_take(made.document, "", notes);
+        const int missed = missed_at_start(*device, walk_->character.rig.skeleton,
+                                           take.character.rig.skeleton, *take.take, 120.0);
         for (int f = 0; f < made.frames; ++f) {
-            const Pose then = device->pose_at_s(0, f / 120.0);
+            const Pose then = device->pose_at_s(0, (f + missed) / 120.0);
             const Pose kept = pose_at(take.character.rig.skeleton, *take.take, f);
             // Of a bridged one the middle of its neighbours.
             const double most = is_bridged[size_t(f)] ? 0.05 : 2e-4;
@@ -172,28 +207,28 @@ class LiveSessionTest : public QObject {
         const Address address = address_of(session->shown().facts.address);
         session->set_target(dockhand_, {});
         const auto device = device_for(address, {{"walker", walk_}});
-        QTRY_VERIFY_WITH_TIMEOUT(is_in(*session, LiveState::comes), 20000);
+        QVERIFY(becomes([&] { return is_in(*session, LiveState::comes); }));
         DeviceFaults faults;
         faults.has_wrong_name = true;
         device->set_faults(faults);
-        QTRY_VERIFY_WITH_TIMEOUT(is_in(*session, LiveState::other_performer), 20000);
+        QVERIFY(becomes([&] { return is_in(*session, LiveState::other_performer); }));
         QCOMPARE(session->shown().facts.performers, std::vector<std::string>{"somebody-1"});
         session->set_performer("somebody-1");
-        QTRY_VERIFY_WITH_TIMEOUT(is_in(*session, LiveState::comes), 20000);
+        QVERIFY(becomes([&] { return is_in(*session, LiveState::comes); }));
         faults = {};
         faults.has_other_skeleton = true;
         device->set_faults(faults);
         session->set_performer("walker");
-        QTRY_VERIFY_WITH_TIMEOUT(is_in(*session, LiveState::other_skeleton), 20000);
+        QVERIFY(becomes([&] { return is_in(*session, LiveState::other_skeleton); }));
         QVERIFY(!session->shown().facts.missing.empty());
         device->set_faults({});
-        QTRY_VERIFY_WITH_TIMEOUT(is_in(*session, LiveState::comes), 20000);
+        QVERIFY(becomes([&] { return is_in(*session, LiveState::comes); }));
         device->stop();
-        QTRY_VERIFY_WITH_TIMEOUT(is_in(*session, LiveState::stopped), 20000);
+        QVERIFY(becomes([&] { return is_in(*session, LiveState::stopped); }));
         device->start();
         const long before = session->shown().posed;
-        QTRY_VERIFY_WITH_TIMEOUT(is_in(*session, LiveState::comes), 20000);
-        QTRY_VERIFY_WITH_TIMEOUT(session->shown().posed > before + 60, 20000);
+        QVERIFY(becomes([&] { return is_in(*session, LiveState::comes); }));
+        QVERIFY(becomes([&] { return session->shown().posed > before + 60; }));
     }
 
     /// Nothing comes any more: the last pose is held, and what comes again is led in from it.
@@ -217,7 +252,7 @@ class LiveSessionTest : public QObject {
             send(10, n, n / 100.0);
             QTest::qWait(10);
         }
-        QTRY_VERIFY_WITH_TIMEOUT(is_in(*session, LiveState::stale), 15000);
+        QVERIFY(becomes([&] { return is_in(*session, LiveState::stale); }));
         Pose held, target;
         session->shown(&held, &target);
         QTest::qWait(300);
@@ -245,9 +280,9 @@ class LiveSessionTest : public QObject {
         const auto session = listening("second");
         const auto device = device_for(address_of(session->shown().facts.address),
                                        {{"first", walk_}, {"second", take_named("lantern-signal")}});
-        QTRY_VERIFY_WITH_TIMEOUT(is_in(*session, LiveState::comes), 20000);
+        QVERIFY(becomes([&] { return is_in(*session, LiveState::comes); }));
         QCOMPARE(session->shown().facts.performers, (std::vector<std::string>{"first", "second"}));
-        QTRY_VERIFY_WITH_TIMEOUT(session->shown().has_pose, 20000);
+        QVERIFY(becomes([&] { return session->shown().has_pose; }));
         Pose source;
         const double t = session->shown(&source).t_s;
         QVERIFY((source.p[0] - device->pose_at_s(1, t).p[0]).norm() < 1e-3);
@@ -261,7 +296,7 @@ class LiveSessionTest : public QObject {
             first->set_target(dockhand_, {});
             first->set_line_out(OutSettings{way, address_of(second->shown().facts.address), "dockhand"});
             const auto device = device_for(address_of(first->shown().facts.address), {{"walker", walk_}});
-            QTRY_VERIFY_WITH_TIMEOUT(is_in(*second, LiveState::comes) && second->shown().has_pose, 20000);
+            QVERIFY(becomes([&] { return is_in(*second, LiveState::comes) && second->shown().has_pose; }));
             QTest::qWait(200);
             device->stop();
             QTest::qWait(300);
@@ -281,7 +316,7 @@ class LiveSessionTest : public QObject {
         program.start(NB_NBONE, {"listen", port, "--record", QString::fromStdString(at("killed"))});
         QVERIFY(program.waitForStarted());
         const auto device = device_for({"127.0.0.1", port.toInt()}, {{"walker", walk_}});
-        QTRY_VERIFY_WITH_TIMEOUT(fs::exists(at("killed.live.csv")), 20000);
+        QVERIFY(becomes([&] { return fs::exists(at("killed.live.csv")); }));
         QTest::qWait(1500);
         const long sent = device->sent();
         ::kill(pid_t(program.processId()), SIGKILL);
