@@ -159,7 +159,8 @@ class LiveSessionTest : public QObject {
             const Pose kept = pose_at(take.character.rig.skeleton, *take.take, f);
             for (size_t j = 0; j < then.p.size(); ++j) {
                 const int there = take.character.rig.skeleton.find(walk_->character.rig.skeleton.names[j]);
-                QVERIFY((then.p[j] - kept.p[size_t(there)]).norm() < 2e-4);
+                // Between two frames of the take the device's places lie on the chord: 0.25 mm.
+                QVERIFY((then.p[j] - kept.p[size_t(there)]).norm() < 4e-4);
             }
         }
         // What is there is never written over.
