@@ -8,11 +8,13 @@ namespace nb {
 namespace {
 
 constexpr double back_s = 2.0, ahead_s = 10.0;
+constexpr int least_late = 5;
 
 }  // namespace
 
 void JitterBuffer::clear() {
     has_begun_ = false;
+    late_ = 0;
     newest_ = -1;
     arrivals_.clear();
 }
@@ -47,7 +49,7 @@ JitterBuffer::Came JitterBuffer::arrive(long number, double sent_s, double arriv
     size_t looked = 0;
     for (auto it = arrivals_.rbegin(); it != arrivals_.rend() && looked < 512; ++it, ++looked)
         if (it->number == number) arrival.came = Came::twice;
-    if (arrival.came != Came::twice && arrival.behind_s > length_s_) arrival.came = Came::late;
+    if (arrival.came != Came::twice) take_late(arrival, way);
     if (number > newest_) {
         arrival.missing_before = int(std::min(number - newest_ - 1, 1000L));
         newest_ = number;
@@ -65,6 +67,24 @@ JitterBuffer::Came JitterBuffer::arrive(long number, double sent_s, double arriv
     while (arrivals_.size() > most_kept || arrivals_.front().arrived_s < arrived_s - kept_s)
         arrivals_.pop_front();
     return is_anew ? Came::anew : arrival.came;
+}
+
+void JitterBuffer::take_late(Arrival& arrival, double way) {
+    if (arrival.behind_s <= length_s_) {
+        late_ = 0;
+        return;
+    }
+    arrival.came = Came::late;
+    if (late_++ == 0) {
+        late_from_s_ = arrival.arrived_s;
+        late_least_s_ = way;
+    }
+    late_least_s_ = std::min(late_least_s_, way);
+    if (late_ < least_late || arrival.arrived_s - late_from_s_ < all_late_s) return;
+    least_ = {late_least_s_, late_least_s_};
+    offset_s_ = late_least_s_;
+    bucket_from_s_ = arrival.arrived_s;
+    late_ = 0;
 }
 
 JitterBuffer::Account JitterBuffer::account(double now_s) const {

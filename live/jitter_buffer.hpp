@@ -3,7 +3,8 @@
 //   due(sent) = sent + offset + length,   offset = least of (arrived - sent) over the last 5 to 10 s
 //
 // so the quickest way here counts, and a packet that takes up to `length` longer is still in time (a playout buffer as
-// common practice has it). With it the account of what came: late, twice, out of order, missing, over the last second.
+// common practice has it). Where none has been in time for half a second the sender's clock stood still for a while (it was
+// held up and goes on from there): the offset is taken anew of those that were late. With it the account of what came: late, twice, out of order, missing, over the last second.
 #pragma once
 #include <array>
 #include <deque>
@@ -50,13 +51,17 @@ class JitterBuffer {
     void clear();
 
   private:
-    static constexpr double look_s = 5.0, kept_s = 6.0;
+    void take_late(Arrival& arrival, double way);
+
+    static constexpr double look_s = 5.0, kept_s = 6.0, all_late_s = 0.5;
     static constexpr size_t most_kept = 4096;
     double length_s_;
     bool has_begun_ = false;
     double offset_s_ = 0.0;
     std::array<double, 2> least_{};  ///< of the last 5 s, and of the 5 s before
     double bucket_from_s_ = 0.0;
+    int late_ = 0;                                   ///< one after the other
+    double late_from_s_ = 0.0, late_least_s_ = 0.0;  ///< the first of them came; the least of their ways
     long newest_ = -1;
     double newest_sent_s_ = 0.0;
     std::deque<Arrival> arrivals_;

@@ -404,6 +404,21 @@ class StreamsTest : public QObject {
         QCOMPARE(late, 0);
     }
 
+    /// A sender that was held up goes on from there, its clock 0.3 s behind: after half a second it is followed. One that only
+    /// has many late packets is not.
+    void a_clock_that_stood_still_is_followed() {
+        JitterBuffer buffer(0.05);
+        int late = 0;
+        for (int n = 0; n < 300; ++n)
+            late += buffer.arrive(n, n / 100.0, n / 100.0 + (n < 100 ? 0.0 : 0.3 + n % 3 * 0.01)) ==
+                    JitterBuffer::Came::late;
+        QVERIFY2(late >= 50 && late <= 55, qPrintable(QString::number(late)));
+        QVERIFY(std::abs(buffer.shown_at_s(3.0) - 3.35) < 1e-9);
+        JitterBuffer steady(0.05);
+        for (int n = 0; n < 300; ++n) steady.arrive(n, n / 100.0, n / 100.0 + (n % 10 == 0 ? 0.0 : 0.3));
+        QVERIFY(std::abs(steady.shown_at_s(3.0) - 3.05) < 1e-9);
+    }
+
     void each_state_has_a_sentence_and_what_to_do() {
         const auto check = [](const LiveFacts& facts, LiveState state, const QString& says,
                               const QString& to_do) {
