@@ -13,9 +13,12 @@ namespace nb {
 
 namespace {
 
+using Box = Eigen::AlignedBox3d;
+
 constexpr double surely_m = 0.01;  // deeper: looked at twice
 constexpr double as_near_m = 1e-7;
 constexpr size_t together = 16;  // vertices that are looked for at once
+constexpr size_t patch_size = 32;
 
 /// What most of a vertex's weight goes to, among joints that have a mark: 0 none.
 int mark_of(const Mesh& mesh, std::uint32_t vertex, const std::vector<char>& marks) {
@@ -91,6 +94,45 @@ SkinGauge::SkinGauge(const Character& character, Side side) : character_(charact
         return std::any_of(corners.begin(), corners.end(),
                            [&](const Corner& corner) { return own[corner.mesh][corner.vertex] != body; });
     });
+    make_patches(skin_of(character, rest_pose(character.rig.skeleton)));
+}
+
+void SkinGauge::make_patches(const BodySkin& at_rest) {
+    std::vector<Vec3> middles;
+    std::vector<std::uint32_t> order;
+    for (const auto& [a, b, c] : others_) {
+        order.push_back(std::uint32_t(order.size()));
+        middles.push_back(at_rest[a.mesh][a.vertex] + at_rest[b.mesh][b.vertex] + at_rest[c.mesh][c.vertex]);
+    }
+    // Halved along the longest way, and again.
+    std::vector<std::pair<size_t, size_t>> halves{{0, order.size()}};
+    while (!halves.empty()) {
+        const auto [first, last] = halves.back();
+        halves.pop_back();
+        if (last - first <= patch_size) {
+            patches_.push_back({first, last, {}});
+            continue;
+        }
+        Box box;
+        for (size_t i = first; i < last; ++i) box.extend(middles[order[i]]);
+        Eigen::Index axis = 0;
+        box.sizes().maxCoeff(&axis);
+        const size_t middle = first + (last - first) / 2;
+        const auto at = order.begin();
+        std::nth_element(
+            at + std::ptrdiff_t(first), at + std::ptrdiff_t(middle), at + std::ptrdiff_t(last),
+            [&](std::uint32_t a, std::uint32_t b) { return middles[a][axis] < middles[b][axis]; });
+        halves.emplace_back(middle, last);
+        halves.emplace_back(first, middle);
+    }
+    const auto unsorted = others_;
+    for (size_t i = 0; i < order.size(); ++i) others_[i] = unsorted[order[i]];
+    for (Patch& patch : patches_) {
+        for (size_t i = patch.first; i < patch.last; ++i)
+            patch.corners.insert(patch.corners.end(), others_[i].begin(), others_[i].end());
+        std::sort(patch.corners.begin(), patch.corners.end());
+        patch.corners.erase(std::unique(patch.corners.begin(), patch.corners.end()), patch.corners.end());
+    }
 }
 
 std::vector<std::array<SkinCorner, 3>> outward_triangles(const Character& character) {
@@ -116,17 +158,20 @@ BodySkin skin_of(const Character& character, const Pose& pose) {
 
 SkinGauge::Placed SkinGauge::place(const BodySkin& skin, const Vec3& about, double reach_m) const {
     Placed placed{skin, {}};
-    for (const auto& [a, b, c] : others_) {
-        Placed::Triangle one{placed.at(a), placed.at(b), placed.at(c), Vec3::Zero(), 0.0};
-        one.middle = (one.a + one.b + one.c) / 3.0;
-        const double largest =
-            std::max({(one.a - one.middle).squaredNorm(), (one.b - one.middle).squaredNorm(),
-                      (one.c - one.middle).squaredNorm()});
-        const double apart = (one.middle - about).squaredNorm();
-        // (reach + r)^2 <= 2 reach^2 + 2 r^2: most are far off.
-        if (apart > 2.0 * (reach_m * reach_m + largest)) continue;
-        one.radius_m = std::sqrt(largest);
-        if (std::sqrt(apart) < reach_m + one.radius_m) placed.triangles.push_back(one);
+    for (const Patch& patch : patches_) {
+        Box box;
+        for (const Corner& corner : patch.corners) box.extend(placed.at(corner));
+        if (box.squaredExteriorDistance(about) > reach_m * reach_m) continue;
+        for (size_t i = patch.first; i < patch.last; ++i) {
+            const auto& [a, b, c] = others_[i];
+            Placed::Triangle one{placed.at(a), placed.at(b), placed.at(c), Vec3::Zero(), 0.0};
+            one.middle = (one.a + one.b + one.c) / 3.0;
+            one.radius_m =
+                std::sqrt(std::max({(one.a - one.middle).squaredNorm(), (one.b - one.middle).squaredNorm(),
+                                    (one.c - one.middle).squaredNorm()}));
+            const double beyond = reach_m + one.radius_m;
+            if ((one.middle - about).squaredNorm() < beyond * beyond) placed.triangles.push_back(one);
+        }
     }
     return placed;
 }
@@ -205,13 +250,31 @@ bool encloses(const std::vector<std::array<SkinCorner, 3>>& triangles, const Bod
     return turns > pi;  // 2 pi once around
 }
 
-double SkinGauge::lowest(const Placed& placed, std::span<const Corner> corners, double reach_m) const {
-    double least = reach_m;
+double SkinGauge::lowest(const Placed& placed, std::span<const Corner> corners, double reach_m,
+                         double most_m) const {
+    double least = most_m;
     std::vector<std::pair<double, const Corner*>> deep;
     Placed about{placed.skin, {}}, nearest{placed.skin, {}};
-    placed.near(ball_about(placed.skin, corners), reach_m, about);
-    for (size_t first = 0; first < corners.size() && !about.triangles.empty(); first += together) {
+    // No vertex of a ball lies lower than its middle does, less the radius.
+    const auto low_end = [&](const Placed& over, const Ball& ball) {
+        return over.height(ball.middle, reach_m + ball.radius_m) - ball.radius_m;
+    };
+    const Ball all = ball_about(placed.skin, corners);
+    placed.near(all, reach_m, about);
+    if (about.triangles.empty() || low_end(about, all) >= least) return least;
+    struct Group {
+        double low_m;
+        size_t first;
+    };
+    std::vector<Group> groups;
+    for (size_t first = 0; first < corners.size(); first += together) {
         const auto some = corners.subspan(first, std::min(together, corners.size() - first));
+        groups.push_back({low_end(about, ball_about(placed.skin, some)), first});
+    }
+    std::sort(groups.begin(), groups.end(), [](const Group& a, const Group& b) { return a.low_m < b.low_m; });
+    for (const Group& group : groups) {
+        if (group.low_m >= least) break;
+        const auto some = corners.subspan(group.first, std::min(together, corners.size() - group.first));
         about.near(ball_about(placed.skin, some), reach_m, nearest);
         for (const Corner& corner : some) {
             const double height = nearest.height(placed.at(corner), reach_m);
@@ -240,7 +303,15 @@ SkinGauge::Reading SkinGauge::read(const Pose& pose, double reach_m) const {
 }
 
 SkinGauge::Reading SkinGauge::read(const BodySkin& skin, double reach_m) const {
-    Reading reading{reach_m, 0.0};
+    return read(skin, reach_m, reach_m);
+}
+
+SkinGauge::Reading SkinGauge::read_depth(const BodySkin& skin, double reach_m) const {
+    return read(skin, reach_m, 0.0);
+}
+
+SkinGauge::Reading SkinGauge::read(const BodySkin& skin, double reach_m, double most_m) const {
+    Reading reading{most_m, 0.0};
     if (is_empty()) return reading;
     const Ball hand = ball_about(skin, hand_);
     const Ball forearm = ball_about(skin, forearm_);
@@ -248,8 +319,8 @@ SkinGauge::Reading SkinGauge::read(const BodySkin& skin, double reach_m) const {
     const Placed placed =
         place(skin, hand.middle, reach_m + std::max(hand.radius_m, forearm_.empty() ? 0.0 : to_forearm));
     if (placed.triangles.empty()) return reading;
-    reading.gap_m = lowest(placed, hand_, reach_m);
-    reading.deepest_m = std::max({0.0, -reading.gap_m, -lowest(placed, forearm_, reach_m)});
+    reading.gap_m = lowest(placed, hand_, reach_m, most_m);
+    reading.deepest_m = std::max({0.0, -reading.gap_m, -lowest(placed, forearm_, reach_m, 0.0)});
     return reading;
 }
 

@@ -2,6 +2,7 @@
 // surfaces the solve goes by (core/surface).
 #pragma once
 #include <array>
+#include <compare>
 #include <cstdint>
 #include <span>
 #include <vector>
@@ -17,6 +18,7 @@ BodySkin skin_of(const Character& character, const Pose& pose);
 /// A vertex of a body's meshes.
 struct SkinCorner {
     std::uint32_t mesh, vertex;
+    auto operator<=>(const SkinCorner&) const = default;
 };
 /// All triangles of skinned meshes, turned so that they face outward.
 std::vector<std::array<SkinCorner, 3>> outward_triangles(const Character& character);
@@ -42,6 +44,8 @@ class SkinGauge {
     Reading read(const Pose& pose, double reach_m = 0.15) const;
     /// The same with the body's skin in that pose, made once for both hands.
     Reading read(const BodySkin& skin, double reach_m) const;
+    /// Without gaps, which cost most: `gap_m` is 0 where nothing lies inside.
+    Reading read_depth(const BodySkin& skin, double reach_m) const;
     /// Height of a point over the rest of the body, m; the same sign.
     double over(const Vec3& p_W, const Pose& pose, double reach_m = 0.15) const;
 
@@ -59,14 +63,22 @@ class SkinGauge {
         Vec3 middle = Vec3::Zero();
         double radius_m = 0.0;
     };
+    /// Triangles that lie together at rest: of `others_` those from `first` up to, not including, `last`.
+    struct Patch {
+        size_t first, last;
+        std::vector<Corner> corners;  ///< each once
+    };
     /// A ball that has all of them in it; none: empty.
     static Ball ball_about(const BodySkin& skin, std::span<const Corner> corners);
-    /// The least height of vertices, at most `reach_m`; what seems to lie deep is looked at twice.
-    double lowest(const Placed& placed, std::span<const Corner> corners, double reach_m) const;
+    /// The least height of vertices, at most `most_m`; what seems to lie deep is looked at twice.
+    double lowest(const Placed& placed, std::span<const Corner> corners, double reach_m, double most_m) const;
+    Reading read(const BodySkin& skin, double reach_m, double most_m) const;
     Placed place(const BodySkin& skin, const Vec3& about, double reach_m) const;
+    void make_patches(const BodySkin& at_rest);
     const Character& character_;
     std::vector<Corner> hand_, forearm_;
     std::vector<std::array<Corner, 3>> others_;
+    std::vector<Patch> patches_;
 };
 
 }  // namespace nb

@@ -45,10 +45,13 @@ TouchReview review_touching(const Character& body, const WorldMotion& motion,
     std::vector<std::array<SkinGauge::Reading, 2>> readings(frames.size());
     for_each_frame(int(frames.size()), 0, [&](int first, int last) {
         for (int i = first; i < last; ++i) {
-            const Pose pose = pose_of(motion, frames[size_t(i)]);
-            const BodySkin skin = skin_of(body, pose);
-            for (const size_t hand : {size_t(0), size_t(1)})
-                readings[size_t(i)][hand] = gauges[hand].read(skin, reach_m);
+            const int f = frames[size_t(i)];
+            const BodySkin skin = skin_of(body, pose_of(motion, f));
+            for (const size_t hand : {size_t(0), size_t(1)}) {
+                const bool asks_gap = is_touching(touches, hand == 0 ? Side::left : Side::right, f);
+                readings[size_t(i)][hand] =
+                    asks_gap ? gauges[hand].read(skin, reach_m) : gauges[hand].read_depth(skin, reach_m);
+            }
         }
     });
     for (const size_t hand : {size_t(0), size_t(1)}) {

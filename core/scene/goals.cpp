@@ -11,6 +11,7 @@
 #include "core/base/parallel.hpp"
 #include "core/body/measures.hpp"
 #include "core/scene/hand_mesh.hpp"
+#include "core/solve/clear.hpp"
 #include "core/solve/near.hpp"
 #include "core/solve/paired.hpp"
 #include "core/surface/hand_points.hpp"
@@ -34,6 +35,8 @@ constexpr double farthest = 1.25;  // of an arm's reach: a place that a hand may
 constexpr size_t most_looked_at = 120;
 constexpr double free_m = 0.02;  // over a place that a hand may lie on there is no other part
 constexpr size_t most_holding = 4;
+// A hand that comes to a shared thing from farther off, of a body of 175 cm, is led longer; by so much more at most.
+constexpr double led_as_usual_m = 0.08, most_longer_s = 0.65;
 constexpr int reach_rounds = 12;  // in which what two arms reach is found
 
 /// The other body of a touch, as one that a hand lies on.
@@ -596,6 +599,7 @@ class SceneGoals {
     static Beside::Hand hand_of_touch(const BodyTouch& touch, const TouchingHand& own) {
         Beside::Hand hand;
         hand.limb = own.limb->limb;
+        hand.is_on_arm = clear_group_of(touch.on) == ClearGroup::other_arm;
         hand.when = span_of(touch.first, touch.last, *own.cast->take);
         hand.X_WH.frame_time_s = own.S->frame_time_s;
         hand.X_WH.from_s = own.S->time_s(touch.first);
@@ -683,6 +687,31 @@ class SceneGoals {
         return X;
     }
 
+    /// Hands that come to a thing from far off, or leave it so, are led longer, so that they are no quicker for that.
+    std::vector<Beside::Thing::Lead> leads_to(size_t of, const Beside::Thing& shared) const {
+        std::vector<Beside::Thing::Lead> leads;
+        const Program& program = state_.results[of].plan.program;
+        const WorldMotion& T = state_.alone[of];
+        const Character& body = *state_.casts[of].target;
+        const double near_m = led_as_usual_m * stature(body.rig.skeleton, body.roles) / reference_stature_m;
+        for (const HeldThing& thing : program.things) {
+            if (thing.S_thing != shared.S_thing) continue;
+            for (const HeldThing::Hand& hand : thing.hands) {
+                const auto more_s = [&](double t_s) {
+                    const Vec3 alone = joint_at(T, hand.T_hand, t_s) * hand.on_hand_J;
+                    const double away =
+                        (shared.X_WT.at(t_s) * (thing.scale * hand.on_thing_J) - alone).norm();
+                    return std::min(most_longer_s,
+                                    hold_lead_s * (std::sqrt(std::max(1.0, away / near_m)) - 1.0));
+                };
+                const HandSpan& when = hand.when;
+                leads.push_back(
+                    {program.limbs[hand.limb].limb, when.from_s, more_s(when.from_s), more_s(when.to_s)});
+            }
+        }
+        return leads;
+    }
+
     void share_thing(const std::vector<std::pair<size_t, int>>& holders) {
         for (const std::pair<size_t, int>& holder : holders) {
             const size_t of = holder.first;
@@ -701,6 +730,7 @@ class SceneGoals {
                             .value_or(Rigid{motion.R[at], state_.results[of].plan.program.map(motion.p[at])});
                 }
             });
+            thing.leads = leads_to(of, thing);
             beside_[of].things.push_back(std::move(thing));
         }
     }

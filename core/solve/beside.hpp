@@ -25,10 +25,17 @@ struct Beside {
         size_t limb = 0;  ///< of `limb_names`
         HandSpan when;
         RigidTrack X_WH;
+        bool is_on_arm = false;  ///< hands on each other
     };
     struct Thing {
+        /// A hand that holds it from a time on, and by how much longer it is led there and away.
+        struct Lead {
+            size_t limb = 0;  ///< of `limb_names`
+            double from_s = 0.0, more_in_s = 0.0, more_out_s = 0.0;
+        };
         int S_thing = -1;  ///< joint of the source
         RigidTrack X_WT;
+        std::vector<Lead> leads;
     };
     /// Another body, as its source went and as its target goes.
     struct Neighbour {

@@ -12,6 +12,7 @@
 #include "core/math/spline.hpp"
 #include "core/solve/beside.hpp"
 #include "core/solve/clear.hpp"
+#include "core/solve/hold.hpp"
 #include "core/solve/motion.hpp"
 #include "core/solve/near.hpp"
 #include "core/solve/on_set.hpp"
@@ -331,8 +332,9 @@ class Clearing {
         if (is_on_set(limb, frame)) return 0.0;
         const std::vector<double>& hold = solved_.corrections.limbs[limb].hold;
         const LimbOp* op = op_of(limb);
-        return std::max(size_t(frame) < hold.size() ? hold[size_t(frame)] : 0.0,
-                        op && limb >= 2 && op->is_placed ? op->share : 0.0);
+        return std::max({size_t(frame) < hold.size() ? hold[size_t(frame)] : 0.0,
+                         op && limb >= 2 && op->is_placed ? op->share : 0.0,
+                         limb >= 2 ? shared_led(program_, limb, t_s) : 0.0});
     }
 
     /// From one hand to the other, unit, where both hold one thing; else zero.
@@ -376,6 +378,7 @@ class Clearing {
         double m = 0.0;
         Vec3 out;
         bool is_shared = false;  ///< of two limbs that meet each gives half
+        double asked = 1.0;      ///< how far it is asked for
     };
 
     std::vector<Lack> lacks_at(size_t limb, int key, double over_wanted_m, std::vector<ClearHeight>& heights,
@@ -397,7 +400,7 @@ class Clearing {
         std::vector<std::optional<Wanted>>& of_others = seen.of_others[size_t(key)];
         of_others.resize(others_.count());
         const double t_s = source_.time_s(f);
-        const bool is_on_other = lies_on_other(program_, limb, t_s);
+        const double on_arm = on_arm_led(program_, limb, t_s);
         for (size_t other = 0; other < others_.count(); ++other) {
             heights.clear();
             others_.heights(other, limb, t_s, T, below_m, false, heights);
@@ -405,11 +408,12 @@ class Clearing {
             if (!of_others[other]) of_others[other] = others_.wanted(other, limb, t_s, frame_of(source_, f));
             for (const ClearHeight& height : heights) {
                 const ClearGroup group = others_.group(other, height.part);
-                // Arms of hands on each other are where these have them.
-                if (group == ClearGroup::other_arm && is_on_other) continue;
+                // Arms of hands on each other are where these have them, and as they part asked more and more.
+                const bool is_arm = group == ClearGroup::other_arm;
+                if (is_arm && on_arm >= 1.0) continue;
                 const double m = (*of_others[other])[size_t(group)] - height.height_m;
                 if (m >= -over_wanted_m)
-                    lacks.push_back({height, m, height.out, group == ClearGroup::other_arm});
+                    lacks.push_back({height, m, height.out, is_arm, is_arm ? 1.0 - on_arm : 1.0});
             }
         }
         return lacks;
@@ -446,7 +450,7 @@ class Clearing {
             }
             row.b = (lack.is_shared && lack.m > 0.0 ? 0.5 * lack.m : lack.m) + row.a.dot(x);
             const double deep = (row.b / clear_.size - deep_m) / (too_deep_m - deep_m);
-            const double asked = std::sqrt(1.0 - smooth_step(std::clamp(deep, 0.0, 1.0)));
+            const double asked = std::sqrt(lack.asked * (1.0 - smooth_step(std::clamp(deep, 0.0, 1.0))));
             if (asked <= 0.0) continue;
             row.a *= asked;
             row.b *= asked;

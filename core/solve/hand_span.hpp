@@ -15,10 +15,12 @@ inline double led_share(double away_s, double lead_s) {
 struct HandSpan {
     double from_s = 0.0, to_s = 0.0;
     bool is_from_begin = false, is_to_end = false;  ///< of the take
+    double more_in_s = 0.0, more_out_s = 0.0;       ///< that it is led longer
 
     /// 1 in the span; before and after it led in and out.
     double led(double t_s, double lead_s) const {
-        return led_share(std::max({0.0, from_s - t_s, t_s - to_s}), lead_s);
+        if (t_s < from_s) return led_share(from_s - t_s, lead_s + more_in_s);
+        return led_share(std::max(0.0, t_s - to_s), lead_s + more_out_s);
     }
     bool contains(double t_s) const { return t_s >= from_s && t_s <= to_s; }
 };

@@ -74,13 +74,29 @@ Rigid by_hands(const Program& program, const HeldThing& thing, const SourceFrame
 
 }  // namespace
 
-double hold_led(const Program& program, size_t limb, double t_s) {
+namespace {
+
+template <typename Which>
+double most_led(const Program& program, size_t limb, double t_s, const Which& which) {
     double most = 0.0;
     if (!program.passes.hold) return most;
     for (const HeldThing& thing : program.things)
         for (const HeldThing::Hand& hand : thing.hands)
-            if (program.limbs[hand.limb].limb == limb) most = std::max(most, hand.when.led(t_s, hold_lead_s));
+            if (program.limbs[hand.limb].limb == limb && which(thing))
+                most = std::max(most, hand.when.led(t_s, hold_lead_s));
     return most;
+}
+
+}  // namespace
+
+double hold_led(const Program& program, size_t limb, double t_s) {
+    return most_led(program, limb, t_s, [](const HeldThing&) { return true; });
+}
+
+double shared_led(const Program& program, size_t limb, double t_s) {
+    if (!program.beside) return 0.0;
+    return most_led(program, limb, t_s,
+                    [&](const HeldThing& thing) { return program.beside->thing(thing.S_thing) != nullptr; });
 }
 
 std::array<GripMap, 2> grip_maps(const PairedBodies& bodies, const BodySurface& S_surface,

@@ -64,6 +64,8 @@ double hold_led(const Program& program, size_t limb, double t_s);
 inline bool holds_thing(const Program& program, size_t limb, double t_s) {
     return hold_led(program, limb, t_s) > 0.0;
 }
+/// The same to a thing whose place a scene has.
+double shared_led(const Program& program, size_t limb, double t_s);
 
 void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
                    const BodySurface& T_surface, Program& program);

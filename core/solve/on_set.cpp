@@ -63,6 +63,15 @@ void compile_beside(const PairedBodies& bodies, Program& program) {
                 if (bodies.T_tree.is_ancestor(op.T_tip, j)) on.T_below.push_back(j);
             program.on_set.push_back(std::move(on));
         }
+    for (const Beside::Thing& shared : program.beside->things)
+        for (HeldThing& thing : program.things)
+            if (thing.S_thing == shared.S_thing)
+                for (HeldThing::Hand& hand : thing.hands)
+                    for (const Beside::Thing::Lead& lead : shared.leads)
+                        if (lead.limb == program.limbs[hand.limb].limb && lead.from_s == hand.when.from_s) {
+                            hand.when.more_in_s = lead.more_in_s;
+                            hand.when.more_out_s = lead.more_out_s;
+                        }
 }
 
 namespace {
@@ -97,13 +106,28 @@ bool lies_on_other(const Program& program, size_t limb, double t_s) {
            });
 }
 
-double on_set_led(const Program& program, size_t limb, double t_s) {
+namespace {
+
+template <typename Which>
+double most_led(const Program& program, size_t limb, double t_s, double lead_s, const Which& which) {
     double most = 0.0;
     if (!program.passes.hold) return most;
     for (const SetHand& hand : program.on_set)
-        if (program.limbs[hand.limb].limb == limb)
-            most = std::max(most, hand.when.led(t_s, touch_lead_s + touch_smooth_s));
+        if (program.limbs[hand.limb].limb == limb && which(hand))
+            most = std::max(most, hand.when.led(t_s, lead_s));
     return most;
+}
+
+}  // namespace
+
+double on_arm_led(const Program& program, size_t limb, double t_s) {
+    return most_led(program, limb, t_s, touch_lead_s, [&](const SetHand& hand) {
+        return hand.beside >= 0 && program.beside->hands[size_t(hand.beside)].is_on_arm;
+    });
+}
+
+double on_set_led(const Program& program, size_t limb, double t_s) {
+    return most_led(program, limb, t_s, touch_lead_s + touch_smooth_s, [](const SetHand&) { return true; });
 }
 
 void put_on_set(const Program& program, const LimbOp& arm, const Vec3& to, const SourceFrame& source,

@@ -37,13 +37,16 @@ struct SetHand {
 
 void compile_on_set(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
                     const BodySurface& T_surface, Program& program);
-/// Hands that lie on other bodies, as `Program::beside` has them.
+/// Hands that lie on other bodies, as `Program::beside` has them; and how those that hold things are led there. After
+/// `compile_holds`.
 void compile_beside(const PairedBodies& bodies, Program& program);
 /// Whether a limb's hand lies there at a time; `limb`: of `limb_names`.
 bool lies_on_set(const Program& program, size_t limb, double t_s);
 /// Whether it lies on another body of the scene then.
 bool lies_on_other(const Program& program, size_t limb, double t_s);
-/// How far it is led there, 0..1.
+/// How far it is led to another body's arm, 0..1: within `touch_lead_s` of that.
+double on_arm_led(const Program& program, size_t limb, double t_s);
+/// How far it is led to what stands beside the body, 0..1.
 double on_set_led(const Program& program, size_t limb, double t_s);
 /// Brings a wrist to `to` (world, m), or as near as that allows.
 void put_on_set(const Program& program, const LimbOp& arm, const Vec3& to, const SourceFrame& source,
