@@ -334,7 +334,13 @@ class Clearing {
         const LimbOp* op = op_of(limb);
         return std::max({size_t(frame) < hold.size() ? hold[size_t(frame)] : 0.0,
                          op && limb >= 2 && op->is_placed ? op->share : 0.0,
-                         limb >= 2 ? shared_led(program_, limb, t_s) : 0.0});
+                         limb >= 2 ? shared_hold(limb, t_s) : 0.0});
+    }
+
+    /// Of a hand that is led to what the scene has. Its cost goes by led as a power, so that it is let go of softly.
+    double shared_hold(size_t limb, double t_s) const {
+        const double led = shared_led(program_, limb, t_s);
+        return led > 0.0 ? (std::pow(held_costs, std::min(1.0, 2.0 * led)) - 1.0) / held_costs : 0.0;
     }
 
     /// From one hand to the other, unit, where both hold one thing; else zero.
@@ -408,12 +414,12 @@ class Clearing {
             if (!of_others[other]) of_others[other] = others_.wanted(other, limb, t_s, frame_of(source_, f));
             for (const ClearHeight& height : heights) {
                 const ClearGroup group = others_.group(other, height.part);
-                // Arms of hands on each other are where these have them, and as they part asked more and more.
+                // Arms of hands on each other are where these have them; as they part more and more is asked.
                 const bool is_arm = group == ClearGroup::other_arm;
                 if (is_arm && on_arm >= 1.0) continue;
                 const double m = (*of_others[other])[size_t(group)] - height.height_m;
                 if (m >= -over_wanted_m)
-                    lacks.push_back({height, m, height.out, is_arm, is_arm ? 1.0 - on_arm : 1.0});
+                    lacks.push_back({height, m, height.out, is_arm, on_arm >= 1.0 ? 1.0 : 1.0 - on_arm});
             }
         }
         return lacks;
