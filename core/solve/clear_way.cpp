@@ -284,15 +284,18 @@ class Clearing {
             for (int key = first; key < last; ++key) {
                 if (!is_first && !is_changed[size_t(key)]) continue;
                 const ClearVec now = x.empty() ? ClearVec::Zero() : x[size_t(key)];
-                seen.rows[size_t(key)].clear();
-                add_rows(limb, *op, key, now, now.isZero(0.0) ? 0.0 : near_m * clear_.size, heights, seen);
+                const std::vector<SeenRow> before = std::exchange(seen.rows[size_t(key)], {});
+                const double near = now.isZero(0.0) ? 0.0 : near_m * clear_.size;
+                add_rows(limb, *op, key, now, near, heights, seen);
+                if (near > 0.0) keep_rows(before, now, near, seen.rows[size_t(key)]);
             }
         });
     }
 
     std::vector<ClearRow> rows_of(size_t limb) const {
         std::vector<ClearRow> rows;
-        for (const auto& one : seen_[limb].rows) rows.insert(rows.end(), one.begin(), one.end());
+        for (const std::vector<SeenRow>& key : seen_[limb].rows)
+            for (const SeenRow& one : key) rows.push_back(one.row);
         return rows;
     }
 
@@ -312,8 +315,17 @@ class Clearing {
     int threads_;
     const SolvedMotion& solved_;
     Others others_;
+    /// A row, and of what: a bone, and a part of the own body (`other` -1) or of another.
+    struct SeenRow {
+        ClearRow row;
+        size_t bone = 0, part = 0;
+        int other = -1;
+        bool is_of_same(const SeenRow& one) const {
+            return bone == one.bone && part == one.part && other == one.other;
+        }
+    };
     struct Seen {
-        std::vector<std::vector<ClearRow>> rows;    ///< by key
+        std::vector<std::vector<SeenRow>> rows;     ///< by key
         std::vector<std::optional<Wanted>> wanted;  ///< by key, once it was asked for: the source stays
         std::vector<std::vector<std::optional<Wanted>>> of_others;  ///< by key and other body
     };
@@ -385,6 +397,7 @@ class Clearing {
         Vec3 out;
         bool is_shared = false;  ///< of two limbs that meet each gives half
         double asked = 1.0;      ///< how far it is asked for
+        int other = -1;          ///< the body beside
     };
 
     std::vector<Lack> lacks_at(size_t limb, int key, double over_wanted_m, std::vector<ClearHeight>& heights,
@@ -419,7 +432,8 @@ class Clearing {
                 if (is_arm && on_arm >= 1.0) continue;
                 const double m = (*of_others[other])[size_t(group)] - height.height_m;
                 if (m >= -over_wanted_m)
-                    lacks.push_back({height, m, height.out, is_arm, on_arm >= 1.0 ? 1.0 : 1.0 - on_arm});
+                    lacks.push_back(
+                        {height, m, height.out, is_arm, on_arm >= 1.0 ? 1.0 : 1.0 - on_arm, int(other)});
             }
         }
         return lacks;
@@ -431,7 +445,7 @@ class Clearing {
         const SourceFrame T = frame_of(solved_.target, f);
         const std::vector<Lack> lacks = lacks_at(limb, key, over_wanted_m, heights, seen);
         if (lacks.empty()) return;
-        std::vector<ClearRow>& rows = seen.rows[size_t(key)];
+        std::vector<SeenRow>& rows = seen.rows[size_t(key)];
         const Vec3& start = T.p[size_t(op.T_start)];
         const Vec3& tip = T.p[size_t(op.T_tip)];
         const double length = (T.p[size_t(op.T_mid)] - start).norm() + (tip - T.p[size_t(op.T_mid)]).norm();
@@ -460,7 +474,22 @@ class Clearing {
             if (asked <= 0.0) continue;
             row.a *= asked;
             row.b *= asked;
-            rows.push_back(row);
+            rows.push_back({row, height.bone, height.part, lack.other});
+        }
+    }
+
+    /// What was near and is not any more lies farther off than `near_m`: so far the limb may go back until the next look,
+    /// which finds it again. Without that it would go back all the way, and out again.
+    static void keep_rows(const std::vector<SeenRow>& before, const ClearVec& x, double near_m,
+                          std::vector<SeenRow>& rows) {
+        const size_t found = rows.size();
+        for (const SeenRow& old : before) {
+            if (std::any_of(rows.begin(), rows.begin() + std::ptrdiff_t(found),
+                            [&](const SeenRow& one) { return one.is_of_same(old); }))
+                continue;
+            rows.push_back(old);
+            ClearRow& row = rows.back().row;
+            row.b = row.a.dot(x) - near_m * row.a.norm();
         }
     }
 };
