@@ -34,6 +34,9 @@ constexpr double near_m = 0.03;    // rows are made of what is as near as that t
 // A limb that lies deeper is asked less and less, beyond the second not at all: no way out cures it.
 constexpr double deep_m = 0.08, too_deep_m = 0.14;
 
+// Deeper in another body is not the source's wish but its skin's error: shoulders are rounder than surfaces.
+constexpr double most_in_others_m = 0.02;
+
 constexpr double moves_m = 1e-7;      // of x
 constexpr double turns_enough = 0.3;  // of a tip that is held: less does the elbow for it
 
@@ -204,8 +207,10 @@ class Others {
   public:
     Others(const ClearProgram& clear, const Beside* beside) : clear_(clear) {
         if (!beside) return;
+        const bool is_own = are_alike(clear.S.surface, clear.T.surface);
         for (const Beside::Neighbour& neighbour : beside->neighbours)
-            others_.push_back({&neighbour, parts_of(*neighbour.S), parts_of(*neighbour.T)});
+            others_.push_back({&neighbour, parts_of(*neighbour.S), parts_of(*neighbour.T),
+                               is_own && are_alike(*neighbour.S, *neighbour.T)});
     }
     bool is_none() const { return others_.empty(); }
     size_t count() const { return others_.size(); }
@@ -229,11 +234,13 @@ class Others {
         const double margin = clear_.margin_m[limb];
         Wanted wanted;
         wanted.fill(margin - slack_m * clear_.size);
+        // Two that are the sources' own bodies go as these do.
+        const double deepest = others_[other].is_alike ? -1e30 : -most_in_others_m * clear_.size;
         std::vector<ClearHeight> found;
         heights(other, limb, t_s, source, margin / clear_.by_stature, true, found);
         for (const ClearHeight& S : found) {
             double& least = wanted[size_t(others_[other].S[S.part].group)];
-            least = std::min(least, std::min(1.0, clear_.by_stature) * S.height_m);
+            least = std::min(least, std::max(deepest, std::min(1.0, clear_.by_stature) * S.height_m));
         }
         return wanted;
     }
@@ -246,10 +253,20 @@ class Others {
     struct Other {
         const Beside::Neighbour* neighbour;
         std::vector<Part> S, T;
+        bool is_alike = false;  ///< this body and that one: targets and sources
     };
     const ClearProgram& clear_;
     std::vector<Other> others_;
 
+    static bool are_alike(const BodySurface& a, const BodySurface& b) {
+        constexpr double as_exact_m = 1e-3;
+        return std::equal(a.parts.begin(), a.parts.end(), b.parts.begin(), b.parts.end(),
+                          [](const PartSurface& one, const PartSurface& other) {
+                              return one.role == other.role &&
+                                     std::abs(one.length_m - other.length_m) < as_exact_m &&
+                                     std::abs(one.mean_radius_m - other.mean_radius_m) < as_exact_m;
+                          });
+    }
     static std::vector<Part> parts_of(const BodySurface& skin) {
         std::vector<Part> parts;
         for (const PartSurface& part : skin.parts)
