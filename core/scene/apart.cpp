@@ -22,6 +22,7 @@ constexpr double settles_m = 5e-4;
 constexpr int rounds = 6, sweeps = 60;
 constexpr std::array<double, 4> rows_of_points{0.1, 0.37, 0.63, 0.9};
 constexpr int points_around = 8;
+constexpr double most_for_feet_m = 0.1;  // at 175 cm
 
 using Vec2 = Eigen::Vector2d;
 
@@ -52,11 +53,11 @@ struct StandingBody {
     };
     std::vector<Part> parts;
 
-    explicit StandingBody(const BodySurface& skin) {
+    StandingBody(const BodySurface& skin, bool has_feet) {
         for (const PartSurface& surface : skin.parts) {
             const std::string role = role_part(surface.role);
             if (!is_trunk(surface.role) && role != "head" && role != "neck" && role != "thigh" &&
-                role != "shin")
+                role != "shin" && !(has_feet && role == "foot"))
                 continue;
             Part part{&surface, {}, 0.0};
             for (const double s : rows_of_points)
@@ -102,16 +103,16 @@ void low_points(const StandingBody& one, const std::vector<Rigid>& X_one, const 
 class Pair {
   public:
     Pair(std::span<const Cast> casts, std::span<const CastSkins> skins, std::span<const WorldMotion> alone,
-         size_t a, size_t b)
+         size_t a, size_t b, bool has_feet)
         : casts_(casts),
           skins_(skins),
           alone_(alone),
           a_(a),
           b_(b),
-          T_a_(skins[a].T),
-          T_b_(skins[b].T),
-          S_a_(skins[a].S),
-          S_b_(skins[b].S),
+          T_a_(skins[a].T, has_feet),
+          T_b_(skins[b].T, has_feet),
+          S_a_(skins[a].S, has_feet),
+          S_b_(skins[b].S, has_feet),
           size_(std::min(skins[a].T.stature_m, skins[b].T.stature_m) / reference_stature_m) {
         const double first = std::min(casts[a].start_s, casts[b].start_s);
         const double last = std::max(casts[a].end_s(), casts[b].end_s());
@@ -200,7 +201,13 @@ Asides stand_apart(std::span<const Cast> casts, std::span<const CastSkins> skins
             if (!skins[a].T.is_from_mesh || !skins[b].T.is_from_mesh || skins[a].S.parts.empty() ||
                 skins[b].S.parts.empty())
                 continue;
-            const Vec2 c = Pair(casts, skins, alone, a, b).find(asides.of_casts[a], asides.of_casts[b]);
+            const auto found = [&](bool has_feet) {
+                return Pair(casts, skins, alone, a, b, has_feet).find(asides.of_casts[a], asides.of_casts[b]);
+            };
+            // Feet of one on the other's: only where a little more is enough, else arms would not reach any more.
+            const Vec2 without = found(false), with = found(true);
+            const double size = std::min(skins[a].T.stature_m, skins[b].T.stature_m) / reference_stature_m;
+            const Vec2 c = (with - without).norm() <= most_for_feet_m * size ? with : without;
             if (c.isZero(0.0)) continue;
             const Vec3 half(0.5 * c.x(), 0.0, 0.5 * c.y());
             asides.of_casts[a] += half;
