@@ -8,7 +8,8 @@
 // W is small for q, 1 for d, and large for the d of what is held or placed by number. The rows enter as a one-sided quadratic penalty, so the
 // whole is convex; Newton's method on its active rows, a banded Cholesky solve a round (Nocedal & Wright, Numerical
 // Optimization; from memory). Heights are not linear: the frames are posed anew and the rows made anew, until they
-// stay, six times at most. Frames are looked at 40 times a second; between them x is a natural cubic spline
+// stay, six times at most. A part of which nothing is near any more keeps its row, so that the limb goes back 3 cm at most before it
+// is looked at again. Frames are looked at 40 times a second; between them x is a natural cubic spline
 // (core/math/spline.hpp).
 // Without a row x is exactly zero.
 #pragma once

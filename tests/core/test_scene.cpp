@@ -201,6 +201,7 @@ class SceneTest : public QObject {
                                                                         {"dockhand", "ferrier"},
                                                                         {"ferrier", "dockhand"},
                                                                         {"net-mender", "ferrier"},
+                                                                        {"lamp-child", "dockhand"},
                                                                         {"lamp-child", "ferrier"}})
             QTest::addRow("%s %s", giver, taker) << giver << taker;
     }
@@ -216,6 +217,14 @@ class SceneTest : public QObject {
         QVERIFY(review.looks > 100);
         QVERIFY(review.kept_share() >= 0.95);
         QVERIFY(result.rounds < most_rounds && result.moved_m < settled_m);
+        // Hands come and part as smoothly as those of one body alone, from things that are far off, too.
+        for (size_t i = 0; i < 2; ++i) {
+            const Review own =
+                review_result(*scene.casts[i].source, *scene.casts[i].target, result.results[i]);
+            for (const Bar& bar : bars_of(own, result.results[i], result.settings[i]))
+                if (bar.name == "pops" || bar.name == "jitter")
+                    QVERIFY2(bar.is_met(), qPrintable(QString("%1 %2").arg(bar.name.c_str()).arg(bar.value)));
+        }
         // Without the touches hands are elsewhere: the bar can be missed.
         const std::vector<BodyTouch> none;
         SceneResult alone = solve_scene(scene.casts, scene.document.distances, &none, 2);
@@ -320,8 +329,12 @@ class SceneTest : public QObject {
     void bodies_stay_out_of_each_other_data() {
         QTest::addColumn<QString>("giver");
         QTest::addColumn<QString>("taker");
-        for (const auto& [giver, taker] : std::initializer_list<std::pair<const char*, const char*>>{
-                 {"ferrier", "lamp-child"}, {"dockhand", "ferrier"}, {"ferrier", "net-mender"}})
+        for (const auto& [giver, taker] :
+             std::initializer_list<std::pair<const char*, const char*>>{{"ferrier", "lamp-child"},
+                                                                        {"dockhand", "ferrier"},
+                                                                        {"ferrier", "net-mender"},
+                                                                        {"net-mender", "net-mender"},
+                                                                        {"net-mender", "dockhand"}})
             QTest::addRow("%s %s", giver, taker) << giver << taker;
     }
     /// By the meshes, deeper than 2 cm in no more of the looks than the sources are (2.0 % by the performer's mesh). With the
@@ -352,7 +365,7 @@ class SceneTest : public QObject {
         }));
         const SceneReview review = review_scene(scene.casts, result);
         QVERIFY(review.kept_share() >= 0.95);
-        QVERIFY2(review.pairs.front().share() < 0.03,
+        QVERIFY2(review.pairs.front().share() <= 0.0203,
                  qPrintable(QString::number(review.pairs.front().share())));
         for (size_t i = 0; i < 2; ++i) {
             const Review own =
