@@ -9,7 +9,7 @@
 // In a scene arms stay out of the other bodies beside (core/solve/beside.hpp) in the same way: as deep as in the source, but 2 cm at
 // most unless all are the sources' own bodies (where skins are rounder than surfaces the source seems deeper than it is), and no rest
 // to go by; the others' legs and trunks do not give, of two arms each gives half. Arms of hands on each other ask for nothing, and
-// for more and more as these part. The tip of an arm that holds what the scene has stays: its place is said.
+// for more and more as these part; where a hand lies on another body what is near asks less within 0.15 s of that. The tip of an arm that holds what the scene has stays: its place is said.
 //
 // Heights: points all over hand and forearm over the radial surfaces (core/surface/surface.hpp); arm to arm and leg to
 // leg by capsules with unlike ends (core/surface/capsule.hpp).

@@ -436,7 +436,8 @@ class Clearing {
         std::vector<std::optional<Wanted>>& of_others = seen.of_others[size_t(key)];
         of_others.resize(others_.count());
         const double t_s = source_.time_s(f);
-        const double on_arm = on_arm_led(program_, limb, t_s);
+        const double on_arm = on_arm_led(program_, limb, t_s), on_other = on_other_led(program_, limb, t_s);
+        const bool lies_there = on_other >= 1.0;
         for (size_t other = 0; other < others_.count(); ++other) {
             heights.clear();
             others_.heights(other, limb, t_s, T, below_m, false, heights);
@@ -449,8 +450,8 @@ class Clearing {
                 if (is_arm && on_arm >= 1.0) continue;
                 const double m = (*of_others[other])[size_t(group)] - height.height_m;
                 if (m >= -over_wanted_m)
-                    lacks.push_back(
-                        {height, m, height.out, is_arm, on_arm >= 1.0 ? 1.0 : 1.0 - on_arm, int(other)});
+                    lacks.push_back({height, m, height.out, is_arm,
+                                     lies_there ? 1.0 : 1.0 - std::max(on_arm, on_other), int(other)});
             }
         }
         return lacks;

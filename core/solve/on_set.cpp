@@ -126,6 +126,10 @@ double on_arm_led(const Program& program, size_t limb, double t_s) {
     });
 }
 
+double on_other_led(const Program& program, size_t limb, double t_s) {
+    return most_led(program, limb, t_s, near_other_s, [](const SetHand& hand) { return hand.beside >= 0; });
+}
+
 double on_set_led(const Program& program, size_t limb, double t_s) {
     return most_led(program, limb, t_s, touch_lead_s + touch_smooth_s, [](const SetHand&) { return true; });
 }

@@ -19,6 +19,9 @@
 
 namespace nb {
 
+/// Within which a hand that comes to another body, or leaves it, is let into that more and more, s.
+inline constexpr double near_other_s = 0.15;
+
 struct BodySurface;
 struct HandMarks;
 struct LimbOp;
@@ -44,8 +47,9 @@ void compile_beside(const PairedBodies& bodies, Program& program);
 bool lies_on_set(const Program& program, size_t limb, double t_s);
 /// Whether it lies on another body of the scene then.
 bool lies_on_other(const Program& program, size_t limb, double t_s);
-/// How far it is led to another body's arm, 0..1: within `touch_lead_s` of that.
+/// How far it is led to another body's arm, or to any other part of one, 0..1: within `touch_lead_s` and `near_other_s` of that.
 double on_arm_led(const Program& program, size_t limb, double t_s);
+double on_other_led(const Program& program, size_t limb, double t_s);
 /// How far it is led to what stands beside the body, 0..1.
 double on_set_led(const Program& program, size_t limb, double t_s);
 /// Brings a wrist to `to` (world, m), or as near as that allows.
