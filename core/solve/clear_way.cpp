@@ -496,9 +496,9 @@ class Clearing {
         }
     }
 
-    /// What was near and is not any more lies farther off than `near_m`: so far the limb may go back until the next look,
+    /// What was near and is not any more lies farther off than `within_m`: so far the limb may go back until the next look,
     /// which finds it again. Without that it would go back all the way, and out again.
-    static void keep_rows(const std::vector<SeenRow>& before, const ClearVec& x, double near_m,
+    static void keep_rows(const std::vector<SeenRow>& before, const ClearVec& x, double within_m,
                           std::vector<SeenRow>& rows) {
         const size_t found = rows.size();
         for (const SeenRow& old : before) {
@@ -507,7 +507,7 @@ class Clearing {
                 continue;
             rows.push_back(old);
             ClearRow& row = rows.back().row;
-            row.b = row.a.dot(x) - near_m * row.a.norm();
+            row.b = row.a.dot(x) - within_m * row.a.norm();
         }
     }
 };
