@@ -118,6 +118,21 @@ std::array<GripMap, 2> grip_maps(const PairedBodies& bodies, const BodySurface& 
     return maps;
 }
 
+namespace {
+
+/// In a scene hands are led longer to what is far off.
+void lead_as_scene_has(const Beside* beside, const Grip& grip, HandSpan& when) {
+    if (!beside) return;
+    for (const Beside::Thing& shared : beside->things)
+        for (const Beside::Thing::Lead& lead : shared.leads)
+            if (shared.S_thing == grip.thing && lead.limb == grip.limb && lead.from_s == when.from_s) {
+                when.more_in_s = lead.more_in_s;
+                when.more_out_s = lead.more_out_s;
+            }
+}
+
+}  // namespace
+
 void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
                    const BodySurface& T_surface, Program& program) {
     if (marks.grips.empty() || bodies.T.roles.is_four_legged()) return;
@@ -139,6 +154,7 @@ void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks
         hand.on_hand_J = maps[grip.limb - 2].on_target(grip.on_hand_J);
         hand.on_thing_J = grip.on_thing_J;
         hand.when = span_of(grip.first, grip.last, take);
+        lead_as_scene_has(program.beside.get(), grip, hand.when);
         program.things.back().hands.push_back(hand);
     }
 }

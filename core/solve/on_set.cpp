@@ -63,15 +63,6 @@ void compile_beside(const PairedBodies& bodies, Program& program) {
                 if (bodies.T_tree.is_ancestor(op.T_tip, j)) on.T_below.push_back(j);
             program.on_set.push_back(std::move(on));
         }
-    for (const Beside::Thing& shared : program.beside->things)
-        for (HeldThing& thing : program.things)
-            if (thing.S_thing == shared.S_thing)
-                for (HeldThing::Hand& hand : thing.hands)
-                    for (const Beside::Thing::Lead& lead : shared.leads)
-                        if (lead.limb == program.limbs[hand.limb].limb && lead.from_s == hand.when.from_s) {
-                            hand.when.more_in_s = lead.more_in_s;
-                            hand.when.more_out_s = lead.more_out_s;
-                        }
 }
 
 namespace {

@@ -40,8 +40,7 @@ struct SetHand {
 
 void compile_on_set(const PairedBodies& bodies, const Take& take, const HandMarks& marks,
                     const BodySurface& T_surface, Program& program);
-/// Hands that lie on other bodies, as `Program::beside` has them; and how those that hold things are led there. After
-/// `compile_holds`.
+/// Hands that lie on other bodies, as `Program::beside` has them.
 void compile_beside(const PairedBodies& bodies, Program& program);
 /// Whether a limb's hand lies there at a time; `limb`: of `limb_names`.
 bool lies_on_set(const Program& program, size_t limb, double t_s);

@@ -54,9 +54,9 @@ Plan compile_plan(const Character& source, const Character& target, const Pairin
         for (const auto& [thing, rule] : take->contacts.things)
             if (const int joint = source.rig.skeleton.find(thing); joint >= 0 && rule.is_scaled)
                 program.scaled_things.emplace_back(joint, program.map.k);
+        program.beside = std::move(beside);
         compile_holds(bodies, *take, of_hands, T_surface, program);
         compile_on_set(bodies, *take, of_hands, T_surface, program);
-        program.beside = std::move(beside);
         compile_beside(bodies, program);
         compile_clear(bodies, of_hands.surface.parts.empty() ? surface_of(source) : of_hands.surface,
                       T_surface, program);
