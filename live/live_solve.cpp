@@ -15,7 +15,7 @@ std::unique_ptr<Plan> plan_of(const Character& source, const Character& target,
     Take none;
     none.joints = source.rig.skeleton.size();
     const HandMarks nothing;
-    auto plan = std::make_unique<Plan>(compile_plan(source, target, settings, &none, &nothing));
+    auto plan = std::make_unique<Plan>(compile_plan(source, target, settings, &none, {&nothing}));
     plan->program.passes.touch = false;
     return plan;
 }

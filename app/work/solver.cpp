@@ -59,7 +59,7 @@ void Solver::follow(const LoadedPtr& source, const LoadedPtr& target, const Pair
     try {
         const std::shared_ptr<const Take> used = take();
         plan_ = std::make_shared<const Plan>(compile_plan(source->file.character, target->file.character,
-                                                          settings, used.get(), used ? &marks() : nullptr));
+                                                          settings, used.get(), {used ? &marks() : nullptr}));
     } catch (const std::exception& error) {
         emit failed(QString::fromStdString(error.what()));
     }

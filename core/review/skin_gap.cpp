@@ -150,9 +150,10 @@ std::vector<std::array<SkinCorner, 3>> outward_triangles(const Character& charac
     return all;
 }
 
-BodySkin skin_of(const Character& character, const Pose& pose) {
+BodySkin skin_of(const Character& character, const Pose& pose, const std::vector<std::vector<char>>* which) {
     BodySkin skin;
-    for (const Mesh& mesh : character.rig.meshes) skin.push_back(skin_vertices(mesh, pose));
+    for (const Mesh& mesh : character.rig.meshes)
+        skin.push_back(skin_vertices(mesh, pose, which ? &(*which)[skin.size()] : nullptr));
     return skin;
 }
 

@@ -13,7 +13,9 @@ namespace nb {
 
 /// All vertices of a body's meshes, m.
 using BodySkin = std::vector<std::vector<Vec3>>;
-BodySkin skin_of(const Character& character, const Pose& pose);
+/// `which`: by mesh and vertex, those that are asked for (null: all); the others are at zero.
+BodySkin skin_of(const Character& character, const Pose& pose,
+                 const std::vector<std::vector<char>>* which = nullptr);
 
 /// A vertex of a body's meshes.
 struct SkinCorner {

@@ -34,7 +34,7 @@ float normalise_weights(VertexSkin& skin) {
     return sum;
 }
 
-std::vector<Vec3> skin_vertices(const Mesh& mesh, const Pose& pose) {
+std::vector<Vec3> skin_vertices(const Mesh& mesh, const Pose& pose, const std::vector<char>* which) {
     std::vector<Eigen::Matrix<double, 3, 4>> carried(mesh.palette.size());
     for (size_t i = 0; i < mesh.palette.size(); ++i) {
         const size_t j = size_t(mesh.palette[i].joint);
@@ -43,8 +43,9 @@ std::vector<Vec3> skin_vertices(const Mesh& mesh, const Pose& pose) {
         X.block<3, 1>(0, 3) = pose.p[j];
         carried[i] = (X * mesh.palette[i].attach).topRows<3>();
     }
-    std::vector<Vec3> result(mesh.positions.size());
+    std::vector<Vec3> result(mesh.positions.size(), Vec3::Zero());
     for (size_t v = 0; v < result.size(); ++v) {
+        if (which && !(*which)[v]) continue;
         const Eigen::Vector4d p = mesh.positions[v].cast<double>().homogeneous();
         Vec3 sum = Vec3::Zero();
         // In a file's precision they add up to 1 but for 1e-7: what is moved as a whole shall be moved as a whole.

@@ -47,7 +47,8 @@ struct Mesh {
     int morph_target_count = 0;                             ///< kept in the file, not shown
 };
 
-/// World positions of all vertices in a pose, m. The reference for what the GPU does.
-std::vector<Vec3> skin_vertices(const Mesh& mesh, const Pose& pose);
+/// World positions of all vertices in a pose, m. The reference for what the GPU does. `which`: one a vertex, those that
+/// are asked for (null: all); the others are at zero.
+std::vector<Vec3> skin_vertices(const Mesh& mesh, const Pose& pose, const std::vector<char>* which = nullptr);
 
 }  // namespace nb

@@ -397,17 +397,26 @@ class SceneGoals {
         return one;
     }
 
-    /// How far a hand is off parts of a body, or in them, beside the source: along their skin.
-    static Vec3 off_parts(const Meeting& own, const Meeting& on, const Other& other,
-                          const std::vector<PartPair>& parts, bool touches) {
-        NearHand hand = own.toucher->hand;
-        hand.parts = parts;
-        std::vector<std::optional<double>> in_source(parts.size());
-        const auto frame = [](const Pose& pose) { return SourceFrame{pose.R, pose.p, 0.0}; };
-        return by_whole_hand(other.near, hand,
-                             {frame(own.S_pose), frame(own.T), frame(on.S_pose), frame(on.T)}, touches,
-                             in_source);
-    }
+    /// How far a hand is off parts of a body, or in them, beside the source: along their skin. At one time of the scene.
+    class OffParts {
+      public:
+        OffParts(const TouchingHand& own, const Other& other, std::vector<PartPair> parts, bool touches)
+            : other_(other), hand_(own.hand), touches_(touches), in_source_(parts.size()) {
+            hand_.parts = std::move(parts);
+        }
+        Vec3 by(const Meeting& own, const Meeting& on) {
+            const auto frame = [](const Pose& pose) { return SourceFrame{pose.R, pose.p, 0.0}; };
+            return by_whole_hand(other_.near, hand_,
+                                 {frame(own.S_pose), frame(own.T), frame(on.S_pose), frame(on.T)}, touches_,
+                                 in_source_);
+        }
+
+      private:
+        const Other& other_;
+        NearHand hand_;
+        const bool touches_;
+        std::vector<std::optional<double>> in_source_;  ///< a part each, as far as it was asked for
+    };
 
     /// What hands that meet must not lie in.
     static std::vector<PartPair> trunk_of(const Other& other) {
@@ -468,19 +477,18 @@ class SceneGoals {
             const Vec3 out = facing(A, B);
             tilt(A, a, out, tilts.A_rad);
             tilt(B, b, -out, tilts.B_rad);
+            OffParts A_on_hand(A_, of_B_, as_list(on_B_), true), B_on_hand(B_, of_A_, as_list(on_A_), true);
             for (int round = 0; round < meeting_rounds; ++round) {
-                Vec3 apart = Vec3::Zero();
-                if (on_B_) apart += 0.25 * off_parts(A, B, of_B_, {*on_B_}, true);
-                if (on_A_) apart -= 0.25 * off_parts(B, A, of_A_, {*on_A_}, true);
+                const Vec3 apart = 0.25 * A_on_hand.by(A, B) - 0.25 * B_on_hand.by(B, A);
                 if (apart.norm() < 1e-6) break;
                 A.move(apart);
                 B.move(-apart);
             }
             A.move(0.5 * shift);
             B.move(-0.5 * shift);
+            OffParts A_on_trunk(A_, of_B_, trunk_B_, false), B_on_trunk(B_, of_A_, trunk_A_, false);
             for (int round = 0; round < meeting_rounds; ++round) {
-                const Vec3 by =
-                    off_parts(A, B, of_B_, trunk_B_, false) + off_parts(B, A, of_A_, trunk_A_, false);
+                const Vec3 by = A_on_trunk.by(A, B) + B_on_trunk.by(B, A);
                 if (by.norm() < 1e-6) break;
                 A.move(by);
                 B.move(by);
@@ -495,6 +503,9 @@ class SceneGoals {
         }
 
       private:
+        static std::vector<PartPair> as_list(const std::optional<PartPair>& part) {
+            return part ? std::vector<PartPair>{*part} : std::vector<PartPair>();
+        }
         /// About where it touches, its tip toward `out`.
         static void tilt(Meeting& one, const NearHand::Point& about, const Vec3& out, double by_rad) {
             const Vec3 axis = along(one).cross(out);
@@ -554,18 +565,26 @@ class SceneGoals {
         };
         std::optional<SpacedShifts> shifts;
         Tilts tilts;
-        double least_apart = 1e30;
+        double least_apart = 1e30, worst_s = first_s;
         const auto look = [&](const Tilts& as) {
+            // Where the best so far is at its worst others are, too, as a rule.
+            if (least_apart < 1e30 && onto(worst_s, as).second >= least_apart) return;
             std::mutex mutex;
-            double apart = 0.0;
+            double apart = 0.0, at_s = first_s;
             SpacedShifts found(first_s, last_s, [&](double scene_s) {
+                {
+                    const std::lock_guard lock(mutex);
+                    if (apart >= least_apart) return Vec3(Vec3::Zero());
+                }
                 const auto [shift, by] = onto(scene_s, as);
                 const std::lock_guard lock(mutex);
+                if (by > apart) at_s = scene_s;
                 apart = std::max(apart, by);
                 return shift;
             });
             if (apart >= least_apart) return;
             least_apart = apart;
+            worst_s = at_s;
             tilts = as;
             shifts = std::move(found);
         };
@@ -577,6 +596,8 @@ class SceneGoals {
                 if (least_apart > near_enough_apart_m)
                     look(is_A ? Tilts{tilt_rad, from.B_rad} : Tilts{from.A_rad, tilt_rad});
         }
+        // Casts on one clock look at the same times.
+        std::vector<std::pair<double, Rigid>> of_second;
         for (const bool is_first : {true, false}) {
             BodyTouch touch = is_first ? a : b;
             const TouchingHand& own = is_first ? A : B;
@@ -584,12 +605,24 @@ class SceneGoals {
             touch.last = std::min(touch.last, frame_near(*own.cast, last_s) + 1);
             if (touch.last <= touch.first) continue;
             Beside::Hand hand = hand_of_touch(touch, own);
-            hand.X_WH.X.resize(size_t(touch.last - touch.first));
-            for_each_frame(touch.last - touch.first, 0, [&](int from, int to) {
+            const size_t count = size_t(touch.last - touch.first);
+            hand.X_WH.X.resize(count);
+            if (is_first) of_second.resize(count);
+            for_each_frame(int(count), 0, [&](int from, int to) {
                 for (int i = from; i < to; ++i) {
                     const double scene_s = own.cast->scene_time_s(touch.first + i);
+                    if (!is_first) {
+                        const auto known = std::lower_bound(of_second.begin(), of_second.end(), scene_s,
+                                                            [](const std::pair<double, Rigid>& one,
+                                                               double time_s) { return one.first < time_s; });
+                        if (known != of_second.end() && known->first == scene_s) {
+                            hand.X_WH.X[size_t(i)] = known->second;
+                            continue;
+                        }
+                    }
                     const Met met = meets.at(scene_s, shifts->at(scene_s), tilts);
                     hand.X_WH.X[size_t(i)] = is_first ? met.A : met.B;
+                    if (is_first) of_second[size_t(i)] = {scene_s, met.B};
                 }
             });
             beside_[touch.cast].hands.push_back(std::move(hand));

@@ -78,6 +78,12 @@ std::vector<std::vector<float>> shares_below(const Character& body, int joint) {
     return shares;
 }
 
+std::vector<std::vector<char>> none_of(const Character& body) {
+    std::vector<std::vector<char>> none;
+    for (const Mesh& mesh : body.rig.meshes) none.emplace_back(mesh.positions.size(), 0);
+    return none;
+}
+
 }  // namespace
 
 HandMesh::HandMesh(const Character& of, Side side, const Character& on, Side arm)
@@ -88,8 +94,16 @@ HandMesh::HandMesh(const Character& of, Side side, const Character& on, Side arm
     for (std::uint32_t m = 0; m < own.size(); ++m)
         for (std::uint32_t v = 0; v < own[m].size(); ++v)
             if (own[m][v] > 0.5F) vertices_.push_back({m, v});
-    if (arm == Side::none) return;
-    const auto others = shares_below(on, on.roles.joint("forearm" + std::string(side_suffix(arm))));
+    of_hand_ = none_of(of);
+    for (const SkinCorner& vertex : vertices_) of_hand_[vertex.mesh][vertex.vertex] = 1;
+    if (arm != Side::none) keep_arm(arm);
+    of_other_ = none_of(on);
+    for (const auto& corners : triangles_)
+        for (const SkinCorner& corner : corners) of_other_[corner.mesh][corner.vertex] = 1;
+}
+
+void HandMesh::keep_arm(Side arm) {
+    const auto others = shares_below(on_, on_.roles.joint("forearm" + std::string(side_suffix(arm))));
     std::erase_if(triangles_, [&](const std::array<SkinCorner, 3>& corners) {
         return std::any_of(corners.begin(), corners.end(), [&](const SkinCorner& corner) {
             return others[corner.mesh][corner.vertex] < 0.5F;
@@ -107,7 +121,7 @@ Vec3 HandMesh::onto(const Pose& of, const Rigid& X_WH, const Pose& on, const Vec
         moved.R[j] = X.R;
         moved.p[j] = X.p;
     }
-    const BodySkin own = skin_of(of_, moved), other = skin_of(on_, on);
+    const BodySkin own = skin_of(of_, moved, &of_hand_), other = skin_of(on_, on, &of_other_);
     std::vector<std::array<Vec3, 3>> near;
     for (const auto& corners : triangles_) {
         std::array<Vec3, 3> at;

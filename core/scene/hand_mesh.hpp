@@ -41,7 +41,11 @@ class HandMesh {
     const Character &of_, &on_;
     int hand_ = -1;
     std::vector<SkinCorner> vertices_;
-    std::vector<std::array<SkinCorner, 3>> triangles_;  ///< of the other body
+    std::vector<std::array<SkinCorner, 3>> triangles_;   ///< of the other body
+    std::vector<std::vector<char>> of_hand_, of_other_;  ///< by mesh and vertex: those among the two
+
+    /// Of the other body forearm and hand of a side alone.
+    void keep_arm(Side arm);
 };
 
 /// Shifts found at times spread over a span, between them by smooth steps.

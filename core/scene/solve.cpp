@@ -116,8 +116,8 @@ SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& dista
             return !progress || progress(is_told ? (before + done) / 2 : (all + before + done) / 2, all);
         };
         TransferResult result =
-            transfer_beside(*casts[i].source, *casts[i].take, *casts[i].target, settings[i], &skins[i].marks,
-                            std::move(beside), threads, tell);
+            transfer_beside(*casts[i].source, *casts[i].take, *casts[i].target, settings[i],
+                            {&skins[i].marks, &skins[i].T}, std::move(beside), threads, tell);
         before += casts[i].take->frames;
         return result;
     };

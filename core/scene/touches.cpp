@@ -178,7 +178,8 @@ std::vector<BodyTouch> find_body_touches(std::span<const Cast> casts, std::span<
                                 continue;
                             double least = 1e30;
                             for (const Vec3& point : points)
-                                least = std::min(least, of.place(H * point).h * to_reference);
+                                if (const Vec3 u = H * point; of.at_least_over(u) * to_reference < least)
+                                    least = std::min(least, of.place(u).h * to_reference);
                             if (least >= TouchRules().leave_m) continue;
                             nearest.h_m = std::min(nearest.h_m, least);
                             for (int point = 0; point < int(named); ++point) {

@@ -220,7 +220,9 @@ void heights_under(const ClearBody& body, size_t limb, const SourceFrame& frame,
             const Vec3 middle = at(body.joint(body.parts[i])) * part_J.middle();
             const double near = std::max(0.0, below_m + bone.around_m() + part_J.around_m());
             if ((middle - bone.middle()).squaredNorm() > near * near) continue;
-            const CapsuleGap gap = gap_between(bone, at(body.joint(body.parts[i])) * part_J);
+            const Capsule other = at(body.joint(body.parts[i])) * part_J;
+            if (at_least_apart(bone, other) >= below_m) continue;
+            const CapsuleGap gap = gap_between(bone, other);
             if (gap.height_m < below_m)
                 found.push_back(
                     {b, i, gap.height_m, own.bones[b].is_end ? 1.0 : gap.t, bone.at(gap.t), gap.out, true});

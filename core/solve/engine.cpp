@@ -101,10 +101,10 @@ namespace {
 /// `to_release`: the take, when its frames may go once its world motion is known; then nothing is baked.
 TransferResult transfer_with(const Character& source, const Take& given, Take* to_release,
                              const Character& target, const PairingSettings& settings, int threads,
-                             const Progress& progress, const HandMarks* marks = nullptr,
+                             const Progress& progress, const Known& known = {},
                              std::shared_ptr<const Beside> beside = nullptr) {
     TransferResult result;
-    result.plan = compile_plan(source, target, settings, &given, marks, std::move(beside));
+    result.plan = compile_plan(source, target, settings, &given, known, std::move(beside));
     const TouchLayers layers = touches_in_force(target, settings, given.key());
     const auto has_stage = [&](TouchStage stage) {
         return any_touch(layers, [stage](const TouchUp& touch) { return touch.stage == stage; });
@@ -185,9 +185,9 @@ TransferResult transfer(const Character& source, const Take& take, const Charact
 }
 
 TransferResult transfer_beside(const Character& source, const Take& take, const Character& target,
-                               const PairingSettings& settings, const HandMarks* marks,
+                               const PairingSettings& settings, const Known& known,
                                std::shared_ptr<const Beside> beside, int threads, const Progress& progress) {
-    return transfer_with(source, take, nullptr, target, settings, threads, progress, marks,
+    return transfer_with(source, take, nullptr, target, settings, threads, progress, known,
                          std::move(beside));
 }
 

@@ -34,10 +34,9 @@ using Progress = std::function<bool(int done, int of)>;
 /// FileError when a character lacks hips or legs; std::runtime_error("cancelled") when progress says stop.
 TransferResult transfer(const Character& source, const Take& take, const Character& target,
                         const PairingSettings& settings, int threads = 0, const Progress& progress = {});
-/// The same in a scene: with what goes on beside it, and with what hands do in the take where that is known (null: it is
-/// found).
+/// The same in a scene: with what goes on beside it.
 TransferResult transfer_beside(const Character& source, const Take& take, const Character& target,
-                               const PairingSettings& settings, const HandMarks* marks,
+                               const PairingSettings& settings, const Known& known,
                                std::shared_ptr<const Beside> beside, int threads = 0,
                                const Progress& progress = {});
 

@@ -28,7 +28,7 @@ Vec3 map_centre(const MapCentre& about, const Character& source, const Take* tak
 }  // namespace
 
 Plan compile_plan(const Character& source, const Character& target, const PairingSettings& settings,
-                  const Take* take, const HandMarks* marks, std::shared_ptr<const Beside> beside) {
+                  const Take* take, const Known& known, std::shared_ptr<const Beside> beside) {
     const std::string take_key = take ? take->key() : std::string();
     const PairedBodies bodies(source, target, settings, take_key);
     Plan plan;
@@ -47,9 +47,11 @@ Plan compile_plan(const Character& source, const Character& target, const Pairin
     compile_limbs(bodies, program);
     compile_ranges(bodies, program);
     if (take) {
-        const HandMarks found = marks ? HandMarks() : hand_marks(source, *take);
-        const HandMarks& of_hands = marks ? *marks : found;
-        const BodySurface T_surface = target.roles.is_four_legged() ? BodySurface() : surface_of(target);
+        const HandMarks found = known.marks ? HandMarks() : hand_marks(source, *take);
+        const HandMarks& of_hands = known.marks ? *known.marks : found;
+        const BodySurface read =
+            known.T_skin || target.roles.is_four_legged() ? BodySurface() : surface_of(target);
+        const BodySurface& T_surface = known.T_skin ? *known.T_skin : read;
         compile_near(bodies, *take, of_hands, T_surface, program);
         for (const auto& [thing, rule] : take->contacts.things)
             if (const int joint = source.rig.skeleton.find(thing); joint >= 0 && rule.is_scaled)

@@ -78,6 +78,11 @@ CapsuleGap gap_between(const Capsule& one, const Capsule& other) {
     return gap;
 }
 
+double at_least_apart(const Capsule& one, const Capsule& other) {
+    const auto [t, u] = nearest_of_segments(one, other);
+    return (one.at(t) - other.at(u)).norm() - std::max(one.a_m, one.b_m) - std::max(other.a_m, other.b_m);
+}
+
 Capsule capsule_of(const PartSurface& part) {
     const auto mean = [&](int first, int last) {
         double sum = 0.0;

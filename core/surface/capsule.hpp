@@ -30,6 +30,9 @@ struct CapsuleGap {
 /// Source: segments as in Ericson, Real-Time Collision Detection, 2005, 5.1.9 (from memory). Checked against FCL.
 CapsuleGap gap_between(const Capsule& one, const Capsule& other);
 
+/// Less than this two cannot be apart, m; cheap.
+double at_least_apart(const Capsule& one, const Capsule& other);
+
 /// Of a part, in the frame of its joint: its bone, with the mean radius of its first and of its last third; within its skin's
 /// ends.
 Capsule capsule_of(const PartSurface& part);

@@ -277,14 +277,19 @@ void read_breadths(PartSurface& part, double stature_m) {
 /// Each place once, in an order of their own: what writes a mesh anew splits its vertices and orders them otherwise.
 void keep_distinct(std::vector<Vec3>& points) {
     constexpr double same_m = 1e-4;
-    const auto key = [](const Vec3& p) {
-        return std::array<long, 3>{std::lround(p.x() / same_m), std::lround(p.y() / same_m),
-                                   std::lround(p.z() / same_m)};
+    struct Keyed {
+        std::array<long, 3> key;
+        Vec3 p;
     };
-    std::sort(points.begin(), points.end(), [&](const Vec3& a, const Vec3& b) { return key(a) < key(b); });
-    points.erase(std::unique(points.begin(), points.end(),
-                             [&](const Vec3& a, const Vec3& b) { return key(a) == key(b); }),
-                 points.end());
+    std::vector<Keyed> sorted;
+    sorted.reserve(points.size());
+    for (const Vec3& p : points)
+        sorted.push_back(
+            {{std::lround(p.x() / same_m), std::lround(p.y() / same_m), std::lround(p.z() / same_m)}, p});
+    std::sort(sorted.begin(), sorted.end(), [](const Keyed& a, const Keyed& b) { return a.key < b.key; });
+    points.clear();
+    for (size_t i = 0; i < sorted.size(); ++i)
+        if (i == 0 || sorted[i].key != sorted[i - 1].key) points.push_back(sorted[i].p);
 }
 
 /// Points as far from each other as can be (Gonzalez 1985, from memory), from the one nearest to their middle.
