@@ -1,18 +1,26 @@
 // Pass raise: a free foot whose heel or ball is below the floor comes up to it; begun before it is needed, so
-// that a landing foot slows down, and nowhere where it is held.
+// that a landing foot slows down, and nowhere where it is held. What would have to come up quicker than a leg
+// does so smoothly, beside a hold, is turned up about the ankle instead: a long foot on a short leg rolls off
+// more slowly than its source's.
 #include "core/solve/time/floor.hpp"
 
 #include <algorithm>
+#include <cmath>
 
 #include "core/body/measures.hpp"
 #include "core/math/curves.hpp"
+#include "core/math/hermite.hpp"
 #include "core/solve/time/passes.hpp"
+#include "core/solve/time/sole.hpp"
 
 namespace nb {
 
 namespace {
 
-constexpr double raise_s = 0.03;  // over which a foot that is too low is raised and let down
+constexpr double raise_s = 0.04;        // over which a foot that is too low is raised and let down
+constexpr double level_s = 0.07;        // over which its end is turned up
+constexpr double most_raise_m_s = 0.4;  // beside a hold, at 175 cm
+constexpr double most_level_rad = pi / 4.0;
 /// A point that the source holds deeper than this below a floor is beside it, at 175 cm.
 constexpr double beside_floor_m = 0.03;
 
@@ -62,13 +70,47 @@ double ball_below(const Problem& problem, const Effector& e, const EffectorGoals
            (ankle + R * e.sole().ball_J).y();
 }
 
-void raise_by(const Problem& problem, EffectorGoals& g, const std::vector<double>& least, double time_s) {
+namespace {
+
+/// Raises that come in and go out by how far held frames are: never less than what is needed.
+std::vector<double> eased_cover(const std::vector<double>& least, const std::vector<int>& apart,
+                                const Problem& problem, double time_s) {
+    std::vector<double> cover = smooth_cover(least, problem.frames_in(time_s));
+    for (size_t f = 0; f < cover.size(); ++f)
+        cover[f] = std::max(least[f], cover[f] * smooth_step(std::min(1.0, apart[f] * problem.dt / time_s)));
+    return cover;
+}
+
+/// What of heel and ball would have to be raised quicker than `most_raise_m_s` since or until they are held.
+void level(const Problem& problem, const Effector& e, EffectorGoals& g) {
+    const Sole& sole = e.sole();
+    if (sole.end != LimbEnd::foot) return;
     const std::vector<int> apart = frames_apart(g.is_held);
-    const std::vector<double> early = smooth_cover(least, problem.frames_in(time_s));
+    const Vec3 side_J = side_of(sole);
+    const auto turn = [](const Vec3& end, const Vec3& n, double over_m) {
+        return over_m > 0.0 ? std::min(most_level_rad, toe_raise_rad(end, n, end.y() + over_m)) : 0.0;
+    };
+    std::vector<double> ball(size_t(problem.frames), 0.0), heel = ball;
     for (int f = problem.first; f < problem.frames; ++f) {
-        const double u = std::min(1.0, apart[size_t(f)] * problem.dt / time_s);
-        g.shift[size_t(f)].y() += std::max(least[size_t(f)], early[size_t(f)] * u * u * (3.0 - 2.0 * u));
+        if (g.floor_m[size_t(f)] >= no_support_m || g.is_held[size_t(f)]) continue;
+        const Quat R = turned_foot(problem, e, g, f);
+        const Vec3 ankle = ankle_of(e, g, f), side = R * side_J;
+        const double raised = most_raise_m_s * problem.scale * problem.dt * apart[size_t(f)];
+        ball[size_t(f)] = turn(R * sole.ball_J, side, ball_below(problem, e, g, ankle, R, f) - raised);
+        heel[size_t(f)] = turn(R * sole.heel_J, -side, heel_below(problem, e, g, ankle, R, f) - raised);
     }
+    ball = eased_cover(ball, apart, problem, level_s);
+    heel = eased_cover(heel, apart, problem, level_s);
+    for (int f = problem.first; f < problem.frames; ++f)
+        if (const double up = ball[size_t(f)] - heel[size_t(f)]; up != 0.0 && !g.is_held[size_t(f)])
+            turn_about(g, f, exp_rotation(-up * (turned_foot(problem, e, g, f) * side_J)), Vec3::Zero());
+}
+
+}  // namespace
+
+void raise_by(const Problem& problem, EffectorGoals& g, const std::vector<double>& least, double time_s) {
+    const std::vector<double> raise = eased_cover(least, frames_apart(g.is_held), problem, time_s);
+    for (int f = problem.first; f < problem.frames; ++f) g.shift[size_t(f)].y() += raise[size_t(f)];
 }
 
 void time_raise(const Problem& problem, Goals& goals, const Watch&) {
@@ -76,6 +118,7 @@ void time_raise(const Problem& problem, Goals& goals, const Watch&) {
     for (size_t i = 0; i < problem.effectors.size(); ++i) {
         const Effector& e = problem.effectors[i];
         EffectorGoals& g = goals.effectors[i];
+        level(problem, e, g);
         below.assign(size_t(problem.frames), 0.0);
         for (int f = problem.first; f < problem.frames; ++f) {
             if (g.floor_m[size_t(f)] >= no_support_m || g.is_held[size_t(f)]) continue;
