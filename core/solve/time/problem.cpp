@@ -138,7 +138,9 @@ void add_effector(Problem& problem, size_t limb, const Contacts& contacts) {
         e.asked_m.push_back(reach_goal(program, *e.op, S.p, start));
         e.S_stretch.push_back(source_stretch(*e.op, S.p));
         const Vec3& mid = problem.p(f, e.op->T_mid);
-        e.length_m.push_back((mid - start).norm() + (problem.p(f, e.op->T_tip) - mid).norm());
+        const double upper = (mid - start).norm(), lower = (problem.p(f, e.op->T_tip) - mid).norm();
+        e.length_m.push_back(upper + lower);
+        if (e.op->T_hock < 0) e.folded_m = std::max(e.folded_m, std::abs(upper - lower));
     }
     e.rests = rests_of(problem, e);
     for (const double share : pull_of(problem, e)) e.hips_give.push_back(e.end->hips_give * share);

@@ -38,6 +38,7 @@ struct Effector {
     std::array<std::vector<int>, 3> hold_at;  ///< by point, a frame: index in `holds`, -1: none
     std::vector<Vec3> asked_m;                ///< A: where the tip is asked to be, before anything is held
     std::vector<double> S_stretch, length_m;  ///< of the source's limb; of the target's when straight
+    double folded_m = 0.0;                    ///< from its start to its tip when wholly bent; of a hock none
     /// How surely the source rests where this is held, a frame: 1 while the held point is as slow as what rests,
     /// 0 where it goes on, though a person holds it; beside holds that of the nearest held frame.
     std::vector<double> rests;
