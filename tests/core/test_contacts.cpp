@@ -195,13 +195,11 @@ class ContactsTest : public QObject {
             const TransferResult result = carry(source, target);
             const Review review = review_result(source.character, target.character, result);
             for (const Bar& bar : bars_of(review, result, {})) {
-                // The one known miss, said in docs/review.md.
-                const bool is_known = take == "01_01" && bar.name == "jitter" && bar.value < 1.32;
-                QVERIFY2(bar.is_met() || is_known, qPrintable(QString("%1 onto %2: %3 is %4, bar %5")
-                                                                  .arg(take, QString::fromStdString(name),
-                                                                       QString::fromStdString(bar.name))
-                                                                  .arg(bar.value)
-                                                                  .arg(bar.bar)));
+                QVERIFY2(bar.is_met(), qPrintable(QString("%1 onto %2: %3 is %4, bar %5")
+                                                      .arg(take, QString::fromStdString(name),
+                                                           QString::fromStdString(bar.name))
+                                                      .arg(bar.value)
+                                                      .arg(bar.bar)));
             }
         }
     }

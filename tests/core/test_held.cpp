@@ -7,6 +7,7 @@
 
 #include "core/contact/contacts.hpp"
 #include "core/documents/contacts.hpp"
+#include "core/files/bvh.hpp"
 #include "core/intake/findings.hpp"
 #include "core/intake/travel.hpp"
 #include "core/math/banded.hpp"
@@ -56,6 +57,18 @@ std::vector<std::pair<int, int>> stances(const std::string& take, const std::str
             spans.emplace_back(first, last);
     }
     return spans;
+}
+
+/// The performer's skeleton with thigh, shin and foot of other lengths, and less than that in its proportions.
+LoadedFile with_legs(double thigh, double shin, double foot) {
+    SkeletonFile file = read_bvh(rig("performer/rig.bvh"));
+    const LoadedFile whole = load_parsed(file, "made", "bvh");
+    for (const auto& [role, by] : {std::pair{"shin", thigh}, std::pair{"foot", shin}, std::pair{"toe", foot}})
+        for (const char* side : {".left", ".right"}) {
+            const int j = whole.character.roles.joint(std::string(role) + side);
+            file.skeleton.rest_p[size_t(j)] *= by;
+        }
+    return load_parsed(file, "made", "bvh");
 }
 
 PairingSettings by_place() {
@@ -331,6 +344,35 @@ class HeldTest : public QObject {
             }
             QVERIFY(found > 20);
         }
+    }
+    /// Feet half as long again on legs three quarters as long: as the heel comes up they dip by centimetres.
+    void a_long_foot_on_a_short_leg_rolls_off_without_a_jerk() {
+        const LoadedFile source = load_file(capture("01_01.bvh"));
+        const LoadedFile target = with_legs(0.75, 0.75, 1.5);
+        const TransferResult result = carry(source, target);
+        const std::vector<Bar> bars =
+            bars_of(review_result(source.character, target.character, result), result, {});
+        for (const char* name : {"pops", "jitter", "below_floor_max_mm", "drift_max_mm"})
+            for (const Bar& bar : bars)
+                if (bar.name == name)
+                    QVERIFY2(bar.is_met(), qPrintable(QString("%1: %2").arg(name).arg(bar.value)));
+    }
+    /// A thigh two thirds of its shin: wholly bent, its foot is still a third of a shin from the hip.
+    void hips_rise_over_a_leg_that_cannot_fold() {
+        const LoadedFile source = load_file(capture("Boxing_Toes.bvh"));
+        const LoadedFile target = with_legs(0.65, 1.0, 1.3);
+        const TransferResult result = carry(source, target);
+        const std::vector<Bar> bars =
+            bars_of(review_result(source.character, target.character, result), result, {});
+        for (const char* name : {"drift_max_mm", "slide_core_p95_cm_s"})
+            QVERIFY2(value_of(bars, name) < 0.2,
+                     qPrintable(QString("%1: %2").arg(name).arg(value_of(bars, name))));
+        double most = 0.0;
+        for (const Vec3& hips : result.corrections.hips_m) most = std::max(most, hips.y());
+        QVERIFY2(most > 0.02, qPrintable(QString::number(most)));
+        // Legs that fold ask nothing.
+        const TransferResult own = carry(source, demo_body("performer"));
+        for (const Vec3& hips : own.corrections.hips_m) QVERIFY(hips.y() < most);
     }
     void a_toe_tip_takes_over_where_the_ball_left_off() {
         // The heel comes up, the ball leaves, the tip stays for 20 frames more: it stands where the ball had put it.

@@ -33,9 +33,9 @@ void rise(const Problem& problem, Goals& goals) {
         const EffectorGoals& g = goals.effectors[i];
         if (!e.op->is_standing) continue;
         for (int f = problem.first; f < problem.frames; ++f)
-            up[size_t(f)] =
-                std::max(up[size_t(f)], g.weight[size_t(f)] * rise_for(still_to_reach(problem, e, g, f),
-                                                                       least_unfolded * e.folded_m));
+            if (g.weight[size_t(f)] > 0.0)
+                up[size_t(f)] = std::max(
+                    up[size_t(f)], rise_for(still_to_reach(problem, e, g, f), least_unfolded * e.folded_m));
     }
     if (std::all_of(up.begin(), up.end(), [](double one) { return one <= 0.0; })) return;
     up = smooth_cover(up, problem.frames_in(rise_s));
