@@ -359,6 +359,13 @@ class HeldTest : public QObject {
                 QVERIFY2(bar.is_met(),
                          qPrintable(QString("%1: %2").arg(QString::fromStdString(bar.name)).arg(bar.value)));
     }
+    /// Its own heels are farther from its ankles: what the foot still turns as it comes down must not drag them.
+    void heels_of_long_feet_land_as_the_sources_do() {
+        const LoadedFile source = demo_take("quay-walk"), target = with_legs(0.65, 1.0, 1.3);
+        for (const Bar& bar : bars_onto(source, target, carry(source, target)))
+            if (bar.name == "slide_edge_p95_cm_s")
+                QVERIFY2(bar.is_met(), qPrintable(QString("%1 beside %2").arg(bar.value).arg(bar.bar)));
+    }
     /// A thigh two thirds of its shin: wholly bent, its foot is still a third of a shin from the hip.
     void hips_rise_over_a_leg_that_cannot_fold() {
         const LoadedFile source = load_file(capture("Boxing_Toes.bvh")), target = with_legs(0.65, 1.0, 1.3);

@@ -1,10 +1,12 @@
 // Pass lead: on held frames the ankle follows exactly, ankle = place - C F v, v the held point seen from the
 // ankle; the free end of a foot that is held at the other comes up to the floor; between holds turn and shift
 // are led from one to the next or to zero, continuous in value and slope (core/math/curves.hpp). Where one hold
-// goes over into another one at another place both let go for a moment.
+// goes over into another one at another place both let go for a moment. A heel that lands comes as the source's
+// does, seen from its ankle: what the foot still turns as it comes down does not let it slide.
 #include <algorithm>
 
 #include "core/math/curves.hpp"
+#include "core/math/hermite.hpp"
 #include "core/solve/time/floor.hpp"
 #include "core/solve/time/passes.hpp"
 #include "core/solve/time/sole.hpp"
@@ -16,6 +18,7 @@ namespace {
 constexpr double slow_frame_s = 0.02;  // of slower takes the last frame before a rest is caught
 constexpr double caught_share = 0.5;
 constexpr double break_s = 0.04;
+constexpr double lands_s = 0.04;
 constexpr double joint_break_m = 0.015;  // a jump of the shift that two holds cannot share, at 175 cm
 
 /// Where a hold has the ankle at a frame; world, m.
@@ -101,6 +104,31 @@ void catch_early(const Problem& problem, const Effector& e, EffectorGoals& g) {
     }
 }
 
+/// What a foot is led by before its heel lands: in `lands_s` over to what has the heel beside the source's as far as in
+/// the first held frame,  shift = d - C F v(f) + k (S_heel(f) - S_ankle(f)),  d the same of that frame.
+void land_heels(const Problem& problem, const Effector& e, EffectorGoals& g) {
+    const Sole& S_sole = e.end->S_sole;
+    const auto heel_beside_source = [&](int f) {
+        const Vec3 S = S_sole.point(FootPoint::heel, problem.source, f) -
+                       problem.source.p[problem.source.at(f, S_sole.ankle)];
+        return Vec3(problem.seen(e, FootPoint::heel, turned_foot(problem, e, g, f), f) -
+                    problem.program.map.k * S);
+    };
+    for (int lands = problem.first + 1; lands < problem.frames; ++lands) {
+        const int hold = ruling_hold(e, lands);
+        if (!g.is_held[size_t(lands)] || g.is_held[size_t(lands - 1)] || hold < 0 ||
+            e.holds[size_t(hold)].point != FootPoint::heel)
+            continue;
+        int first = lands - 1;
+        while (first > problem.first && !g.is_held[size_t(first - 1)]) --first;
+        const double reach = std::min(lands_s / problem.dt, 0.5 * (lands - first + 1));
+        const Vec3 there = g.shift[size_t(lands)] + heel_beside_source(lands);
+        for (int f = std::max(first, lands - int(reach)); f < lands; ++f)
+            g.shift[size_t(f)] += smooth_step(std::max(0.0, 1.0 - (lands - f) / reach)) *
+                                  (there - heel_beside_source(f) - g.shift[size_t(f)]);
+    }
+}
+
 }  // namespace
 
 void time_lead(const Problem& problem, Goals& goals, const Watch&) {
@@ -119,6 +147,7 @@ void time_lead(const Problem& problem, Goals& goals, const Watch&) {
         fill_between(g.turn, g.is_held, lead, most_turn_rad_s * problem.dt, problem.frames_in(slope_s));
         fill_between(g.shift, g.is_held, lead, most_shift_m_s * problem.scale * problem.dt,
                      problem.frames_in(slope_s));
+        if (e.is_on_floor() && e.sole().has_heel) land_heels(problem, e, g);
         g.weight = eased_weights(g.is_held, lead);
         catch_early(problem, e, g);
     }
