@@ -84,7 +84,8 @@ std::vector<double> eased_cover(const std::vector<double>& least, const std::vec
 /// What of heel and ball would have to be raised quicker than `most_raise_m_s` since or until they are held.
 void level(const Problem& problem, const Effector& e, EffectorGoals& g) {
     const Sole& sole = e.sole();
-    if (sole.end != LimbEnd::foot) return;
+    // Below a hock the foot is a part of the leg: it bends.
+    if (sole.end != LimbEnd::foot || !sole.has_heel) return;
     const std::vector<int> apart = frames_apart(g.is_held);
     const Vec3 side_J = side_of(sole);
     const auto turn = [](const Vec3& end, const Vec3& n, double over_m) {
