@@ -596,35 +596,35 @@ class SceneGoals {
                 if (least_apart > near_enough_apart_m)
                     look(is_A ? Tilts{tilt_rad, from.B_rad} : Tilts{from.A_rad, tilt_rad});
         }
-        // Casts on one clock look at the same times.
-        std::vector<std::pair<double, Rigid>> of_second;
-        for (const bool is_first : {true, false}) {
-            BodyTouch touch = is_first ? a : b;
-            const TouchingHand& own = is_first ? A : B;
-            touch.first = std::max(touch.first, frame_near(*own.cast, first_s));
-            touch.last = std::min(touch.last, frame_near(*own.cast, last_s) + 1);
+        std::array<BodyTouch, 2> touches{a, b};
+        const std::array<const TouchingHand*, 2> hands{&A, &B};
+        // Casts on one clock look at the same times: each once.
+        std::vector<double> times_s;
+        for (size_t i = 0; i < 2; ++i) {
+            const Cast& cast = *hands[i]->cast;
+            touches[i].first = std::max(touches[i].first, frame_near(cast, first_s));
+            touches[i].last = std::min(touches[i].last, frame_near(cast, last_s) + 1);
+            for (int f = touches[i].first; f < touches[i].last; ++f) times_s.push_back(cast.scene_time_s(f));
+        }
+        std::sort(times_s.begin(), times_s.end());
+        times_s.erase(std::unique(times_s.begin(), times_s.end()), times_s.end());
+        std::vector<std::array<Rigid, 2>> met(times_s.size());
+        for_each_frame(int(times_s.size()), 0, [&](int from, int to) {
+            for (int k = from; k < to; ++k) {
+                const double scene_s = times_s[size_t(k)];
+                const Met at = meets.at(scene_s, shifts->at(scene_s), tilts);
+                met[size_t(k)] = {at.A, at.B};
+            }
+        });
+        for (size_t i = 0; i < 2; ++i) {
+            const BodyTouch& touch = touches[i];
             if (touch.last <= touch.first) continue;
-            Beside::Hand hand = hand_of_touch(touch, own);
-            const size_t count = size_t(touch.last - touch.first);
-            hand.X_WH.X.resize(count);
-            if (is_first) of_second.resize(count);
-            for_each_frame(int(count), 0, [&](int from, int to) {
-                for (int i = from; i < to; ++i) {
-                    const double scene_s = own.cast->scene_time_s(touch.first + i);
-                    if (!is_first) {
-                        const auto known = std::lower_bound(of_second.begin(), of_second.end(), scene_s,
-                                                            [](const std::pair<double, Rigid>& one,
-                                                               double time_s) { return one.first < time_s; });
-                        if (known != of_second.end() && known->first == scene_s) {
-                            hand.X_WH.X[size_t(i)] = known->second;
-                            continue;
-                        }
-                    }
-                    const Met met = meets.at(scene_s, shifts->at(scene_s), tilts);
-                    hand.X_WH.X[size_t(i)] = is_first ? met.A : met.B;
-                    if (is_first) of_second[size_t(i)] = {scene_s, met.B};
-                }
-            });
+            Beside::Hand hand = hand_of_touch(touch, *hands[i]);
+            for (int f = touch.first; f < touch.last; ++f) {
+                const auto at =
+                    std::lower_bound(times_s.begin(), times_s.end(), hands[i]->cast->scene_time_s(f));
+                hand.X_WH.X.push_back(met[size_t(at - times_s.begin())][i]);
+            }
             beside_[touch.cast].hands.push_back(std::move(hand));
         }
     }

@@ -48,10 +48,7 @@ void time_body(const Problem& problem, Goals& goals, const Watch& watch) {
     }
     fill_between(shift, is_held, problem.frames_in(lead_s, 2), most_shift_m_s * problem.scale * problem.dt,
                  problem.frames_in(slope_s));
-    for (size_t f = 0; f < frames; ++f) {
-        goals.hips_m[f] += shift[f];
-        for (EffectorGoals& g : goals.effectors) g.start_m[f] += shift[f];
-    }
+    for (size_t f = 0; f < frames; ++f) goals.move_hips(f, shift[f]);
 }
 
 }  // namespace nb

@@ -27,6 +27,12 @@ struct Goals {
     std::vector<Vec3> hips_turn;  ///< rotation vectors about the hip centre, rad
     std::vector<Deficit> deficits;
     std::vector<SolverSummary> summaries;
+
+    /// The hips, and all limbs' starts with them; world, m.
+    void move_hips(size_t f, const Vec3& by) {
+        hips_m[f] += by;
+        for (EffectorGoals& g : effectors) g.start_m[f] += by;
+    }
 };
 
 Goals make_goals(const Problem& problem);

@@ -39,10 +39,7 @@ void rise(const Problem& problem, Goals& goals) {
     }
     if (std::all_of(up.begin(), up.end(), [](double one) { return one <= 0.0; })) return;
     up = smooth_cover(up, problem.frames_in(rise_s));
-    for (size_t f = 0; f < up.size(); ++f) {
-        goals.hips_m[f].y() += up[f];
-        for (EffectorGoals& g : goals.effectors) g.start_m[f].y() += up[f];
-    }
+    for (size_t f = 0; f < up.size(); ++f) goals.move_hips(f, up[f] * Vec3::UnitY());
 }
 
 }  // namespace
@@ -72,10 +69,7 @@ void time_give_way(const Problem& problem, Goals& goals, const Watch& watch) {
                 {"give way", span.first, span.last, span.rounds, span.residual_m, span.is_converged});
             watch.look(done);
         });
-    for (size_t f = 0; f < given.size(); ++f) {
-        goals.hips_m[f] += given[f];
-        for (EffectorGoals& g : goals.effectors) g.start_m[f] += given[f];
-    }
+    for (size_t f = 0; f < given.size(); ++f) goals.move_hips(f, given[f]);
 }
 
 void time_release(const Problem& problem, Goals& goals, const Watch&) {

@@ -5,11 +5,7 @@
 namespace nb {
 
 void time_touched(const Problem& problem, Goals& goals, const Watch&) {
-    for (size_t f = 0; f < problem.touched_hips_m.size(); ++f) {
-        const Vec3& by = problem.touched_hips_m[f];
-        goals.hips_m[f] += by;
-        for (EffectorGoals& g : goals.effectors) g.start_m[f] += by;
-    }
+    for (size_t f = 0; f < problem.touched_hips_m.size(); ++f) goals.move_hips(f, problem.touched_hips_m[f]);
 }
 
 }  // namespace nb
