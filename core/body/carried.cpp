@@ -58,6 +58,16 @@ Skeleton carried_skeleton(const Skeleton& skeleton, const RoleMap& roles) {
     return result;
 }
 
+std::vector<char> thing_joints(const Skeleton& carried, const RoleMap& roles) {
+    std::vector<char> is_thing(size_t(carried.size()), 0);
+    for (const Unassigned& other : roles.unassigned)
+        if (other.reason.starts_with("prop")) is_thing[size_t(other.joint)] = 1;
+    for (int j = 0; j < carried.size(); ++j)
+        if (const int above = carried.parents[size_t(j)]; above >= 0 && is_thing[size_t(above)])
+            is_thing[size_t(j)] = 1;
+    return is_thing;
+}
+
 int body_top(const Skeleton& carried, const RoleMap& roles) {
     int top = roles.joint("hips");
     if (top < 0) return -1;

@@ -21,6 +21,9 @@ std::vector<Carried> find_carried(const Skeleton& skeleton, const RoleMap& roles
 /// The same joints in the same order and rest pose; those carried elsewhere hang there.
 Skeleton carried_skeleton(const Skeleton& skeleton, const RoleMap& roles);
 
+/// By joint whether it is a thing the body has (a prop, by its roles), or hangs on one: carried, but no part of the body.
+std::vector<char> thing_joints(const Skeleton& carried, const RoleMap& roles);
+
 /// The joint that moves the whole body: hips in most rigs; where the spine or the thighs do not hang on the
 /// hips, the first bone that they and the hips hang on (of the carried tree). -1 without hips.
 int body_top(const Skeleton& carried, const RoleMap& roles);

@@ -67,19 +67,21 @@ std::vector<Vec3> MeshPoints::below(const Skeleton& skeleton, int joint) const {
     return points;
 }
 
+int carries_most(const Mesh& mesh, size_t vertex) {
+    const VertexSkin& skin = mesh.skin[vertex];
+    const auto most = std::max_element(skin.weight.begin(), skin.weight.end());
+    const size_t slot = skin.palette[size_t(most - skin.weight.begin())];
+    return slot < mesh.palette.size() ? mesh.palette[slot].joint : -1;
+}
+
 MeshPoints mesh_points(const Rig& rig, const Pose& pose) {
     MeshPoints points;
     points.of_joint.resize(rig.skeleton.names.size());
     for (const Mesh& mesh : rig.meshes) {
         const std::vector<Vec3> placed = skin_vertices(mesh, pose);
-        for (size_t v = 0; v < placed.size(); ++v) {
-            const VertexSkin& skin = mesh.skin[v];
-            const auto most = std::max_element(skin.weight.begin(), skin.weight.end());
-            const size_t slot = skin.palette[size_t(most - skin.weight.begin())];
-            if (slot >= mesh.palette.size()) continue;
-            const int joint = mesh.palette[slot].joint;
-            if (joint >= 0) points.of_joint[size_t(joint)].push_back(placed[v]);
-        }
+        for (size_t v = 0; v < placed.size(); ++v)
+            if (const int joint = carries_most(mesh, v); joint >= 0)
+                points.of_joint[size_t(joint)].push_back(placed[v]);
     }
     return points;
 }

@@ -36,6 +36,9 @@ std::optional<BendEvidence> bend_in_take(const Skeleton& skeleton, const Take& t
 /// and more.
 std::optional<Vec3> bend_in_pose(const Vec3& upper, const Vec3& lower, double least_rad);
 
+/// The joint that carries most of a vertex; -1: none.
+int carries_most(const Mesh& mesh, size_t vertex);
+
 /// Vertices of the rig's meshes in a pose, by the joint that carries most of each; world, m.
 struct MeshPoints {
     std::vector<std::vector<Vec3>> of_joint;

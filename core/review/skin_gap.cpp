@@ -68,10 +68,13 @@ SkinGauge::SkinGauge(const Character& character, Side side) : character_(charact
     const int forearm = character.roles.joint("forearm" + suffix);
     const int upper = character.roles.joint("upperarm" + suffix);
     if (hand_joint < 0 || forearm < 0 || upper < 0) return;
-    enum : char { body, upper_arm, lower_arm, hand };
+    enum : char { body, upper_arm, lower_arm, hand, thing };
     std::vector<char> marks(size_t(skeleton.size()), body);
+    const std::vector<char> is_thing = thing_joints(skeleton, character.roles);
     for (int j = 0; j < skeleton.size(); ++j) {
-        if (skeleton.is_ancestor(hand_joint, j))
+        if (is_thing[size_t(j)])
+            marks[size_t(j)] = thing;
+        else if (skeleton.is_ancestor(hand_joint, j))
             marks[size_t(j)] = hand;
         else if (skeleton.is_ancestor(forearm, j))
             marks[size_t(j)] = lower_arm;

@@ -28,7 +28,7 @@ std::vector<std::array<SkinCorner, 3>> outward_triangles(const Character& charac
 /// Sorkine-Hornung 2013; solid angles of triangles by Van Oosterom & Strackee 1983; both from memory).
 bool encloses(const std::vector<std::array<SkinCorner, 3>>& triangles, const BodySkin& skin, const Vec3& q);
 
-/// Triangles and vertices of a skinned body, sorted once by what carries them.
+/// Triangles and vertices of a skinned body, sorted once by what carries them. Things that hang on it are no part of it.
 class SkinGauge {
   public:
     /// Empty for a body without a mesh or without that hand. The character must outlive it.

@@ -15,9 +15,8 @@ namespace {
 
 constexpr double looks_apart_a_second = 10.0;
 constexpr int most_looks_apart = 2000;
-constexpr double skin_allows_m = 0.01;  // at 175 cm
-constexpr double low_m = 0.05;          // what is higher than that over what is wanted asks for nothing
-constexpr double least_across = 0.3;    // of a normal that goes over the floor
+constexpr double low_m = 0.05;        // what is higher than that over what is wanted asks for nothing
+constexpr double least_across = 0.3;  // of a normal that goes over the floor
 constexpr double settles_m = 5e-4;
 constexpr int rounds = 6, sweeps = 60;
 constexpr std::array<double, 4> rows_of_points{0.1, 0.37, 0.63, 0.9};
@@ -158,7 +157,7 @@ class Pair {
         const double by_stature =
             std::min(1.0, std::max(skins_[a_].T.stature_m, skins_[b_].T.stature_m) /
                               std::max(0.01, std::max(skins_[a_].S.stature_m, skins_[b_].S.stature_m)));
-        return std::min(-skin_allows_m * size_, by_stature * least);
+        return std::min(0.0, by_stature * least);
     }
 
     std::vector<ApartRow> rows_at(const Vec2& c, const Vec3& aside_a, const Vec3& aside_b) {

@@ -2,12 +2,12 @@
 //
 // For two bodies, c over the floor, the same over the whole scene, so that no foot slides and no path bends:
 //
-//   minimise |c|^2   so that   h + n . c >= min(-a, s h_S)   for every point that lies low, at every look
+//   minimise |c|^2   so that   h + n . c >= min(0, s h_S)   for every point that lies low, at every look
 //
 // h the height of a point of the one's trunk, head or leg over the other's (core/surface), n out of that, h_S the least that the
-// sources have at that look, s the stature beside the source's (1 at most), a 1 cm at 175 cm: skins are as exact as that. Heights are
-// not linear: rows are made anew with c until it stays. Each goes half of it; 30 cm at most. Feet are looked at, too, where that
-// adds 10 cm at most at 175 cm. Where nobody stands in anybody c is zero.
+// sources have at that look, s the stature beside the source's (1 at most). Heights are not linear: rows are made anew with c until
+// it stays. Each goes half of it; 30 cm at most. Feet are looked at, too, where that adds 10 cm at most at 175 cm. Where nobody
+// stands in anybody c is zero.
 // The quadratic programme by Hildreth's method (Hildreth, A quadratic programming procedure, 1957; from memory).
 #pragma once
 #include <string>

@@ -120,7 +120,7 @@ class HandGoals {
         std::vector<std::optional<double>> in_source(hand.parts.size());
         for (int round = 0; round < whole_hand_rounds_on_other; ++round) {
             const HandFrames frames{S, {T.R, T.p, S.t_s}, {S_on.R, S_on.p, S.t_s}, {T_on.R, T_on.p, S.t_s}};
-            const Vec3 off = by_whole_hand(other_.near, hand, frames, true, in_source);
+            const Vec3 off = by_whole_hand(other_.near, hand, frames, {}, in_source);
             if (off.norm() < 1e-6) break;
             for (const NearHand::Skin& skin : hand.T_skin) T.p[size_t(skin.joint)] += off;
         }
@@ -407,7 +407,7 @@ class SceneGoals {
         Vec3 by(const Meeting& own, const Meeting& on) {
             const auto frame = [](const Pose& pose) { return SourceFrame{pose.R, pose.p, 0.0}; };
             return by_whole_hand(other_.near, hand_,
-                                 {frame(own.S_pose), frame(own.T), frame(on.S_pose), frame(on.T)}, touches_,
+                                 {frame(own.S_pose), frame(own.T), frame(on.S_pose), frame(on.T)}, {touches_},
                                  in_source_);
         }
 

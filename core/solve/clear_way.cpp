@@ -357,18 +357,18 @@ class Clearing {
     /// 1 where the tip is not to be moved.
     double hold_of(size_t limb, int frame) const {
         const double t_s = source_.time_s(frame);
-        if (touches_skin(program_, limb, t_s) || lies_on_other(program_, limb, t_s)) return 1.0;
+        if (lies_on_other(program_, limb, t_s)) return 1.0;
+        if (const double led = touch_led(program_, limb, t_s); led > 0.0) return let_go_softly(led);
         if (is_on_set(limb, frame)) return 0.0;
         const std::vector<double>& hold = solved_.corrections.limbs[limb].hold;
         const LimbOp* op = op_of(limb);
         return std::max({size_t(frame) < hold.size() ? hold[size_t(frame)] : 0.0,
                          op && limb >= 2 && op->is_placed ? op->share : 0.0,
-                         limb >= 2 ? shared_hold(limb, t_s) : 0.0});
+                         limb >= 2 ? let_go_softly(shared_led(program_, limb, t_s)) : 0.0});
     }
 
-    /// Of a hand that is led to what the scene has. Its cost goes by led as a power, so that it is let go of softly.
-    double shared_hold(size_t limb, double t_s) const {
-        const double led = shared_led(program_, limb, t_s);
+    /// Of a hand that is led to a skin, or to what the scene has: its cost goes by led as a power.
+    static double let_go_softly(double led) {
         return led > 0.0 ? (std::pow(held_costs, std::min(1.0, 2.0 * led)) - 1.0) / held_costs : 0.0;
     }
 

@@ -13,6 +13,7 @@
 #include "core/solve/lean.hpp"
 #include "core/solve/paired.hpp"
 #include "core/solve/program.hpp"
+#include "core/surface/capsule.hpp"
 
 namespace nb {
 
@@ -26,9 +27,14 @@ constexpr double nothing_m = 1e-9;
 constexpr double exact_m = 1e-5;
 constexpr double clear_m = 0.008;
 constexpr double buried_m = 0.01;
+constexpr double forearm_may_m =
+    0.012;  // sink in where it does not touch, before it lifts a hand off what that touches
+constexpr double reached_m = 0.01, not_reached_m = 0.05;
+// Of how thick a part is: deeper than that its skin where a hand lies lowest may look to the wrong side.
+constexpr double deep_from = 0.7, deep_to = 1.1;
 constexpr double most_turn_rad = 0.6;
 constexpr double softness_m = 0.003;  // of the least height over a hand
-constexpr int whole_hand_rounds = 3;
+constexpr int whole_hand_rounds = 3, far_rounds = 8;
 
 /// Share w at a height over the skin, at 175 cm.
 double near_share(double h_m) {
@@ -268,17 +274,19 @@ struct LeastHeight {
     Vec3 at_F = Vec3::Zero();
 };
 
+/// `forearm_may`: its points count as so much higher, m.
 LeastHeight least_height(const PartSurface& part, const Rigid& X_WF, const std::vector<NearHand::Skin>& skins,
-                         const SourceFrame& frame, double softness) {
+                         const SourceFrame& frame, double softness, double forearm_may) {
     std::array<double, 2 * PartSurface::most_samples> h{};
     size_t count = 0;
     double least = 1e30;
     Vec3 lowest = Vec3::Zero();
     for (const NearHand::Skin& skin : skins) {
         const Rigid X_FJ = inverse(X_WF) * Rigid{frame.R[size_t(skin.joint)], frame.p[size_t(skin.joint)]};
+        const double may = &skin == &skins.front() ? 0.0 : forearm_may;
         for (const Vec3& point_J : skin.points_J) {
             const Vec3 u = X_FJ * point_J;
-            const double over = part.place(u).h;
+            const double over = part.place(u).h + may;
             h[count++] = over;
             if (over >= least) continue;
             least = over;
@@ -292,8 +300,8 @@ LeastHeight least_height(const PartSurface& part, const Rigid& X_WF, const std::
 
 }  // namespace
 
-Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const HandFrames& frames, bool touches,
-                   std::vector<std::optional<double>>& in_source) {
+Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const HandFrames& frames, WholeHand how,
+                   std::vector<std::optional<double>>& in_source, double* deepest) {
     const auto& [source, target, S_on, T_on] = frames;
     const double softness = softness_m / near.to_reference;
     const double clear = clear_m / near.to_reference;
@@ -311,28 +319,41 @@ Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const HandFram
         const bool may_touch = S.at_least_over(u_S) < touching_m / near.to_reference + hand.S_long_m;
         const bool may_sink = T.at_least_over(u_T) < clear + hand.T_long_m;
         if (!may_touch && !may_sink) continue;
-        if (!in_source[i]) in_source[i] = least_height(S, X_S, hand.S_skin, source, softness).h_m;
+        if (!in_source[i]) in_source[i] = least_height(S, X_S, hand.S_skin, source, softness, 0.0).h_m;
         const double S_h = *in_source[i];
-        const LeastHeight in_target = least_height(T, X_T, hand.T_skin, target, softness);
+        const bool is_touched =
+            hand.touches.empty() ||  // of a scene
+            std::any_of(hand.touches.begin(), hand.touches.end(),
+                        [&](const NearHand::Touch& touch) { return touch.S_part == hand.parts[i].S; });
+        const LeastHeight in_target = least_height(T, X_T, hand.T_skin, target, softness,
+                                                   is_touched ? 0.0 : forearm_may_m / near.to_reference);
         const double wanted = S_h * height_ratio(S, T, near.by_stature);
         // What sinks in deeper than a centimetre tells little of where it lies.
         const double least = -buried_m / near.to_reference;
         const double missing = std::max(wanted, least) - std::max(in_target.h_m, least);
-        const double touch = touches ? touch_share(S_h * near.to_reference) : 0.0;
+        // What is not touched draws no hand: it keeps it off.
+        const double acts = is_touched ? 1.0 : std::clamp(missing / softness, 0.0, 1.0);
+        const double touch = how.touches ? acts * touch_share(S_h * near.to_reference) : 0.0;
         const double sunk = std::max(0.0, std::min(wanted, clear) - in_target.h_m);
         const double share = std::max(touch, sunk / (sunk + softness));
         if (share <= 0.0) continue;
         all += share;
         const Vec3 out = X_T.R * T.lie(T.place(in_target.at_F)).col(0);
-        by += share * (touch * missing + (1.0 - touch) * sunk) * out;
+        const double to_skin = touch * missing + (1.0 - touch) * sunk;
+        const Vec3 reached = to_skin * out;
+        const Vec3 not_reached = sunk > 0.0 ? Vec3(sunk * how.way) : reached;
+        if (deepest) *deepest = std::max(*deepest, sunk / T.mean_radius_m);
+        const double around = how.out_of_reach * std::min(1.0, sunk * near.to_reference / touching_m);
+        by += share * (reached + around * (not_reached - reached));
     }
     return by / std::max(1.0, all);
 }
 
 namespace {
 
-void bring_hand(const Program& program, const NearHand& hand, const std::vector<Nearness>& found,
-                const SourceFrame& source, TargetFrame& target) {
+/// Brings it there; what a whole hand then does.
+WholeHand bring_hand(const Program& program, const NearHand& hand, const std::vector<Nearness>& found,
+                     const SourceFrame& source, TargetFrame& target) {
     const NearProgram& near = *program.near;
     const LimbOp& limb = program.limbs[hand.limb];
     double all = 0.0;
@@ -356,18 +377,40 @@ void bring_hand(const Program& program, const NearHand& hand, const std::vector<
             target.p[size_t(hand.T_hand)] + target.R[size_t(hand.T_hand)] * hand.points[one.point].T_J;
         by += one.w * (X_T * T.point(one.place) - x);
     }
+    const Vec3 asked = target.p[size_t(hand.T_hand)] + by / std::max(1.0, all);
     bring_arm(program, limb, by / std::max(1.0, all), source, target);
+    const double missed = (asked - target.p[size_t(hand.T_hand)]).norm() * near.to_reference;
+    WholeHand how;
+    how.out_of_reach = smooth_step(std::clamp((missed - reached_m) / (not_reached_m - reached_m), 0.0, 1.0));
+    // Round the shoulder, away from the bone it lies on.
+    Vec3 away = Vec3::Zero();
+    const Capsule arm{target.p[size_t(limb.T_start)], target.p[size_t(limb.T_tip)]};
+    for (const Nearness& one : found) {
+        const PartSurface& T = near.T.parts[one.T_part];
+        const Rigid X_T = T.frame(target.R[size_t(T.joint)], target.p[size_t(T.joint)]);
+        away += one.w * gap_between(arm, X_T * Capsule{Vec3::Zero(), Vec3(0.0, 0.0, T.length_m)}).out;
+    }
+    const Vec3 along = (arm.b - arm.a).normalized();
+    how.way = (away - along.dot(away) * along).normalized();
+    return how;
 }
 
 /// By the whole hand, in rounds.
-void bring_out(const Program& program, const NearHand& hand, double g, bool touches,
+void bring_out(const Program& program, const NearHand& hand, double g, WholeHand how,
                const SourceFrame& source, TargetFrame& target) {
     thread_local std::vector<std::optional<double>> in_source;
     in_source.assign(hand.parts.size(), std::nullopt);
-    for (int round = 0; round < whole_hand_rounds; ++round) {
+    for (int round = 0; round < (how.out_of_reach > 0.0 ? far_rounds : whole_hand_rounds); ++round) {
         const SourceFrame now{target.R, target.p, source.t_s};
-        const Vec3 by =
-            g * by_whole_hand(*program.near, hand, {source, now, source, now}, touches, in_source);
+        const HandFrames frames{source, now, source, now};
+        double deepest = 0.0;
+        Vec3 by = by_whole_hand(*program.near, hand, frames, how, in_source, &deepest);
+        if (round == 0 && how.touches) {
+            const double too_deep = (deepest - deep_from) / (deep_to - deep_from);
+            how.out_of_reach = std::max(how.out_of_reach, smooth_step(std::clamp(too_deep, 0.0, 1.0)));
+            if (too_deep > 0.0) by = by_whole_hand(*program.near, hand, frames, how, in_source);
+        }
+        by *= g;
         if (by.norm() < nothing_m) break;
         bring_arm(program, program.limbs[hand.limb], by, source, target);
     }
@@ -378,8 +421,8 @@ void touch_alone(const Program& program, const NearHand& hand, double g, const S
     // One a thread, that grows once: nothing is allocated in a frame.
     thread_local std::vector<Nearness> found;
     find_near(*program.near, hand, source, target, g, found);
-    if (!found.empty()) bring_hand(program, hand, found, source, target);
-    bring_out(program, hand, g, true, source, target);
+    const WholeHand how = found.empty() ? WholeHand() : bring_hand(program, hand, found, source, target);
+    bring_out(program, hand, g, how, source, target);
 }
 
 /// Where a shift asks the wrist, world.
@@ -415,7 +458,7 @@ HandShift shift_clear(const Program& program, const NearHand& hand, const HandSh
     bring_wrist(program, limb, to, source, target);
     const size_t j = size_t(hand.T_hand);
     const Vec3 p = target.p[j];
-    bring_out(program, hand, 1.0, false, source, target);
+    bring_out(program, hand, 1.0, {false}, source, target);
     return {target.R[size_t(program.body.hips)].conjugate() * Vec3(target.p[j] - p), Vec3::Zero()};
 }
 

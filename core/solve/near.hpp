@@ -10,7 +10,9 @@
 //   e_b the whole hand and the forearm toward it, by points over their skin: where they touch in the source (up to 1 cm;
 //       fading to 3 cm) their least height over b in the source less that of the target, else what the target's lacks
 //       to 8 mm or to the source's own; along the skin's normal, by g. So a thicker hand does not sink in and a thinner one does
-//       not float
+//       not float. Where the take touches nothing of b the forearm may lie 12 mm deeper, before it lifts the hand off what that touches.
+//       Where the place is out of the arm's reach (by 1 cm and more, wholly by 5) the hand goes round the shoulder out of what
+//       lies between, away from the bone it should lie on
 //   hand's tip: by  sum w (x_b - x) / max(1, sum w),  x what angles and reach give
 //   its turn:   by  sum w log(L_T L_S^T) / max(1, sum w),  L how the skin lies there (out of it and round the bone)
 //
@@ -92,11 +94,17 @@ NearHand near_hand(const PairedBodies& bodies, const BodySurface& S, const BodyS
 struct HandFrames {
     SourceFrame source, target, S_on, T_on;
 };
+/// How a whole hand goes to skins: to what it touches in the source, else it is kept from sinking in alone.
+struct WholeHand {
+    bool touches = true;
+    double out_of_reach = 0.0;  ///< 0..1: the place it should have cannot be reached
+    Vec3 way = Vec3::Zero();    ///< by which it then goes out of what it has sunk in, world, unit
+};
 /// What hand and forearm lack in height over the parts of `near`: what is touched is touched, and nothing sinks in deeper than
-/// in the source; world, m. `touches`: else it is kept from sinking in alone. `in_source`: least heights in the source by
-/// pair, once they are known.
-Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const HandFrames& frames, bool touches,
-                   std::vector<std::optional<double>>& in_source);
+/// in the source; world, m. `in_source`: least heights in the source by pair, once they are known. `deepest`: what has sunk in
+/// most, of how thick that part is.
+Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const HandFrames& frames, WholeHand how,
+                   std::vector<std::optional<double>>& in_source, double* deepest = nullptr);
 
 /// How far a limb's hand is led to the skin at a time, 0..1; and whether it is at all.
 double touch_led(const Program& program, size_t limb, double t_s);

@@ -11,17 +11,16 @@
 #include "core/motion/heading.hpp"
 #include "core/rest/evidence.hpp"
 #include "core/surface/breadths.hpp"
+#include "core/surface/rays.hpp"
 
 namespace nb {
 
 namespace {
 
-constexpr double percentile = 0.9;
 constexpr double end_percentile = 0.95;
-constexpr double least_radius_m = 0.002;
 // Of stature; head from the chin up, hand from the wrist (Drillis & Contini, in Winter; from memory).
 constexpr double head_share = 0.13, hand_share = 0.108;
-constexpr size_t least_points = 12;  // vertices by which a part is read
+constexpr size_t least_points = 12;  // vertices by which a part's ends are read
 
 /// Catmull-Rom through four values a cell apart, u from the second to the third.
 double between(double a, double b, double c, double d, double u) {
@@ -128,56 +127,6 @@ const PartSurface* BodySurface::part(std::string_view role) const {
 
 namespace {
 
-using Grid = decltype(PartSurface::radius_m);
-
-/// Empty cells take the mean of filled ones beside them, until none is empty. False when all are.
-bool fill_holes(Grid& grid) {
-    for (;;) {
-        Grid next = grid;
-        int filled = 0, holes = 0;
-        for (int r = 0; r < PartSurface::rows; ++r)
-            for (int c = 0; c < PartSurface::columns; ++c) {
-                if (grid[size_t(r)][size_t(c)] > 0.0) continue;
-                double sum = 0.0;
-                int count = 0;
-                const auto add = [&](int row, int column) {
-                    if (row < 0 || row >= PartSurface::rows) return;
-                    const double v =
-                        grid[size_t(row)][size_t((column + PartSurface::columns) % PartSurface::columns)];
-                    if (v <= 0.0) return;
-                    sum += v;
-                    ++count;
-                };
-                add(r, c - 1);
-                add(r, c + 1);
-                add(r - 1, c);
-                add(r + 1, c);
-                if (count > 0) {
-                    next[size_t(r)][size_t(c)] = sum / count;
-                    ++filled;
-                } else {
-                    ++holes;
-                }
-            }
-        grid = next;
-        if (holes == 0) return true;
-        if (filled == 0) return false;
-    }
-}
-
-void smooth(Grid& grid) {
-    const Grid before = grid;
-    for (int r = 0; r < PartSurface::rows; ++r)
-        for (int c = 0; c < PartSurface::columns; ++c) {
-            const auto at = [&](int row, int column) {
-                return before[size_t(std::clamp(row, 0, PartSurface::rows - 1))]
-                             [size_t((column + PartSurface::columns) % PartSurface::columns)];
-            };
-            grid[size_t(r)][size_t(c)] =
-                0.5 * at(r, c) + 0.125 * (at(r - 1, c) + at(r + 1, c) + at(r, c - 1) + at(r, c + 1));
-        }
-}
-
 /// Trunk, head and foot have much of their skin past the ends of their bone.
 bool goes_on_past_its_bone(const std::string& role) {
     return is_trunk(role) || role == "head" || role_part(role) == "foot";
@@ -191,35 +140,27 @@ void take_in(PartSurface& part, std::vector<Vec3>& points_F) {
     along.reserve(points_F.size());
     for (const Vec3& u : points_F) along.push_back(u.z());
     const double from = std::min(0.0, at_share(along, left_out));
-    const double to = std::max(part.length_m, at_share(along, 1.0 - left_out));
+    const double skin_to = at_share(along, 1.0 - left_out);
+    // A head's bone may go on far above its skull.
+    const bool is_above =
+        part.role == "head" && skin_to > 0.3 * part.length_m && skin_to < 0.85 * part.length_m;
+    const double to = is_above ? skin_to : std::max(part.length_m, skin_to);
     part.X_JF.p += part.X_JF.R * Vec3(0.0, 0.0, from);
     part.length_m = to - from;
     part.before_m = -from;
     for (Vec3& u : points_F) u.z() -= from;
 }
 
-/// Radii of a part from the vertices it carries, in its frame; false with too few.
-bool read_mesh(PartSurface& part, const std::vector<Vec3>& points_F) {
-    if (points_F.size() < least_points) return false;
-    std::array<std::array<std::vector<double>, PartSurface::columns>, PartSurface::rows> cells;
+/// Radii of a part by its triangles; how deep its ends are, by its vertices. Both in its frame. False with too few.
+bool read_mesh(PartSurface& part, const std::vector<Vec3>& points_F,
+               const std::vector<SkinTriangle>& triangles_F) {
+    const auto radii = radii_of(triangles_F, part.length_m);
+    if (!radii) return false;
+    part.radius_m = *radii;
     std::array<std::vector<double>, 2> beyond;
-    for (const Vec3& u : points_F) {
-        const double s = u.z() / part.length_m;
-        if (s < 0.0 || s > 1.0) {
-            beyond[s < 0.0 ? 0 : 1].push_back(s < 0.0 ? -u.z() : u.z() - part.length_m);
-            continue;
-        }
-        const double turn = (std::atan2(u.y(), u.x()) + 2.0 * pi) / (2.0 * pi);
-        const int c = int(turn * PartSurface::columns) % PartSurface::columns;
-        const int r = std::min(int(s * PartSurface::rows), PartSurface::rows - 1);
-        cells[size_t(r)][size_t(c)].push_back(std::hypot(u.x(), u.y()));
-    }
-    for (size_t r = 0; r < cells.size(); ++r)
-        for (size_t c = 0; c < cells[r].size(); ++c)
-            part.radius_m[r][c] =
-                cells[r][c].empty() ? 0.0 : std::max(least_radius_m, at_share(cells[r][c], percentile));
-    if (!fill_holes(part.radius_m)) return false;
-    smooth(part.radius_m);
+    for (const Vec3& u : points_F)
+        if (u.z() < 0.0 || u.z() > part.length_m)
+            beyond[u.z() < 0.0 ? 0 : 1].push_back(u.z() < 0.0 ? -u.z() : u.z() - part.length_m);
     for (size_t end = 0; end < 2; ++end) {
         const auto& row = part.radius_m[end == 0 ? 0 : PartSurface::rows - 1];
         double mean = 0.0;
@@ -389,19 +330,59 @@ void sample(PartSurface& part, const std::vector<Vec3>& points_F, const BodySurf
     }
 }
 
-/// The trunk is one shell, whatever carries it: a coat's skirt goes with the thighs and lies on the hips. To the points
-/// of a trunk part come those of the trunk's other parts and of the thighs that lie beside its bone.
-void add_beside(const std::vector<PartSurface>& parts, size_t index, const Pose& pose, const MeshPoints& skin,
-                const std::vector<int>& part_of, std::vector<Vec3>& points_F) {
+/// A triangle of the skin, world, and the parts its corners go with.
+struct PlacedTriangle {
+    SkinTriangle at_W;
+    std::array<int, 3> parts;
+};
+
+struct PlacedSkin {
+    std::vector<std::vector<Vec3>> points_F;  ///< by part, in its frame
+    std::vector<PlacedTriangle> triangles;
+};
+
+PlacedSkin place_skin(const Rig& rig, const Pose& pose, const std::vector<PartSurface>& parts,
+                      const std::vector<int>& part_of) {
+    PlacedSkin placed;
+    placed.points_F.resize(parts.size());
+    std::vector<Rigid> X_FW;
+    for (const PartSurface& part : parts)
+        X_FW.push_back(inverse(part.frame(pose.R[size_t(part.joint)], pose.p[size_t(part.joint)])));
+    for (const Mesh& mesh : rig.meshes) {
+        const std::vector<Vec3> skin = skin_vertices(mesh, pose);
+        std::vector<int> of_vertex(skin.size(), -1);
+        for (size_t v = 0; v < skin.size(); ++v) {
+            const int joint = carries_most(mesh, v);
+            const int part = joint < 0 ? -1 : part_of[size_t(joint)];
+            of_vertex[v] = part;
+            if (part >= 0) placed.points_F[size_t(part)].push_back(X_FW[size_t(part)] * skin[v]);
+        }
+        for (size_t i = 0; i + 2 < mesh.indices.size(); i += 3) {
+            const std::array<size_t, 3> v{mesh.indices[i], mesh.indices[i + 1], mesh.indices[i + 2]};
+            placed.triangles.push_back(
+                {{skin[v[0]], skin[v[1]], skin[v[2]]}, {of_vertex[v[0]], of_vertex[v[1]], of_vertex[v[2]]}});
+        }
+    }
+    return placed;
+}
+
+/// What lies about a part's bone, in its frame. The trunk is one shell, whatever carries it: a coat's skirt goes with the
+/// thighs and lies on the hips.
+std::vector<SkinTriangle> triangles_about(const std::vector<PartSurface>& parts, size_t index,
+                                          const Pose& pose, const std::vector<PlacedTriangle>& skin) {
     const PartSurface& part = parts[index];
     const Rigid X_FW = inverse(part.frame(pose.R[size_t(part.joint)], pose.p[size_t(part.joint)]));
-    for (size_t j = 0; j < skin.of_joint.size(); ++j) {
-        if (part_of[j] < 0 || part_of[j] == int(index)) continue;
-        const std::string& other = parts[size_t(part_of[j])].role;
-        if (!is_trunk(other) && role_part(other) != "thigh") continue;
-        for (const Vec3& p : skin.of_joint[j])
-            if (const Vec3 u = X_FW * p; u.z() >= 0.0 && u.z() <= part.length_m) points_F.push_back(u);
-    }
+    // By a corner's part; the last: none.
+    std::vector<char> is_about(parts.size() + 1, 0);
+    for (size_t i = 0; i < parts.size(); ++i)
+        is_about[i] = i == index || (is_trunk(part.role) &&
+                                     (is_trunk(parts[i].role) || role_part(parts[i].role) == "thigh"));
+    const auto at = [&](int corner) { return is_about[corner < 0 ? parts.size() : size_t(corner)]; };
+    std::vector<SkinTriangle> about;
+    for (const PlacedTriangle& one : skin)
+        if (at(one.parts[0]) + at(one.parts[1]) + at(one.parts[2]) >= 1)
+            about.push_back({X_FW * one.at_W[0], X_FW * one.at_W[1], X_FW * one.at_W[2]});
+    return about;
 }
 
 }  // namespace
@@ -444,37 +425,25 @@ BodySurface surface_of(const Character& character) {
         body.parts.push_back(std::move(part));
         is_open.push_back(bone->is_open);
     }
-    std::vector<char> is_thing(size_t(skeleton.size()), 0);
-    for (const Unassigned& other : roles.unassigned)
-        if (other.reason.starts_with("prop")) is_thing[size_t(other.joint)] = 1;
+    const std::vector<char> is_thing = thing_joints(skeleton, roles);
     for (int j = 0; j < skeleton.size(); ++j) {
         const int above = skeleton.parents[size_t(j)];
-        if (above >= 0 && is_thing[size_t(above)]) is_thing[size_t(j)] = 1;
         if (part_of[size_t(j)] < 0 && above >= 0 && !is_thing[size_t(j)])
             part_of[size_t(j)] = part_of[size_t(above)];
     }
-    std::vector<std::vector<Vec3>> points(body.parts.size());
-    MeshPoints skin;
-    if (!character.rig.meshes.empty()) {
-        skin = mesh_points(character.rig, pose);
-        for (size_t j = 0; j < skin.of_joint.size(); ++j) {
-            if (part_of[j] < 0) continue;
-            const PartSurface& part = body.parts[size_t(part_of[j])];
-            const Rigid X_FW = inverse(part.frame(pose.R[size_t(part.joint)], pose.p[size_t(part.joint)]));
-            for (const Vec3& p : skin.of_joint[j]) points[size_t(part_of[j])].push_back(X_FW * p);
-        }
-    }
+    PlacedSkin skin = place_skin(character.rig, pose, body.parts, part_of);
+    std::vector<std::vector<Vec3>>& points = skin.points_F;
     for (std::vector<Vec3>& own : points) keep_distinct(own);
     for (size_t i = 0; i < body.parts.size(); ++i)
         if (is_open[i] || goes_on_past_its_bone(body.parts[i].role)) take_in(body.parts[i], points[i]);
-    for (size_t i = 0; i < body.parts.size(); ++i)
-        if (is_trunk(body.parts[i].role)) add_beside(body.parts, i, pose, skin, part_of, points[i]);
     const double tall = body.stature_m = stature(skeleton, roles);
     const bool is_bare = character.rig.meshes.empty();
     const BodySurface* own = is_bare && character.skin ? &character.skin->get() : nullptr;
     for (size_t i = 0; i < body.parts.size(); ++i) {
         PartSurface& part = body.parts[i];
-        if (!read_mesh(part, points[i]) && !read_skin(part, own, tall)) read_breadths(part, tall);
+        if (!read_mesh(part, points[i], triangles_about(body.parts, i, pose, skin.triangles)) &&
+            !read_skin(part, own, tall))
+            read_breadths(part, tall);
         if (const std::string kind = role_part(part.role); kind == "hand" || kind == "forearm")
             sample(part, points[i], own, tall);
         double sum = 0.0;

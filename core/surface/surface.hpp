@@ -9,10 +9,10 @@
 //   cap    beyond an end, where s is held at 0 or 1: the angle at which it lies past that end, rad; 0 beside the bone
 //   h      height over the skin, m: rho - r(s, phi), at an end beyond the half-ellipsoid of radii r and its own depth
 //
-// r is read from the mesh at the aligned rest: vertices whose largest weight belongs to the bone or to what hangs
-// on it and is no part, on a grid of 12 in s by 24 in phi, the 90th percentile a cell, holes filled from beside,
-// smoothed; between cells cubic (Catmull-Rom), so that places go along smoothly. Clothes are body. Without a mesh:
-// breadths and depths by stature (core/surface/breadths.hpp).
+// r is read from the mesh at the aligned rest: triangles of which a corner's largest weight belongs to the bone or to what hangs
+// on it and is no part, by rays on a grid of 12 in s by 24 in phi (core/surface/rays.hpp); between cells cubic (Catmull-Rom), so
+// that places go along smoothly. Clothes are body; things in hands are not. Without a mesh: breadths and depths by stature
+// (core/surface/breadths.hpp).
 //
 // Source: surface coordinates that keep a self-contact across bodies, Molla, Debarba, Boulic, Egocentric mapping of
 // body surface constraints, IEEE TVCG 2018 (from memory).

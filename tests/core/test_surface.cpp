@@ -6,7 +6,9 @@
 
 #include "core/body/measures.hpp"
 #include "core/rest/evidence.hpp"
+#include "core/review/skin_gap.hpp"
 #include "core/surface/breadths.hpp"
+#include "core/surface/rays.hpp"
 #include "core/surface/surface.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
@@ -20,6 +22,20 @@ const std::vector<std::string> crew{"performer", "dockhand", "ferrier", "lamp-ch
 double share_of(std::vector<double> values, double share) {
     std::sort(values.begin(), values.end());
     return values[size_t(share * double(values.size() - 1))];
+}
+
+/// The sides of a prism about z from 0 to `length_m`: corners at `radius_m`, the first at phi = 0.
+std::vector<SkinTriangle> prism(int corners, double radius_m, double length_m) {
+    std::vector<SkinTriangle> triangles;
+    for (int i = 0; i < corners; ++i) {
+        const auto at = [&](int k, double z) {
+            const double phi = 2.0 * pi * k / corners;
+            return Vec3(radius_m * std::cos(phi), radius_m * std::sin(phi), z);
+        };
+        triangles.push_back({at(i, 0.0), at(i + 1, 0.0), at(i + 1, length_m)});
+        triangles.push_back({at(i, 0.0), at(i + 1, length_m), at(i, length_m)});
+    }
+    return triangles;
 }
 
 }  // namespace
@@ -99,6 +115,44 @@ class SurfaceTest : public QObject {
         QVERIFY(share_of(all, 0.5) <= 5.0);
         // The child's satchel hangs off its hip: what lies in two layers no radius tells. 23 mm there.
         QVERIFY(share_of(all, 0.95) <= (name == "lamp-child" ? 25.0 : 20.0));
+    }
+
+    /// A thigh of six sides: between its corners it is as thick as its sides are, r cos(30 deg) / cos(phi - 30 deg).
+    void a_body_of_few_triangles_is_as_thick_as_it_looks() {
+        constexpr double r = 0.09, length = 0.42;
+        std::vector<SkinTriangle> triangles = prism(6, r, length);
+        const auto radii = radii_of(triangles, length);
+        QVERIFY(radii);
+        for (const auto& row : *radii)
+            for (size_t c = 0; c < row.size(); ++c) {
+                const double phi = (double(c) + 0.5) * 2.0 * pi / PartSurface::columns;
+                const double side = std::fmod(phi, pi / 3.0) - pi / 6.0;
+                QVERIFY(std::abs(row[c] - r * std::cos(pi / 6.0) / std::cos(side)) < 0.002);
+            }
+        // Of two layers the outer counts, in whatever order they come.
+        const std::vector<SkinTriangle> lining = prism(8, 0.7 * r, length);
+        triangles.insert(triangles.begin(), lining.begin(), lining.end());
+        std::reverse(triangles.begin() + 5, triangles.end());
+        QVERIFY(radii_of(triangles, length) == radii);
+        // A patch is no body.
+        QVERIFY(!radii_of({triangles.begin(), triangles.begin() + 2}, length));
+    }
+
+    /// A thing that hangs on a hand is no hand: it neither touches nor sinks in.
+    void things_are_no_part_of_a_hand() {
+        LoadedFile body = test::demo_body("dockhand");
+        Character& character = body.character;
+        const Pose pose = aligned_pose(character.rest);
+        const size_t whole = SkinGauge(character, Side::left).hand_vertices(pose).size();
+        const int finger = character.roles.joint("middle.1.left");
+        QVERIFY(finger >= 0);
+        const size_t of_finger =
+            mesh_points(character.rig, pose).below(character.rig.skeleton, finger).size();
+        QVERIFY(of_finger > 10);
+        character.roles.unassigned.push_back({finger, "prop on the hand"});
+        const size_t without = SkinGauge(character, Side::left).hand_vertices(pose).size();
+        QVERIFY(without <= whole - of_finger / 2);
+        QVERIFY(without > whole / 2);
     }
 
     void the_same_angle_is_the_same_side() {

@@ -2,10 +2,14 @@
 // measured by the meshes themselves against what the simulator says of its takes.
 #include <QProcess>
 #include <QtTest>
+#include <cmath>
+#include <map>
 #include <nlohmann/json.hpp>
 
 #include "core/contact/contacts.hpp"
 #include "core/contact/touches.hpp"
+#include "core/files/gltf/gltf.hpp"
+#include "core/intake/load.hpp"
 #include "core/review/bars.hpp"
 #include "core/review/events.hpp"
 #include "core/review/skin_gap.hpp"
@@ -95,6 +99,55 @@ Kept measure(const Character& rig, const Skeleton& skeleton, const WorldMotion& 
             }
         }
     }
+    return kept;
+}
+
+/// The dockhand with arms and the skin of the head so many times as large.
+SkeletonFile with_arms_and_head(double arms, double head) {
+    SkeletonFile file = read_gltf(test::demo("characters/dockhand/rig.glb"));
+    const LoadedFile whole = load_parsed(file, "made", "glb");
+    const RoleMap& roles = whole.character.roles;
+    for (const auto* role : {"forearm.left", "hand.left", "forearm.right", "hand.right"})
+        file.skeleton.rest_p[size_t(roles.joint(role))] *= arms;
+    for (Mesh& mesh : file.meshes)
+        for (MeshJoint& joint : mesh.palette)
+            if (joint.joint == roles.joint("head")) joint.attach.topRows<3>() *= head;
+    return file;
+}
+
+/// Vertices of one cell become one: as far apart as `cell` of a body's height.
+void make_coarse(Mesh& mesh, double cell) {
+    Eigen::AlignedBox3f box;
+    for (const Eigen::Vector3f& p : mesh.positions) box.extend(p);
+    const float size = float(cell) * box.sizes().maxCoeff();
+    std::map<std::array<long, 3>, std::uint32_t> first;
+    std::vector<std::uint32_t> to;
+    for (const Eigen::Vector3f& p : mesh.positions) {
+        const std::array key{std::lround(p.x() / size), std::lround(p.y() / size), std::lround(p.z() / size)};
+        to.push_back(first.try_emplace(key, std::uint32_t(to.size())).first->second);
+    }
+    std::vector<std::uint32_t> kept;
+    for (size_t i = 0; i + 2 < mesh.indices.size(); i += 3) {
+        const std::array<std::uint32_t, 3> now{to[mesh.indices[i]], to[mesh.indices[i + 1]],
+                                               to[mesh.indices[i + 2]]};
+        if (now[0] != now[1] && now[1] != now[2] && now[2] != now[0])
+            kept.insert(kept.end(), now.begin(), now.end());
+    }
+    mesh.indices = std::move(kept);
+    for (size_t v = 0; v < to.size(); ++v) {
+        mesh.positions[v] = mesh.positions[to[v]];
+        mesh.skin[v] = mesh.skin[to[v]];
+    }
+}
+
+Kept kept_on(const std::string& take, const SkeletonFile& body) {
+    const LoadedFile source = test::demo_take(take);
+    const LoadedFile target = load_parsed(body, "made", "glb");
+    const TransferResult result = transfer(source.character, *source.take, target.character, {}, 2);
+    const Kept kept =
+        measure(target.character, target.character.rig.skeleton, result.target, touches_of(take), 6);
+    qInfo("kept %5.1f %%, gap to %5.1f mm, depth to %5.1f mm; deeper than 2 cm %5.1f %%",
+          100.0 * kept.share(), kept.worst_gap_mm, kept.worst_depth_mm, 100.0 * kept.deep_share());
     return kept;
 }
 
@@ -600,6 +653,33 @@ class TouchTest : public QObject {
             // Of arms on their way one frame in a hundred goes deep still: elbows are not turned aside yet.
             QVERIFY(kept.deep_share() <= 0.01);
         }
+    }
+
+    void bodies_of_few_triangles_are_touched_as_others_data() {
+        QTest::addColumn<QString>("take");
+        QTest::addColumn<double>("cell");
+        for (const std::string& take : touching_takes)
+            for (const double cell : {0.05, 0.0667})
+                QTest::addRow("%s, cells of %.2f", take.c_str(), cell)
+                    << QString::fromStdString(take) << cell;
+    }
+    /// Some 12 cm from corner to corner: hands still lie on skins, not where their corners are.
+    void bodies_of_few_triangles_are_touched_as_others() {
+        QFETCH(QString, take);
+        QFETCH(double, cell);
+        SkeletonFile body = with_arms_and_head(1.0, 1.0);
+        for (Mesh& mesh : body.meshes) make_coarse(mesh, cell);
+        const Kept kept = kept_on(take.toStdString(), body);
+        QVERIFY(kept.share() >= 0.95);
+        QVERIFY(kept.deep_share() <= 0.01);
+    }
+
+    /// A brow that short arms cannot reach round a head as wide as the shoulders: the hand lies on the head, not in it.
+    void hands_come_to_the_skin_as_arms_can() {
+        const Kept kept = kept_on("weary-watch", with_arms_and_head(0.7, 2.6));
+        QVERIFY(kept.share() >= 0.9);
+        QVERIFY(kept.worst_depth_mm <= 15.0);
+        QVERIFY(kept.deep_share() <= 0.05);
     }
 };
 
