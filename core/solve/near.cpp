@@ -27,8 +27,8 @@ constexpr double nothing_m = 1e-9;
 constexpr double exact_m = 1e-5;
 constexpr double clear_m = 0.008;
 constexpr double buried_m = 0.01;
-constexpr double forearm_may_m =
-    0.012;  // sink in where it does not touch, before it lifts a hand off what that touches
+// Sink in where it does not touch, before it lifts a hand off what that touches.
+constexpr double forearm_may_m = 0.012;
 constexpr double reached_m = 0.01, not_reached_m = 0.05;
 // Of how thick a part is: deeper than that its skin where a hand lies lowest may look to the wrong side.
 constexpr double deep_from = 0.7, deep_to = 1.1;
@@ -341,7 +341,8 @@ Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const HandFram
         const Vec3 out = X_T.R * T.lie(T.place(in_target.at_F)).col(0);
         const double to_skin = touch * missing + (1.0 - touch) * sunk;
         const Vec3 reached = to_skin * out;
-        const Vec3 not_reached = sunk > 0.0 ? Vec3(sunk * how.way) : reached;
+        const bool goes_around = sunk > 0.0 && how.way != Vec3::Zero();
+        const Vec3 not_reached = goes_around ? Vec3(sunk * how.way) : reached;
         if (deepest) *deepest = std::max(*deepest, sunk / T.mean_radius_m);
         const double around = how.out_of_reach * std::min(1.0, sunk * near.to_reference / touching_m);
         by += share * (reached + around * (not_reached - reached));
