@@ -303,6 +303,8 @@ LeastHeight least_height(const PartSurface& part, const Rigid& X_WF, const std::
 Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const HandFrames& frames, WholeHand how,
                    std::vector<std::optional<double>>& in_source, double* deepest) {
     const auto& [source, target, S_on, T_on] = frames;
+    // A way round that has no side is none.
+    if (how.way == Vec3::Zero()) how.out_of_reach = 0.0;
     const double softness = softness_m / near.to_reference;
     const double clear = clear_m / near.to_reference;
     const Vec3& S_wrist = source.p[size_t(hand.S_hand)];
@@ -341,8 +343,7 @@ Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const HandFram
         const Vec3 out = X_T.R * T.lie(T.place(in_target.at_F)).col(0);
         const double to_skin = touch * missing + (1.0 - touch) * sunk;
         const Vec3 reached = to_skin * out;
-        const bool goes_around = sunk > 0.0 && how.way != Vec3::Zero();
-        const Vec3 not_reached = goes_around ? Vec3(sunk * how.way) : reached;
+        const Vec3 not_reached = sunk > 0.0 ? Vec3(sunk * how.way) : reached;
         if (deepest) *deepest = std::max(*deepest, sunk / T.mean_radius_m);
         const double around = how.out_of_reach * std::min(1.0, sunk * near.to_reference / touching_m);
         by += share * (reached + around * (not_reached - reached));

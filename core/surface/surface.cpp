@@ -346,6 +346,7 @@ PlacedSkin place_skin(const Rig& rig, const Pose& pose, const std::vector<PartSu
     PlacedSkin placed;
     placed.points_F.resize(parts.size());
     std::vector<Rigid> X_FW;
+    X_FW.reserve(parts.size());
     for (const PartSurface& part : parts)
         X_FW.push_back(inverse(part.frame(pose.R[size_t(part.joint)], pose.p[size_t(part.joint)])));
     for (const Mesh& mesh : rig.meshes) {
