@@ -5,6 +5,8 @@
 #include <map>
 #include <utility>
 
+#include "core/math/at_share.hpp"
+
 namespace nb {
 
 namespace {
@@ -123,11 +125,8 @@ void read_rims(const std::vector<SkinTriangle>& triangles, double length_m, Grid
             const int r = std::min(int(s * PartSurface::rows), PartSurface::rows - 1);
             if (grid[size_t(r)][size_t(c)] <= 0.0) rims[{r, c}].push_back(u.head<2>().norm());
         }
-    for (auto& [cell, radii] : rims) {
-        const auto at = radii.begin() + std::ptrdiff_t(share * double(radii.size() - 1));
-        std::nth_element(radii.begin(), at, radii.end());
-        grid[size_t(cell.first)][size_t(cell.second)] = std::max(least_radius_m, *at);
-    }
+    for (auto& [cell, radii] : rims)
+        grid[size_t(cell.first)][size_t(cell.second)] = std::max(least_radius_m, at_share(radii, share));
 }
 
 }  // namespace

@@ -7,6 +7,7 @@
 
 #include "core/body/carried.hpp"
 #include "core/body/measures.hpp"
+#include "core/math/at_share.hpp"
 #include "core/math/hermite.hpp"
 #include "core/motion/heading.hpp"
 #include "core/rest/evidence.hpp"
@@ -25,12 +26,6 @@ constexpr size_t least_points = 12;  // vertices by which a part's ends are read
 /// Catmull-Rom through four values a cell apart, u from the second to the third.
 double between(double a, double b, double c, double d, double u) {
     return hermite<double>(b, 0.5 * (c - a), c, 0.5 * (d - b), u);
-}
-
-double at_share(std::vector<double>& values, double share) {
-    const auto at = values.begin() + std::ptrdiff_t(share * double(values.size() - 1));
-    std::nth_element(values.begin(), at, values.end());
-    return *at;
 }
 
 }  // namespace
@@ -373,15 +368,14 @@ std::vector<SkinTriangle> triangles_about(const std::vector<PartSurface>& parts,
                                           const Pose& pose, const std::vector<PlacedTriangle>& skin) {
     const PartSurface& part = parts[index];
     const Rigid X_FW = inverse(part.frame(pose.R[size_t(part.joint)], pose.p[size_t(part.joint)]));
-    // By a corner's part; the last: none.
-    std::vector<char> is_about(parts.size() + 1, 0);
+    std::vector<char> is_about(parts.size(), 0);
     for (size_t i = 0; i < parts.size(); ++i)
         is_about[i] = i == index || (is_trunk(part.role) &&
                                      (is_trunk(parts[i].role) || role_part(parts[i].role) == "thigh"));
-    const auto at = [&](int corner) { return is_about[corner < 0 ? parts.size() : size_t(corner)]; };
     std::vector<SkinTriangle> about;
     for (const PlacedTriangle& one : skin)
-        if (at(one.parts[0]) + at(one.parts[1]) + at(one.parts[2]) >= 1)
+        if (std::any_of(one.parts.begin(), one.parts.end(),
+                        [&](int corner) { return corner >= 0 && is_about[size_t(corner)]; }))
             about.push_back({X_FW * one.at_W[0], X_FW * one.at_W[1], X_FW * one.at_W[2]});
     return about;
 }
