@@ -88,12 +88,17 @@ double cross(const Eigen::Vector2d& a, const Eigen::Vector2d& b) {
     return a.x() * b.y() - a.y() * b.x();
 }
 
+bool is_finite(const SkinTriangle& triangle) {
+    return Vec3(triangle[0] + triangle[1] + triangle[2]).allFinite();
+}
+
 /// The rays a triangle stops, in the part's frame.
 void stop_rays(const SkinTriangle& triangle, double length_m, Rays& rays) {
+    if (!is_finite(triangle)) return;
     const auto [low, high] = std::minmax({triangle[0].z(), triangle[1].z(), triangle[2].z()});
     const double row_m = length_m / Rays::rows, turn = 2.0 * pi / Rays::columns;
-    const int first = std::max(0, int(std::ceil(low / row_m - 0.5)));
-    const int last = std::min(Rays::rows - 1, int(std::floor(high / row_m - 0.5)));
+    const int first = int(std::clamp(std::ceil(low / row_m - 0.5), 0.0, double(Rays::rows)));
+    const int last = int(std::clamp(std::floor(high / row_m - 0.5), -1.0, Rays::rows - 1.0));
     for (int row = first; row <= last; ++row) {
         const auto crossed = crossed_by(triangle, (row + 0.5) * row_m);
         if (!crossed) continue;
@@ -116,7 +121,8 @@ void stop_rays(const SkinTriangle& triangle, double length_m, Rays& rays) {
 void read_rims(const std::vector<SkinTriangle>& triangles, double length_m, Grid& grid) {
     constexpr double share = 0.9;
     std::map<std::pair<int, int>, std::vector<double>> rims;
-    for (const SkinTriangle& triangle : triangles)
+    for (const SkinTriangle& triangle : triangles) {
+        if (!is_finite(triangle)) continue;
         for (const Vec3& u : triangle) {
             const double s = u.z() / length_m;
             if (s < 0.0 || s > 1.0) continue;
@@ -125,6 +131,7 @@ void read_rims(const std::vector<SkinTriangle>& triangles, double length_m, Grid
             const int r = std::min(int(s * PartSurface::rows), PartSurface::rows - 1);
             if (grid[size_t(r)][size_t(c)] <= 0.0) rims[{r, c}].push_back(u.head<2>().norm());
         }
+    }
     for (auto& [cell, radii] : rims)
         grid[size_t(cell.first)][size_t(cell.second)] = std::max(least_radius_m, at_share(radii, share));
 }

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "core/body/measures.hpp"
 #include "core/rest/evidence.hpp"
@@ -133,6 +134,11 @@ class SurfaceTest : public QObject {
         const std::vector<SkinTriangle> lining = prism(8, 0.7 * r, length);
         triangles.insert(triangles.begin(), lining.begin(), lining.end());
         std::reverse(triangles.begin() + 5, triangles.end());
+        QVERIFY(radii_of(triangles, length) == radii);
+        // What is no number stops no ray, and what lies far above its bone is not met.
+        const double nan = std::numeric_limits<double>::quiet_NaN();
+        triangles.push_back({Vec3(nan, 0.0, 0.1), Vec3(0.1, 0.0, 0.1), Vec3(0.0, 0.1, nan)});
+        triangles.push_back({Vec3(1e30, 0.0, 1e30), Vec3(0.0, 1e30, 1e30), Vec3(-1e30, 0.0, 2e30)});
         QVERIFY(radii_of(triangles, length) == radii);
         // A patch is no body.
         QVERIFY(!radii_of({triangles.begin(), triangles.begin() + 2}, length));
