@@ -23,6 +23,7 @@ namespace {
 
 Look current;
 double scale_now = 1.0;
+bool is_sheet_held = false;
 
 /// Widgets that keep sizes of their own follow it.
 class LookTeller : public QObject {
@@ -200,8 +201,18 @@ void apply_look(const QString& name, int text_percent) {
     palette.setColor(QPalette::ToolTipBase, l.raised);
     palette.setColor(QPalette::PlaceholderText, l.dim);
     QApplication::setPalette(palette);
-    qApp->setStyleSheet(sheet(l));
+    if (!is_sheet_held) qApp->setStyleSheet(sheet(l));
     emit LookTeller::the().changed();
+}
+
+SheetHeld::SheetHeld() {
+    is_sheet_held = true;
+    qApp->setStyleSheet({});
+}
+
+SheetHeld::~SheetHeld() {
+    is_sheet_held = false;
+    qApp->setStyleSheet(sheet(current));
 }
 
 QIcon icon(const QString& name) {

@@ -45,7 +45,8 @@
 namespace nb {
 
 MainWindow::MainWindow(QWidget* parent, const MakeStations& make_list) : QMainWindow(parent) {
-    read_look();  // before any widget takes its font
+    const SheetHeld held;  // until all widgets are there
+    read_look();           // before any widget takes its font
     setAcceptDrops(true);
     resize(QSettings().value("window/size", QSize(1280, 800)).toSize());
     stage_ = new StageView(workspace_, playback_, this);
