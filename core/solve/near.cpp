@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 #include <optional>
+#include <span>
 
 #include "core/body/measures.hpp"
 #include "core/contact/touches.hpp"
@@ -53,20 +54,14 @@ std::vector<NearHand::Skin> arm_skin(const BodySurface& surface, Side side) {
         if (!part) continue;
         NearHand::Skin& own = skin.emplace_back();
         own.joint = part->joint;
-        for (const Vec3& u : part->samples_F) own.points_J.push_back(part->X_JF * u);
+        for (const Vec3& u : part->samples_F) {
+            own.points_J.push_back(part->X_JF * u);
+            own.middle_J += own.points_J.back() / double(part->samples_F.size());
+        }
+        for (const Vec3& point : own.points_J)
+            own.about_m = std::max(own.about_m, (point - own.middle_J).norm());
     }
     return skin;
-}
-
-/// The farthest point of hand and forearm from the wrist; the forearm turns about the wrist only.
-double long_of(const std::vector<NearHand::Skin>& skins, const RestAlignment& rest, int wrist) {
-    double most = 0.0;
-    for (const NearHand::Skin& skin : skins)
-        for (const Vec3& point : skin.points_J) {
-            const Vec3 at = rest.p_WJ0[size_t(skin.joint)] + rest.R_WJ0[size_t(skin.joint)] * point;
-            most = std::max(most, (at - rest.p_WJ0[size_t(wrist)]).norm());
-        }
-    return most;
 }
 
 }  // namespace
@@ -138,8 +133,6 @@ NearHand near_hand(const PairedBodies& bodies, const BodySurface& S, const BodyS
         hand.points.push_back({S_points[p], T_points[p]});
     hand.S_skin = arm_skin(S, side);
     hand.T_skin = arm_skin(T, side);
-    hand.S_long_m = long_of(hand.S_skin, rest_of_skin(bodies.S), hand.S_hand);
-    hand.T_long_m = long_of(hand.T_skin, rest_of_skin(bodies.T), hand.T_hand);
     for (int j = 0; j < bodies.T_tree.size(); ++j)
         if (bodies.T_tree.is_ancestor(hand.T_hand, j)) hand.T_below.push_back(j);
     return hand;
@@ -274,27 +267,57 @@ struct LeastHeight {
     Vec3 at_F = Vec3::Zero();
 };
 
-/// `forearm_may`: its points count as so much higher, m.
+// Of `softness`: what lies that much over the lowest adds nothing to a least height.
+constexpr double adds_nothing = 10.0;
+
+/// `forearm_may`: its points count as so much higher, m. `enough`: over it the height need not be exact, m.
 LeastHeight least_height(const PartSurface& part, const Rigid& X_WF, const std::vector<NearHand::Skin>& skins,
-                         const SourceFrame& frame, double softness, double forearm_may) {
-    std::array<double, 2 * PartSurface::most_samples> h{};
-    size_t count = 0;
-    double least = 1e30;
-    Vec3 lowest = Vec3::Zero();
+                         const SourceFrame& frame, double softness, double forearm_may, double enough) {
+    struct Over {
+        Vec3 u;
+        double may, at_least;
+    };
+    std::array<Over, 2 * PartSurface::most_samples> all;
+    size_t count = 0, first = 0;
+    // All points at the lowest of heights lie by so much lower together.
+    const double together = softness * std::log(double(all.size()));
+    double at_least = 1e30;
     for (const NearHand::Skin& skin : skins) {
         const Rigid X_FJ = inverse(X_WF) * Rigid{frame.R[size_t(skin.joint)], frame.p[size_t(skin.joint)]};
         const double may = &skin == &skins.front() ? 0.0 : forearm_may;
+        const double all_over = part.at_least_over(X_FJ * skin.middle_J) - skin.about_m + may;
+        if (all_over > enough + together) {
+            at_least = std::min(at_least, all_over);
+            continue;
+        }
         for (const Vec3& point_J : skin.points_J) {
-            const Vec3 u = X_FJ * point_J;
-            const double over = part.place(u).h + may;
-            h[count++] = over;
-            if (over >= least) continue;
-            least = over;
-            lowest = u;
+            Over& over = all[count];
+            over.u = X_FJ * point_J;
+            over.may = may;
+            over.at_least = part.at_least_over_there(over.u) + may;
+            if (over.at_least < all[first].at_least) first = count;
+            ++count;
         }
     }
+    if (count > 0) at_least = std::min(at_least, all[first].at_least);
+    if (at_least > enough + together) return {at_least - together, Vec3::Zero()};
+    // What may be lowest first: others then may need no look.
+    std::swap(all[0], all[first]);
+    std::array<double, 2 * PartSurface::most_samples> h{};
+    size_t looked = 0;
+    double least = 1e30;
+    Vec3 lowest = Vec3::Zero();
+    for (const Over& over : std::span(all).first(count)) {
+        if (over.at_least > least + adds_nothing * softness) continue;
+        h[looked] = part.height(over.u) + over.may;
+        if (h[looked] < least) {
+            least = h[looked];
+            lowest = over.u;
+        }
+        ++looked;
+    }
     double sum = 0.0;
-    for (size_t i = 0; i < count; ++i) sum += std::exp((least - h[i]) / softness);
+    for (const double one : std::span(h).first(looked)) sum += std::exp((least - one) / softness);
     return {least - softness * std::log(sum), lowest};
 }
 
@@ -307,8 +330,6 @@ Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const HandFram
     if (how.way == Vec3::Zero()) how.out_of_reach = 0.0;
     const double softness = softness_m / near.to_reference;
     const double clear = clear_m / near.to_reference;
-    const Vec3& S_wrist = source.p[size_t(hand.S_hand)];
-    const Vec3& T_wrist = target.p[size_t(hand.T_hand)];
     double all = 0.0;
     Vec3 by = Vec3::Zero();
     for (size_t i = 0; i < hand.parts.size(); ++i) {
@@ -316,26 +337,28 @@ Vec3 by_whole_hand(const NearProgram& near, const NearHand& hand, const HandFram
         const PartSurface& T = near.T.parts[hand.parts[i].T];
         const Rigid X_S = S.frame(S_on.R[size_t(S.joint)], S_on.p[size_t(S.joint)]);
         const Rigid X_T = T.frame(T_on.R[size_t(T.joint)], T_on.p[size_t(T.joint)]);
-        const Vec3 u_S = inverse(X_S) * S_wrist;
-        const Vec3 u_T = inverse(X_T) * T_wrist;
-        const bool may_touch = S.at_least_over(u_S) < touching_m / near.to_reference + hand.S_long_m;
-        const bool may_sink = T.at_least_over(u_T) < clear + hand.T_long_m;
-        if (!may_touch && !may_sink) continue;
-        if (!in_source[i]) in_source[i] = least_height(S, X_S, hand.S_skin, source, softness, 0.0).h_m;
+        const double ratio = height_ratio(S, T, near.by_stature);
+        if (!in_source[i])
+            in_source[i] = least_height(S, X_S, hand.S_skin, source, softness, 0.0,
+                                        std::max(touching_m / near.to_reference, clear / ratio))
+                               .h_m;
         const double S_h = *in_source[i];
         const bool is_touched =
             hand.touches.empty() ||  // of a scene
             std::any_of(hand.touches.begin(), hand.touches.end(),
                         [&](const NearHand::Touch& touch) { return touch.S_part == hand.parts[i].S; });
-        const LeastHeight in_target = least_height(T, X_T, hand.T_skin, target, softness,
-                                                   is_touched ? 0.0 : forearm_may_m / near.to_reference);
-        const double wanted = S_h * height_ratio(S, T, near.by_stature);
+        const double drawn = how.touches ? touch_share(S_h * near.to_reference) : 0.0;
+        const double wanted = S_h * ratio;
+        const double enough = drawn <= 0.0 ? std::min(wanted, clear) : is_touched ? 1e30 : wanted;
+        const LeastHeight in_target =
+            least_height(T, X_T, hand.T_skin, target, softness,
+                         is_touched ? 0.0 : forearm_may_m / near.to_reference, enough);
         // What sinks in deeper than a centimetre tells little of where it lies.
         const double least = -buried_m / near.to_reference;
         const double missing = std::max(wanted, least) - std::max(in_target.h_m, least);
         // What is not touched draws no hand: it keeps it off.
         const double acts = is_touched ? 1.0 : std::clamp(missing / softness, 0.0, 1.0);
-        const double touch = how.touches ? acts * touch_share(S_h * near.to_reference) : 0.0;
+        const double touch = acts * drawn;
         const double sunk = std::max(0.0, std::min(wanted, clear) - in_target.h_m);
         const double share = std::max(touch, sunk / (sunk + softness));
         if (share <= 0.0) continue;

@@ -48,9 +48,10 @@ struct NearHand {
     struct Skin {
         int joint = -1;
         std::vector<Vec3> points_J;
+        Vec3 middle_J = Vec3::Zero();
+        double about_m = 0.0;  ///< no point is farther from the middle
     };
     std::vector<Skin> S_skin, T_skin;
-    double S_long_m = 0.0, T_long_m = 0.0;  ///< no point of the skin is farther from the wrist
     std::vector<PartPair> parts;
     struct Touch {
         HandSpan when;

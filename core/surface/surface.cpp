@@ -8,7 +8,6 @@
 #include "core/body/carried.hpp"
 #include "core/body/measures.hpp"
 #include "core/math/at_share.hpp"
-#include "core/math/hermite.hpp"
 #include "core/motion/heading.hpp"
 #include "core/rest/evidence.hpp"
 #include "core/surface/breadths.hpp"
@@ -23,28 +22,52 @@ constexpr double end_percentile = 0.95;
 constexpr double head_share = 0.13, hand_share = 0.108;
 constexpr size_t least_points = 12;  // vertices by which a part's ends are read
 
-/// Catmull-Rom through four values a cell apart, u from the second to the third.
-double between(double a, double b, double c, double d, double u) {
-    return hermite<double>(b, 0.5 * (c - a), c, 0.5 * (d - b), u);
+/// Catmull-Rom: by how much each of four values a cell apart counts, u from the second to the third.
+std::array<double, 4> shares_between(double u) {
+    const double u2 = u * u, u3 = u2 * u;
+    return {u2 - 0.5 * (u + u3), 1.0 - 2.5 * u2 + 1.5 * u3, 0.5 * u + 2.0 * u2 - 1.5 * u3, 0.5 * (u3 - u2)};
+}
+
+}  // namespace
+
+namespace {
+
+/// Rows between which a share of the length lies: the first of them, and how far past it.
+std::pair<int, double> row_of(double s) {
+    const double row = std::clamp(s * PartSurface::rows - 0.5, 0.0, PartSurface::rows - 1.0);
+    const int r = std::min(int(row), PartSurface::rows - 2);
+    return {r, row - r};
+}
+
+/// The row `beside` rows from `r`. Mirrored past the first and last: level there, so that ends go on without a kink.
+size_t row_beside(int r, int beside) {
+    const int at = r + beside;
+    return size_t(at < 0 ? 1 : at >= PartSurface::rows ? PartSurface::rows - 2 : at);
+}
+
+/// Which eighth round a point lies in, in no order of angles.
+size_t eighth_of(double x, double y) {
+    return (x < 0.0 ? 1U : 0U) + (y < 0.0 ? 2U : 0U) + (std::abs(y) > std::abs(x) ? 4U : 0U);
 }
 
 }  // namespace
 
 double PartSurface::radius(double s, double phi) const {
-    const double row = std::clamp(s * rows - 0.5, 0.0, rows - 1.0);
+    const auto [r, past] = row_of(s);
     double column = phi * columns / (2.0 * pi) - 0.5;
     column -= columns * std::floor(column / columns);
-    const int r = std::min(int(row), rows - 2);
     const int c = std::min(int(column), columns - 1);
-    std::array<double, 4> of_row{};
+    const std::array<size_t, 4> at{size_t(c == 0 ? columns - 1 : c - 1), size_t(c),
+                                   size_t(c + 1 < columns ? c + 1 : c + 1 - columns),
+                                   size_t(c + 2 < columns ? c + 2 : c + 2 - columns)};
+    const auto of_column = shares_between(column - c), of_row = shares_between(past);
+    double sum = 0.0;
     for (int i = 0; i < 4; ++i) {
-        // Mirrored past the first and last row: level there, so that ends go on without a kink.
-        const int at_row = r - 1 + i;
-        const auto& line = radius_m[size_t(at_row < 0 ? 1 : at_row >= rows ? rows - 2 : at_row)];
-        const auto at = [&](int k) { return line[size_t((c + k + columns) % columns)]; };
-        of_row[size_t(i)] = between(at(-1), at(0), at(1), at(2), column - c);
+        const auto& line = radius_m[row_beside(r, i - 1)];
+        sum += of_row[size_t(i)] * (of_column[0] * line[at[0]] + of_column[1] * line[at[1]] +
+                                    of_column[2] * line[at[2]] + of_column[3] * line[at[3]]);
     }
-    return between(of_row[0], of_row[1], of_row[2], of_row[3], row - r);
+    return sum;
 }
 
 namespace {
@@ -72,6 +95,18 @@ SurfacePlace PartSurface::place(const Vec3& u_F) const {
     place.cap = std::atan2(beyond, rho);
     place.h = std::sqrt(rho * rho + beyond * beyond) - cap_radius(r, cap_m[place.s > 0.5 ? 1 : 0], place.cap);
     return place;
+}
+
+double PartSurface::height(const Vec3& u_F) const {
+    const double rho = u_F.head<2>().norm();
+    const double r = radius(std::clamp(u_F.z() / length_m, 0.0, 1.0), std::atan2(u_F.y(), u_F.x()));
+    const double beyond = std::max(-u_F.z(), u_F.z() - length_m);
+    if (beyond <= 0.0) return rho - r;
+    // `cap_radius` by the sides of the angle.
+    const double d = cap_m[u_F.z() > 0.5 * length_m ? 1 : 0];
+    const double away = std::sqrt(rho * rho + beyond * beyond);
+    const double over_r = rho / r, over_d = beyond / d;
+    return away - away / std::sqrt(over_r * over_r + over_d * over_d);
 }
 
 Vec3 PartSurface::point(const SurfacePlace& place) const {
@@ -103,6 +138,43 @@ Mat3 PartSurface::lie(const SurfacePlace& place) const {
 double PartSurface::at_least_over(const Vec3& u_F) const {
     const double along = std::max({0.0, -u_F.z(), u_F.z() - length_m});
     return std::sqrt(u_F.head<2>().squaredNorm() + along * along) - widest_m;
+}
+
+double PartSurface::at_least_over_there(const Vec3& u_F) const {
+    const auto [r, past] = row_of(u_F.z() / length_m);
+    const double wide = widest_there_m[size_t(r)][eighth_of(u_F.x(), u_F.y())];
+    const double beyond = std::max(-u_F.z(), u_F.z() - length_m);
+    if (beyond <= 0.0) return u_F.head<2>().norm() - wide;
+    return std::sqrt(u_F.head<2>().squaredNorm() + beyond * beyond) -
+           std::max(wide, cap_m[u_F.z() > 0.5 * length_m ? 1 : 0]);
+}
+
+void PartSurface::sum_up() {
+    // Between cells a cubic may go over.
+    constexpr double goes_over = 1.1;
+    double sum = 0.0;
+    widest_m = std::max(cap_m[0], cap_m[1]);
+    for (const auto& line : radius_m)
+        for (const double r : line) {
+            sum += r;
+            widest_m = std::max(widest_m, r);
+        }
+    mean_radius_m = sum / (rows * columns);
+    widest_m *= goes_over;
+    std::array<std::array<double, 8>, rows> of_row{};
+    for (int r = 0; r < rows; ++r)
+        for (int c = 0; c < columns; ++c)
+            // What lies between this column's neighbours takes its radius, too.
+            for (const double by : {-2.0, -1.0, 0.0, 1.0, 2.0}) {
+                const double phi = (c + 0.5 + by) * 2.0 * pi / columns;
+                double& most = of_row[size_t(r)][eighth_of(std::cos(phi), std::sin(phi))];
+                most = std::max(most, goes_over * radius_m[size_t(r)][size_t(c)]);
+            }
+    for (int r = 0; r + 1 < rows; ++r)
+        for (size_t eighth = 0; eighth < 8; ++eighth)
+            for (const int beside : {-1, 0, 1, 2})
+                widest_there_m[size_t(r)][eighth] =
+                    std::max(widest_there_m[size_t(r)][eighth], of_row[row_beside(r, beside)][eighth]);
 }
 
 bool is_trunk(std::string_view role) {
@@ -441,15 +513,7 @@ BodySurface surface_of(const Character& character) {
             read_breadths(part, tall);
         if (const std::string kind = role_part(part.role); kind == "hand" || kind == "forearm")
             sample(part, points[i], own, tall);
-        double sum = 0.0;
-        for (const auto& line : part.radius_m)
-            for (const double r : line) {
-                sum += r;
-                part.widest_m = std::max(part.widest_m, r);
-            }
-        part.mean_radius_m = sum / (PartSurface::rows * PartSurface::columns);
-        // Between cells a cubic may go over.
-        part.widest_m = 1.1 * std::max({part.widest_m, part.cap_m[0], part.cap_m[1]});
+        part.sum_up();
         body.is_from_mesh = body.is_from_mesh || part.is_from_mesh;
     }
     // Of a body with a mesh a bone without skin of its own lies inside what others carry.

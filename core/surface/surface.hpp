@@ -44,6 +44,7 @@ struct PartSurface {
     std::array<std::array<double, columns>, rows> radius_m{};  ///< at the middles of cells
     std::array<double, 2> cap_m{};  ///< depth of the half-ellipsoid at s = 0 and s = 1
     double mean_radius_m = 0.0, widest_m = 0.0;
+    std::array<std::array<double, 8>, rows - 1> widest_there_m{};  ///< between two rows, in an eighth round
     static constexpr size_t most_samples = 48;
     std::vector<Vec3>
         samples_F;  ///< of hands, and forearms toward the wrist: points all over the skin, in the part's frame, m
@@ -53,11 +54,17 @@ struct PartSurface {
     double radius(double s, double phi) const;
     /// Of a point in the part's frame, m.
     SurfacePlace place(const Vec3& u_F) const;
+    /// h of `place` alone, m.
+    double height(const Vec3& u_F) const;
     Vec3 point(const SurfacePlace& place) const;
     /// Out of the skin, and along it: columns normal, round the bone, and square to both; in the part's frame.
     Mat3 lie(const SurfacePlace& place) const;
     /// Less than this a point cannot be over the skin; cheap.
     double at_least_over(const Vec3& u_F) const;
+    /// The same by how wide the part is there; closer, and still a fraction of what `height` costs.
+    double at_least_over_there(const Vec3& u_F) const;
+    /// What is told of all radii, once they are known.
+    void sum_up();
 };
 
 struct BodySurface {
