@@ -44,6 +44,39 @@ bool is_inside_out(const Mesh& mesh, const std::vector<Vec3>& skin) {
     return volume < 0.0;
 }
 
+struct Parts {
+    std::vector<std::uint32_t> order;
+    std::vector<std::pair<size_t, size_t>> ranges;  ///< of the order: first, and past the last
+};
+
+/// Places in parts of at most `most` that lie together: halved along the longest way, and again.
+Parts in_parts(std::vector<Vec3> places, size_t most) {
+    Parts parts;
+    for (Vec3& p : places)
+        if (!p.allFinite()) p = Vec3::Zero();
+    for (std::uint32_t i = 0; i < places.size(); ++i) parts.order.push_back(i);
+    std::vector<std::pair<size_t, size_t>> halves{{0, places.size()}};
+    while (!halves.empty()) {
+        const auto [first, last] = halves.back();
+        halves.pop_back();
+        if (last - first <= most) {
+            if (first < last) parts.ranges.emplace_back(first, last);
+            continue;
+        }
+        Box box;
+        for (size_t i = first; i < last; ++i) box.extend(places[parts.order[i]]);
+        Eigen::Index axis = 0;
+        box.sizes().maxCoeff(&axis);
+        const size_t middle = first + (last - first) / 2;
+        const auto at = parts.order.begin();
+        std::nth_element(at + std::ptrdiff_t(first), at + std::ptrdiff_t(middle), at + std::ptrdiff_t(last),
+                         [&](std::uint32_t a, std::uint32_t b) { return places[a][axis] < places[b][axis]; });
+        halves.emplace_back(middle, last);
+        halves.emplace_back(first, middle);
+    }
+    return parts;
+}
+
 }  // namespace
 
 struct SkinGauge::Placed {
@@ -51,8 +84,14 @@ struct SkinGauge::Placed {
         Vec3 a, b, c, middle;
         double radius_m;
     };
+    /// Triangles beside each other, all within a ball.
+    struct Patch {
+        size_t first, last;
+        Ball ball;
+    };
     const BodySkin& skin;
     std::vector<Triangle> triangles;
+    std::vector<Patch> patches;
     const Vec3& at(const Corner& corner) const { return skin[corner.mesh][corner.vertex]; }
     double height(const Vec3& q, double reach_m) const;
     /// Those of the triangles that can be nearest to a point within `ball`; heights of such points over them are the
@@ -88,8 +127,8 @@ SkinGauge::SkinGauge(const Character& character, Side side) : character_(charact
         own[m].resize(mesh.positions.size());
         for (std::uint32_t v = 0; v < own[m].size(); ++v) {
             own[m][v] = mark_of(mesh, v, marks);
-            if (own[m][v] == hand) hand_.push_back({m, v});
-            if (own[m][v] == lower_arm) forearm_.push_back({m, v});
+            if (own[m][v] == hand) hand_.all.push_back({m, v});
+            if (own[m][v] == lower_arm) forearm_.all.push_back({m, v});
         }
     }
     others_ = outward_triangles(character);
@@ -97,39 +136,26 @@ SkinGauge::SkinGauge(const Character& character, Side side) : character_(charact
         return std::any_of(corners.begin(), corners.end(),
                            [&](const Corner& corner) { return own[corner.mesh][corner.vertex] != body; });
     });
-    make_patches(skin_of(character, rest_pose(character.rig.skeleton)));
+    const BodySkin at_rest = skin_of(character, rest_pose(character.rig.skeleton));
+    for (Vertices* vertices : {&hand_, &forearm_}) {
+        std::vector<Vec3> places;
+        for (const Corner& corner : vertices->all) places.push_back(at_rest[corner.mesh][corner.vertex]);
+        Parts parts = in_parts(std::move(places), together);
+        const std::vector<Corner> unsorted = std::exchange(vertices->all, {});
+        for (const std::uint32_t i : parts.order) vertices->all.push_back(unsorted[i]);
+        vertices->parts = std::move(parts.ranges);
+    }
+    make_patches(at_rest);
 }
 
 void SkinGauge::make_patches(const BodySkin& at_rest) {
     std::vector<Vec3> middles;
-    std::vector<std::uint32_t> order;
-    for (const auto& [a, b, c] : others_) {
-        order.push_back(std::uint32_t(order.size()));
+    for (const auto& [a, b, c] : others_)
         middles.push_back(at_rest[a.mesh][a.vertex] + at_rest[b.mesh][b.vertex] + at_rest[c.mesh][c.vertex]);
-    }
-    // Halved along the longest way, and again.
-    std::vector<std::pair<size_t, size_t>> halves{{0, order.size()}};
-    while (!halves.empty()) {
-        const auto [first, last] = halves.back();
-        halves.pop_back();
-        if (last - first <= patch_size) {
-            patches_.push_back({first, last, {}});
-            continue;
-        }
-        Box box;
-        for (size_t i = first; i < last; ++i) box.extend(middles[order[i]]);
-        Eigen::Index axis = 0;
-        box.sizes().maxCoeff(&axis);
-        const size_t middle = first + (last - first) / 2;
-        const auto at = order.begin();
-        std::nth_element(
-            at + std::ptrdiff_t(first), at + std::ptrdiff_t(middle), at + std::ptrdiff_t(last),
-            [&](std::uint32_t a, std::uint32_t b) { return middles[a][axis] < middles[b][axis]; });
-        halves.emplace_back(middle, last);
-        halves.emplace_back(first, middle);
-    }
+    const Parts parts = in_parts(std::move(middles), patch_size);
+    for (const auto& [first, last] : parts.ranges) patches_.push_back({first, last, {}});
     const auto unsorted = others_;
-    for (size_t i = 0; i < order.size(); ++i) others_[i] = unsorted[order[i]];
+    for (size_t i = 0; i < others_.size(); ++i) others_[i] = unsorted[parts.order[i]];
     for (Patch& patch : patches_) {
         for (size_t i = patch.first; i < patch.last; ++i)
             patch.corners.insert(patch.corners.end(), others_[i].begin(), others_[i].end());
@@ -161,11 +187,12 @@ BodySkin skin_of(const Character& character, const Pose& pose, const std::vector
 }
 
 SkinGauge::Placed SkinGauge::place(const BodySkin& skin, const Vec3& about, double reach_m) const {
-    Placed placed{skin, {}};
+    Placed placed{skin, {}, {}};
     for (const Patch& patch : patches_) {
         Box box;
         for (const Corner& corner : patch.corners) box.extend(placed.at(corner));
         if (box.squaredExteriorDistance(about) > reach_m * reach_m) continue;
+        const size_t from = placed.triangles.size();
         for (size_t i = patch.first; i < patch.last; ++i) {
             const auto& [a, b, c] = others_[i];
             Placed::Triangle one{placed.at(a), placed.at(b), placed.at(c), Vec3::Zero(), 0.0};
@@ -176,6 +203,9 @@ SkinGauge::Placed SkinGauge::place(const BodySkin& skin, const Vec3& about, doub
             const double beyond = reach_m + one.radius_m;
             if ((one.middle - about).squaredNorm() < beyond * beyond) placed.triangles.push_back(one);
         }
+        if (from < placed.triangles.size())
+            placed.patches.push_back(
+                {from, placed.triangles.size(), {box.center(), 0.5 * box.diagonal().norm()}});
     }
     return placed;
 }
@@ -186,33 +216,58 @@ double SkinGauge::Placed::height(const Vec3& q, double reach_m) const {
     double least = reach_m;
     Vec3 way = Vec3::Zero();
     Vec3 out = Vec3::Zero();
-    for (const Triangle& one : triangles) {
-        const double beyond = least + as_near_m + one.radius_m;
-        if ((q - one.middle).squaredNorm() > beyond * beyond) continue;
-        const Vec3 to = q - nearest_on(q, one.a, one.b, one.c);
-        const double d = to.norm();
-        if (d > least + as_near_m) continue;
-        if (d < least - as_near_m) out = Vec3::Zero();
-        out += (one.b - one.a).cross(one.c - one.a).normalized();
-        way = to;
-        least = std::min(least, d);
+    for (const Patch& patch : patches) {
+        const double all_beyond = least + as_near_m + patch.ball.radius_m;
+        if ((q - patch.ball.middle).squaredNorm() > all_beyond * all_beyond) continue;
+        for (const Triangle& one : std::span(triangles).subspan(patch.first, patch.last - patch.first)) {
+            const double beyond = least + as_near_m + one.radius_m;
+            if ((q - one.middle).squaredNorm() > beyond * beyond) continue;
+            const Vec3 to = q - nearest_on(q, one.a, one.b, one.c);
+            const double d = to.norm();
+            if (d > least + as_near_m) continue;
+            if (d < least - as_near_m) out = Vec3::Zero();
+            out += (one.b - one.a).cross(one.c - one.a).normalized();
+            way = to;
+            least = std::min(least, d);
+        }
     }
     return way.dot(out) < 0.0 ? -least : least;
 }
 
 void SkinGauge::Placed::near(const Ball& ball, double reach_m, Placed& found) const {
     found.triangles.clear();
+    found.patches.clear();
+    const auto of = [&](const Patch& patch) {
+        return std::span(triangles).subspan(patch.first, patch.last - patch.first);
+    };
     // No point is farther from its nearest than the middle is from its own, and the way from there.
     double least = reach_m;
-    for (const Triangle& one : triangles) {
-        const double nearer = least - one.radius_m - ball.radius_m;
-        const double apart = (ball.middle - one.middle).squaredNorm();
-        if (nearer > 0.0 && apart < nearer * nearer) least = std::sqrt(apart) + one.radius_m + ball.radius_m;
+    std::vector<std::pair<double, const Patch*>> by_distance;
+    by_distance.reserve(patches.size());
+    for (const Patch& patch : patches) {
+        const double distance = (ball.middle - patch.ball.middle).norm() - patch.ball.radius_m;
+        if (distance <= reach_m + ball.radius_m + 2.0 * as_near_m) by_distance.emplace_back(distance, &patch);
+    }
+    std::sort(by_distance.begin(), by_distance.end());
+    for (const auto& [distance, patch] : by_distance) {
+        if (distance > least - ball.radius_m) break;
+        for (const Triangle& one : of(*patch)) {
+            const double nearer = least - one.radius_m - ball.radius_m;
+            const double apart = (ball.middle - one.middle).squaredNorm();
+            if (nearer > 0.0 && apart < nearer * nearer)
+                least = std::sqrt(apart) + one.radius_m + ball.radius_m;
+        }
     }
     const double within = least + ball.radius_m + 2.0 * as_near_m;
-    for (const Triangle& one : triangles) {
-        const double beyond = within + one.radius_m;
-        if ((ball.middle - one.middle).squaredNorm() <= beyond * beyond) found.triangles.push_back(one);
+    for (const auto& [distance, patch] : by_distance) {
+        if (distance > within) break;
+        const size_t from = found.triangles.size();
+        for (const Triangle& one : of(*patch)) {
+            const double beyond = within + one.radius_m;
+            if ((ball.middle - one.middle).squaredNorm() <= beyond * beyond) found.triangles.push_back(one);
+        }
+        if (from < found.triangles.size())
+            found.patches.push_back({from, found.triangles.size(), patch->ball});
     }
 }
 
@@ -239,7 +294,7 @@ std::vector<std::array<Vec3, 3>> SkinGauge::triangles(const Pose& pose) const {
 std::vector<Vec3> SkinGauge::hand_vertices(const Pose& pose) const {
     const BodySkin skin = skin_of(character_, pose);
     std::vector<Vec3> vertices;
-    for (const Corner& corner : hand_) vertices.push_back(skin[corner.mesh][corner.vertex]);
+    for (const Corner& corner : hand_.all) vertices.push_back(skin[corner.mesh][corner.vertex]);
     return vertices;
 }
 
@@ -254,32 +309,34 @@ bool encloses(const std::vector<std::array<SkinCorner, 3>>& triangles, const Bod
     return turns > pi;  // 2 pi once around
 }
 
-double SkinGauge::lowest(const Placed& placed, std::span<const Corner> corners, double reach_m,
+double SkinGauge::lowest(const Placed& placed, const Vertices& vertices, double reach_m,
                          double most_m) const {
     double least = most_m;
     std::vector<std::pair<double, const Corner*>> deep;
-    Placed about{placed.skin, {}}, nearest{placed.skin, {}};
+    Placed about{placed.skin, {}, {}}, nearest{placed.skin, {}, {}};
     // No vertex of a ball lies lower than its middle does, less the radius.
     const auto low_end = [&](const Placed& over, const Ball& ball) {
         return over.height(ball.middle, reach_m + ball.radius_m) - ball.radius_m;
     };
-    const Ball all = ball_about(placed.skin, corners);
+    const Ball all = ball_about(placed.skin, vertices.all);
     placed.near(all, reach_m, about);
     if (about.triangles.empty() || low_end(about, all) >= least) return least;
     struct Group {
         double low_m;
-        size_t first;
+        std::span<const Corner> corners;
+        Ball ball;
     };
     std::vector<Group> groups;
-    for (size_t first = 0; first < corners.size(); first += together) {
-        const auto some = corners.subspan(first, std::min(together, corners.size() - first));
-        groups.push_back({low_end(about, ball_about(placed.skin, some)), first});
+    groups.reserve(vertices.parts.size());
+    for (const auto& [first, last] : vertices.parts) {
+        const auto some = std::span(vertices.all).subspan(first, last - first);
+        const Ball ball = ball_about(placed.skin, some);
+        if (const double low = low_end(about, ball); low < least) groups.push_back({low, some, ball});
     }
     std::sort(groups.begin(), groups.end(), [](const Group& a, const Group& b) { return a.low_m < b.low_m; });
-    for (const Group& group : groups) {
-        if (group.low_m >= least) break;
-        const auto some = corners.subspan(group.first, std::min(together, corners.size() - group.first));
-        about.near(ball_about(placed.skin, some), reach_m, nearest);
+    for (const auto& [low_m, some, ball] : groups) {
+        if (low_m >= least) break;
+        about.near(ball, reach_m, nearest);
         for (const Corner& corner : some) {
             const double height = nearest.height(placed.at(corner), reach_m);
             if (height < -surely_m)
@@ -317,11 +374,11 @@ SkinGauge::Reading SkinGauge::read_depth(const BodySkin& skin, double reach_m) c
 SkinGauge::Reading SkinGauge::read(const BodySkin& skin, double reach_m, double most_m) const {
     Reading reading{most_m, 0.0};
     if (is_empty()) return reading;
-    const Ball hand = ball_about(skin, hand_);
-    const Ball forearm = ball_about(skin, forearm_);
+    const Ball hand = ball_about(skin, hand_.all);
+    const Ball forearm = ball_about(skin, forearm_.all);
     const double to_forearm = (forearm.middle - hand.middle).norm() + forearm.radius_m;
     const Placed placed =
-        place(skin, hand.middle, reach_m + std::max(hand.radius_m, forearm_.empty() ? 0.0 : to_forearm));
+        place(skin, hand.middle, reach_m + std::max(hand.radius_m, forearm_.all.empty() ? 0.0 : to_forearm));
     if (placed.triangles.empty()) return reading;
     reading.gap_m = lowest(placed, hand_, reach_m, most_m);
     reading.deepest_m = std::max({0.0, -reading.gap_m, -lowest(placed, forearm_, reach_m, 0.0)});

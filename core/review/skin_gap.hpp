@@ -5,6 +5,7 @@
 #include <compare>
 #include <cstdint>
 #include <span>
+#include <utility>
 #include <vector>
 
 #include "core/rest/character.hpp"
@@ -34,7 +35,7 @@ class SkinGauge {
     /// Empty for a body without a mesh or without that hand. The character must outlive it.
     SkinGauge(const Character& character, Side side);
 
-    bool is_empty() const { return hand_.empty() || others_.empty(); }
+    bool is_empty() const { return hand_.all.empty() || others_.empty(); }
 
     struct Reading {
         double gap_m =
@@ -70,15 +71,20 @@ class SkinGauge {
         size_t first, last;
         std::vector<Corner> corners;  ///< each once
     };
+    /// Vertices, those that lie together at rest beside each other: `parts` from first up to, not including, last.
+    struct Vertices {
+        std::vector<Corner> all;
+        std::vector<std::pair<size_t, size_t>> parts;
+    };
     /// A ball that has all of them in it; none: empty.
     static Ball ball_about(const BodySkin& skin, std::span<const Corner> corners);
     /// The least height of vertices, at most `most_m`; what seems to lie deep is looked at twice.
-    double lowest(const Placed& placed, std::span<const Corner> corners, double reach_m, double most_m) const;
+    double lowest(const Placed& placed, const Vertices& vertices, double reach_m, double most_m) const;
     Reading read(const BodySkin& skin, double reach_m, double most_m) const;
     Placed place(const BodySkin& skin, const Vec3& about, double reach_m) const;
     void make_patches(const BodySkin& at_rest);
     const Character& character_;
-    std::vector<Corner> hand_, forearm_;
+    Vertices hand_, forearm_;
     std::vector<std::array<Corner, 3>> others_;
     std::vector<Patch> patches_;
 };
