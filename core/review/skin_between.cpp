@@ -5,7 +5,7 @@
 #include <string>
 
 #include "core/body/carried.hpp"
-#include "core/math/triangle_cells.hpp"
+#include "core/math/triangle_patches.hpp"
 
 namespace nb {
 
@@ -77,7 +77,12 @@ SkinBetween::Reading SkinBetween::read(const BodySkin& of, const BodySkin& on, d
         of_near.extend(q);
     }
     if (near.empty()) return reading;
-    const TriangleCells cells(placed(triangles_, on, widened(of_near, reach_m)), reach_m);
+    const auto triangles = placed(triangles_, on, widened(of_near, reach_m));
+    const TrianglePatches over(triangles);
+    Box on_near;
+    for (const auto& corners : triangles)
+        for (const Vec3& corner : corners) on_near.extend(corner);
+    on_near = widened(on_near, reach_m);
     struct Sunk {
         double height;
         Vec3 at;
@@ -86,9 +91,9 @@ SkinBetween::Reading SkinBetween::read(const BodySkin& of, const BodySkin& on, d
     std::vector<Sunk> sunk;
     for (const Vertex* vertex : near) {
         const Vec3& q = of[vertex->at.mesh][vertex->at.vertex];
-        if (!cells.is_near(q, reach_m)) continue;
+        if (!on_near.contains(q)) continue;
         // What is farther inside than the reach has skin beside it that is not.
-        const double height = cells.height(q).m;
+        const double height = over.height(q, reach_m).m;
         if (height < 0.0)
             sunk.push_back({height, q, vertex->hand});
         else if (vertex->hand >= 0)

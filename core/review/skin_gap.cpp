@@ -7,7 +7,6 @@
 #include <utility>
 
 #include "core/body/carried.hpp"
-#include "core/math/triangle.hpp"
 
 namespace nb {
 
@@ -16,8 +15,7 @@ namespace {
 using Box = Eigen::AlignedBox3d;
 
 constexpr double surely_m = 0.01;  // deeper: looked at twice
-constexpr double as_near_m = 1e-7;
-constexpr size_t together = 16;  // vertices that are looked for at once
+constexpr size_t together = 16;    // vertices that are looked for at once
 constexpr size_t patch_size = 32;
 
 /// What most of a vertex's weight goes to, among joints that have a mark: 0 none.
@@ -44,59 +42,13 @@ bool is_inside_out(const Mesh& mesh, const std::vector<Vec3>& skin) {
     return volume < 0.0;
 }
 
-struct Parts {
-    std::vector<std::uint32_t> order;
-    std::vector<std::pair<size_t, size_t>> ranges;  ///< of the order: first, and past the last
-};
-
-/// Places in parts of at most `most` that lie together: halved along the longest way, and again.
-Parts in_parts(std::vector<Vec3> places, size_t most) {
-    Parts parts;
-    for (Vec3& p : places)
-        if (!p.allFinite()) p = Vec3::Zero();
-    for (std::uint32_t i = 0; i < places.size(); ++i) parts.order.push_back(i);
-    std::vector<std::pair<size_t, size_t>> halves{{0, places.size()}};
-    while (!halves.empty()) {
-        const auto [first, last] = halves.back();
-        halves.pop_back();
-        if (last - first <= most) {
-            if (first < last) parts.ranges.emplace_back(first, last);
-            continue;
-        }
-        Box box;
-        for (size_t i = first; i < last; ++i) box.extend(places[parts.order[i]]);
-        Eigen::Index axis = 0;
-        box.sizes().maxCoeff(&axis);
-        const size_t middle = first + (last - first) / 2;
-        const auto at = parts.order.begin();
-        std::nth_element(at + std::ptrdiff_t(first), at + std::ptrdiff_t(middle), at + std::ptrdiff_t(last),
-                         [&](std::uint32_t a, std::uint32_t b) { return places[a][axis] < places[b][axis]; });
-        halves.emplace_back(middle, last);
-        halves.emplace_back(first, middle);
-    }
-    return parts;
-}
-
 }  // namespace
 
 struct SkinGauge::Placed {
-    struct Triangle {
-        Vec3 a, b, c, middle;
-        double radius_m;
-    };
-    /// Triangles beside each other, all within a ball.
-    struct Patch {
-        size_t first, last;
-        Ball ball;
-    };
     const BodySkin& skin;
-    std::vector<Triangle> triangles;
-    std::vector<Patch> patches;
+    TrianglePatches over;
     const Vec3& at(const Corner& corner) const { return skin[corner.mesh][corner.vertex]; }
-    double height(const Vec3& q, double reach_m) const;
-    /// Those of the triangles that can be nearest to a point within `ball`; heights of such points over them are the
-    /// same to the bit.
-    void near(const Ball& ball, double reach_m, Placed& found) const;
+    double height(const Vec3& q, double reach_m) const { return over.height(q, reach_m).m; }
 };
 
 SkinGauge::SkinGauge(const Character& character, Side side) : character_(character) {
@@ -140,7 +92,7 @@ SkinGauge::SkinGauge(const Character& character, Side side) : character_(charact
     for (Vertices* vertices : {&hand_, &forearm_}) {
         std::vector<Vec3> places;
         for (const Corner& corner : vertices->all) places.push_back(at_rest[corner.mesh][corner.vertex]);
-        Parts parts = in_parts(std::move(places), together);
+        PlaceParts parts = in_parts(std::move(places), together);
         const std::vector<Corner> unsorted = std::exchange(vertices->all, {});
         for (const std::uint32_t i : parts.order) vertices->all.push_back(unsorted[i]);
         vertices->parts = std::move(parts.ranges);
@@ -152,7 +104,7 @@ void SkinGauge::make_patches(const BodySkin& at_rest) {
     std::vector<Vec3> middles;
     for (const auto& [a, b, c] : others_)
         middles.push_back(at_rest[a.mesh][a.vertex] + at_rest[b.mesh][b.vertex] + at_rest[c.mesh][c.vertex]);
-    const Parts parts = in_parts(std::move(middles), patch_size);
+    const PlaceParts parts = in_parts(std::move(middles), patch_size);
     for (const auto& [first, last] : parts.ranges) patches_.push_back({first, last, {}});
     const auto unsorted = others_;
     for (size_t i = 0; i < others_.size(); ++i) others_[i] = unsorted[parts.order[i]];
@@ -187,91 +139,22 @@ BodySkin skin_of(const Character& character, const Pose& pose, const std::vector
 }
 
 SkinGauge::Placed SkinGauge::place(const BodySkin& skin, const Vec3& about, double reach_m) const {
-    Placed placed{skin, {}, {}};
+    Placed placed{skin, {}};
     for (const Patch& patch : patches_) {
         Box box;
         for (const Corner& corner : patch.corners) box.extend(placed.at(corner));
         if (box.squaredExteriorDistance(about) > reach_m * reach_m) continue;
-        const size_t from = placed.triangles.size();
         for (size_t i = patch.first; i < patch.last; ++i) {
             const auto& [a, b, c] = others_[i];
-            Placed::Triangle one{placed.at(a), placed.at(b), placed.at(c), Vec3::Zero(), 0.0};
-            one.middle = (one.a + one.b + one.c) / 3.0;
-            one.radius_m =
-                std::sqrt(std::max({(one.a - one.middle).squaredNorm(), (one.b - one.middle).squaredNorm(),
-                                    (one.c - one.middle).squaredNorm()}));
-            const double beyond = reach_m + one.radius_m;
-            if ((one.middle - about).squaredNorm() < beyond * beyond) placed.triangles.push_back(one);
+            const TrianglePatches::Triangle one({placed.at(a), placed.at(b), placed.at(c)});
+            if (one.is_within(about, reach_m)) placed.over.add(one);
         }
-        if (from < placed.triangles.size())
-            placed.patches.push_back(
-                {from, placed.triangles.size(), {box.center(), 0.5 * box.diagonal().norm()}});
+        placed.over.end_patch({box.center(), 0.5 * box.diagonal().norm()});
     }
     return placed;
 }
 
-/// Height over triangles; the sign is that of the mean normal of all that are as near, so that edges and corners tell it,
-/// too.
-double SkinGauge::Placed::height(const Vec3& q, double reach_m) const {
-    double least = reach_m;
-    Vec3 way = Vec3::Zero();
-    Vec3 out = Vec3::Zero();
-    for (const Patch& patch : patches) {
-        const double all_beyond = least + as_near_m + patch.ball.radius_m;
-        if ((q - patch.ball.middle).squaredNorm() > all_beyond * all_beyond) continue;
-        for (const Triangle& one : std::span(triangles).subspan(patch.first, patch.last - patch.first)) {
-            const double beyond = least + as_near_m + one.radius_m;
-            if ((q - one.middle).squaredNorm() > beyond * beyond) continue;
-            const Vec3 to = q - nearest_on(q, one.a, one.b, one.c);
-            const double d = to.norm();
-            if (d > least + as_near_m) continue;
-            if (d < least - as_near_m) out = Vec3::Zero();
-            out += (one.b - one.a).cross(one.c - one.a).normalized();
-            way = to;
-            least = std::min(least, d);
-        }
-    }
-    return way.dot(out) < 0.0 ? -least : least;
-}
-
-void SkinGauge::Placed::near(const Ball& ball, double reach_m, Placed& found) const {
-    found.triangles.clear();
-    found.patches.clear();
-    const auto of = [&](const Patch& patch) {
-        return std::span(triangles).subspan(patch.first, patch.last - patch.first);
-    };
-    // No point is farther from its nearest than the middle is from its own, and the way from there.
-    double least = reach_m;
-    std::vector<std::pair<double, const Patch*>> by_distance;
-    by_distance.reserve(patches.size());
-    for (const Patch& patch : patches) {
-        const double distance = (ball.middle - patch.ball.middle).norm() - patch.ball.radius_m;
-        if (distance <= reach_m + ball.radius_m + 2.0 * as_near_m) by_distance.emplace_back(distance, &patch);
-    }
-    std::sort(by_distance.begin(), by_distance.end());
-    for (const auto& [distance, patch] : by_distance) {
-        if (distance > least - ball.radius_m) break;
-        for (const Triangle& one : of(*patch)) {
-            const double nearer = least - one.radius_m - ball.radius_m;
-            const double apart = (ball.middle - one.middle).squaredNorm();
-            if (nearer > 0.0 && apart < nearer * nearer)
-                least = std::sqrt(apart) + one.radius_m + ball.radius_m;
-        }
-    }
-    const double within = least + ball.radius_m + 2.0 * as_near_m;
-    for (const auto& [distance, patch] : by_distance) {
-        if (distance > within) break;
-        const size_t from = found.triangles.size();
-        for (const Triangle& one : of(*patch)) {
-            const double beyond = within + one.radius_m;
-            if ((ball.middle - one.middle).squaredNorm() <= beyond * beyond) found.triangles.push_back(one);
-        }
-        if (from < found.triangles.size())
-            found.patches.push_back({from, found.triangles.size(), patch->ball});
-    }
-}
-
-SkinGauge::Ball SkinGauge::ball_about(const BodySkin& skin, std::span<const Corner> corners) {
+Ball SkinGauge::ball_about(const BodySkin& skin, std::span<const Corner> corners) {
     Ball ball;
     for (const Corner& corner : corners)
         ball.middle += skin[corner.mesh][corner.vertex] / double(corners.size());
@@ -286,8 +169,8 @@ std::vector<std::array<Vec3, 3>> SkinGauge::triangles(const Pose& pose) const {
     constexpr double all_m = 1e30;
     std::vector<std::array<Vec3, 3>> all;
     const BodySkin skin = skin_of(character_, pose);
-    for (const Placed::Triangle& one : place(skin, Vec3::Zero(), all_m).triangles)
-        all.push_back({one.a, one.b, one.c});
+    const Placed placed = place(skin, Vec3::Zero(), all_m);
+    for (const TrianglePatches::Triangle& one : placed.over.triangles()) all.push_back({one.a, one.b, one.c});
     return all;
 }
 
@@ -313,14 +196,14 @@ double SkinGauge::lowest(const Placed& placed, const Vertices& vertices, double 
                          double most_m) const {
     double least = most_m;
     std::vector<std::pair<double, const Corner*>> deep;
-    Placed about{placed.skin, {}, {}}, nearest{placed.skin, {}, {}};
+    TrianglePatches about, nearest;
     // No vertex of a ball lies lower than its middle does, less the radius.
-    const auto low_end = [&](const Placed& over, const Ball& ball) {
-        return over.height(ball.middle, reach_m + ball.radius_m) - ball.radius_m;
+    const auto low_end = [&](const TrianglePatches& over, const Ball& ball) {
+        return over.height(ball.middle, reach_m + ball.radius_m).m - ball.radius_m;
     };
     const Ball all = ball_about(placed.skin, vertices.all);
-    placed.near(all, reach_m, about);
-    if (about.triangles.empty() || low_end(about, all) >= least) return least;
+    placed.over.near(all, reach_m, about);
+    if (about.is_empty() || low_end(about, all) >= least) return least;
     struct Group {
         double low_m;
         std::span<const Corner> corners;
@@ -338,7 +221,7 @@ double SkinGauge::lowest(const Placed& placed, const Vertices& vertices, double 
         if (low_m >= least) break;
         about.near(ball, reach_m, nearest);
         for (const Corner& corner : some) {
-            const double height = nearest.height(placed.at(corner), reach_m);
+            const double height = nearest.height(placed.at(corner), reach_m).m;
             if (height < -surely_m)
                 deep.emplace_back(height, &corner);
             else
@@ -379,7 +262,7 @@ SkinGauge::Reading SkinGauge::read(const BodySkin& skin, double reach_m, double 
     const double to_forearm = (forearm.middle - hand.middle).norm() + forearm.radius_m;
     const Placed placed =
         place(skin, hand.middle, reach_m + std::max(hand.radius_m, forearm_.all.empty() ? 0.0 : to_forearm));
-    if (placed.triangles.empty()) return reading;
+    if (placed.over.is_empty()) return reading;
     reading.gap_m = lowest(placed, hand_, reach_m, most_m);
     reading.deepest_m = std::max({0.0, -reading.gap_m, -lowest(placed, forearm_, reach_m, 0.0)});
     return reading;

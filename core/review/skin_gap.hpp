@@ -8,6 +8,7 @@
 #include <utility>
 #include <vector>
 
+#include "core/math/triangle_patches.hpp"
 #include "core/rest/character.hpp"
 
 namespace nb {
@@ -62,10 +63,6 @@ class SkinGauge {
     struct Placed;
     /// By all of it: what is nearest does not tell it of skin that lies in folds or ends.
     bool is_inside(const BodySkin& skin, const Vec3& q) const { return encloses(others_, skin, q); }
-    struct Ball {
-        Vec3 middle = Vec3::Zero();
-        double radius_m = 0.0;
-    };
     /// Triangles that lie together at rest: of `others_` those from `first` up to, not including, `last`.
     struct Patch {
         size_t first, last;

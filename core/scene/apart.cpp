@@ -89,8 +89,8 @@ void low_points(const StandingBody& one, const std::vector<Rigid>& X_one, const 
             const Vec3* lowest = nullptr;
             for (const Vec3& point : one.parts[i].points_F) {
                 const Vec3 u = X * point;
-                if (over.at_least_over(u) >= least) continue;
-                if (const double h = over.place(u).h; h < least) {
+                if (over.at_least_over_there(u) >= least) continue;
+                if (const double h = over.height(u); h < least) {
                     least = h;
                     lowest = &point;
                 }

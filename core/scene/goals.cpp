@@ -144,7 +144,7 @@ class HandGoals {
             if (t == but) continue;
             const Rigid X = part.frame(T_on.R[size_t(part.joint)], T_on.p[size_t(part.joint)]);
             const Vec3 u = inverse(X) * q;
-            if (part.at_least_over(u) <= 0.0 && part.place(u).h < 0.0) return false;
+            if (part.at_least_over_there(u) <= 0.0 && part.height(u) < 0.0) return false;
         }
         return true;
     }

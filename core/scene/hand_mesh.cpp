@@ -8,7 +8,7 @@
 #include "core/base/parallel.hpp"
 #include "core/body/carried.hpp"
 #include "core/math/hermite.hpp"
-#include "core/math/triangle_cells.hpp"
+#include "core/math/triangle_patches.hpp"
 #include "core/math/two_bones.hpp"
 
 namespace nb {
@@ -129,14 +129,14 @@ Vec3 HandMesh::onto(const Pose& of, const Rigid& X_WH, const Pose& on, const Vec
         if ((at[0] - X_WH.p).norm() < about_hand_m) near.push_back(at);
     }
     if (near.empty()) return Vec3::Zero();
-    const TriangleCells cells(std::move(near), hand_reach_m);
+    const TrianglePatches over(near);
     // From outside inward by what is free, so that no skin is passed on the way.
     for (double from = start_off_m;; from += start_off_m) {
         double off = from;
         std::vector<double> free_of(vertices_.size());  // what each can move at least
         bool is_outside = true;
         for (size_t i = 0; i < vertices_.size() && is_outside; ++i) {
-            free_of[i] = cells.height(own[vertices_[i].mesh][vertices_[i].vertex] + off * out).m;
+            free_of[i] = over.height(own[vertices_[i].mesh][vertices_[i].vertex] + off * out, hand_reach_m).m;
             is_outside = free_of[i] >= near_enough_m;
         }
         if (!is_outside && from < most_off_m) continue;
@@ -145,8 +145,8 @@ Vec3 HandMesh::onto(const Pose& of, const Rigid& X_WH, const Pose& on, const Vec
             for (size_t i = 0; i < vertices_.size(); ++i) {
                 if (free_of[i] >= free) continue;
                 if (step > 0)
-                    free_of[i] =
-                        std::abs(cells.height(own[vertices_[i].mesh][vertices_[i].vertex] + off * out).m);
+                    free_of[i] = std::abs(
+                        over.height(own[vertices_[i].mesh][vertices_[i].vertex] + off * out, free).m);
                 free = std::min(free, free_of[i]);
             }
             if (free < near_enough_m || off < -hand_reach_m) break;

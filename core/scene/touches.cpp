@@ -44,7 +44,7 @@ std::optional<double> hand_height(const Character& of, const BodySurface& of_ski
             inverse(part.frame(on_pose.R[size_t(part.joint)], on_pose.p[size_t(part.joint)])) * X_WH;
         for (const Vec3& point : points) {
             const Vec3 u = X_PH * point;
-            if (part.at_least_over(u) < least) least = std::min(least, part.place(u).h);
+            if (part.at_least_over_there(u) < least) least = std::min(least, part.height(u));
         }
     }
     return least < far_m ? std::optional(least) : std::nullopt;
@@ -178,12 +178,13 @@ std::vector<BodyTouch> find_body_touches(std::span<const Cast> casts, std::span<
                                 continue;
                             double least = 1e30;
                             for (const Vec3& point : points)
-                                if (const Vec3 u = H * point; of.at_least_over(u) * to_reference < least)
-                                    least = std::min(least, of.place(u).h * to_reference);
+                                if (const Vec3 u = H * point;
+                                    of.at_least_over_there(u) * to_reference < least)
+                                    least = std::min(least, of.height(u) * to_reference);
                             if (least >= TouchRules().leave_m) continue;
                             nearest.h_m = std::min(nearest.h_m, least);
                             for (int point = 0; point < int(named); ++point) {
-                                const double h = of.place(H * points[size_t(point)]).h;
+                                const double h = of.height(H * points[size_t(point)]);
                                 if (h >= by_named) continue;
                                 by_named = h;
                                 nearest.part = part;

@@ -170,8 +170,8 @@ void points_under(const ClearBody::Limb& limb, const SourceFrame& frame, const P
         for (size_t k = 0; k < bone.points.size(); ++k) {
             const ClearBody::SkinPoint& point = bone.points[k];
             const Vec3 u = X_FJ * point.at_J;
-            if (part.at_least_over(u) < least)
-                if (const double height = part.place(u).h; height < least) {
+            if (part.at_least_over_there(u) < least)
+                if (const double height = part.height(u); height < least) {
                     least = height;
                     lowest = &point;
                 }
