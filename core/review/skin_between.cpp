@@ -40,7 +40,7 @@ std::vector<std::array<Vec3, 3>> placed(const std::vector<std::array<SkinCorner,
 
 }  // namespace
 
-SkinBetween::SkinBetween(const Character& of, const Character& on) : triangles_(outward_triangles(on)) {
+SkinBetween::SkinBetween(const Character& of, const Character& on) : triangles_(body_triangles(on)) {
     const Skeleton skeleton = carried_skeleton(of.rig.skeleton, of.roles);
     std::vector<size_t> kind_of(size_t(skeleton.size()), 0);  // 0 the body, 1 left hand, 2 right hand
     for (const size_t side : {size_t(0), size_t(1)}) {
@@ -48,10 +48,12 @@ SkinBetween::SkinBetween(const Character& of, const Character& on) : triangles_(
         for (int j = 0; j < skeleton.size() && hand >= 0; ++j)
             if (skeleton.is_ancestor(hand, j)) kind_of[size_t(j)] = side + 1;
     }
+    const auto is_of_thing = vertices_of_things(of);
     for (std::uint32_t m = 0; m < of.rig.meshes.size(); ++m) {
         const Mesh& mesh = of.rig.meshes[m];
         if (mesh.skin.size() != mesh.positions.size()) continue;
         for (std::uint32_t v = 0; v < mesh.positions.size(); ++v) {
+            if (is_of_thing[m][v]) continue;
             std::array<float, 3> by{};
             for (size_t i = 0; i < mesh.skin[v].weight.size(); ++i) {
                 const int joint = mesh.palette[mesh.skin[v].palette[i]].joint;

@@ -131,6 +131,30 @@ std::vector<std::array<SkinCorner, 3>> outward_triangles(const Character& charac
     return all;
 }
 
+std::vector<std::vector<char>> vertices_of_things(const Character& character) {
+    const std::vector<char> is_thing =
+        thing_joints(carried_skeleton(character.rig.skeleton, character.roles), character.roles);
+    std::vector<std::vector<char>> all;
+    for (const Mesh& mesh : character.rig.meshes) {
+        std::vector<char>& own = all.emplace_back(mesh.positions.size(), 0);
+        if (mesh.skin.size() != mesh.positions.size()) continue;
+        for (size_t v = 0; v < own.size(); ++v)
+            if (const int joint = carries_most(mesh, v); joint >= 0) own[v] = is_thing[size_t(joint)];
+    }
+    return all;
+}
+
+std::vector<std::array<SkinCorner, 3>> body_triangles(const Character& character) {
+    std::vector<std::array<SkinCorner, 3>> triangles = outward_triangles(character);
+    const auto is_of_thing = vertices_of_things(character);
+    std::erase_if(triangles, [&](const std::array<SkinCorner, 3>& corners) {
+        return std::any_of(corners.begin(), corners.end(), [&](const SkinCorner& corner) {
+            return is_of_thing[corner.mesh][corner.vertex] != 0;
+        });
+    });
+    return triangles;
+}
+
 BodySkin skin_of(const Character& character, const Pose& pose, const std::vector<std::vector<char>>* which) {
     BodySkin skin;
     for (const Mesh& mesh : character.rig.meshes)

@@ -26,6 +26,10 @@ struct SkinCorner {
 };
 /// All triangles of skinned meshes, turned so that they face outward.
 std::vector<std::array<SkinCorner, 3>> outward_triangles(const Character& character);
+/// By mesh and vertex: whether what carries most of it is a thing the body has, or hangs on one.
+std::vector<std::vector<char>> vertices_of_things(const Character& character);
+/// The same triangles but for those of things: the body alone.
+std::vector<std::array<SkinCorner, 3>> body_triangles(const Character& character);
 /// Whether triangles enclose a point, by the generalised winding number: more than a half (Jacobson, Kavan,
 /// Sorkine-Hornung 2013; solid angles of triangles by Van Oosterom & Strackee 1983; both from memory).
 bool encloses(const std::vector<std::array<SkinCorner, 3>>& triangles, const BodySkin& skin, const Vec3& q);

@@ -87,13 +87,14 @@ std::vector<std::vector<char>> none_of(const Character& body) {
 }  // namespace
 
 HandMesh::HandMesh(const Character& of, Side side, const Character& on, Side arm)
-    : of_(of), on_(on), triangles_(outward_triangles(on)) {
+    : of_(of), on_(on), triangles_(body_triangles(on)) {
     hand_ = of.roles.joint("hand" + std::string(side_suffix(side)));
     if (hand_ < 0) return;
     const auto own = shares_below(of, hand_);
+    const auto is_of_thing = vertices_of_things(of);
     for (std::uint32_t m = 0; m < own.size(); ++m)
         for (std::uint32_t v = 0; v < own[m].size(); ++v)
-            if (own[m][v] > 0.5F) vertices_.push_back({m, v});
+            if (own[m][v] > 0.5F && !is_of_thing[m][v]) vertices_.push_back({m, v});
     of_hand_ = none_of(of);
     for (const SkinCorner& vertex : vertices_) of_hand_[vertex.mesh][vertex.vertex] = 1;
     if (arm != Side::none) keep_arm(arm);

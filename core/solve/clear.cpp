@@ -165,11 +165,12 @@ void points_under(const ClearBody::Limb& limb, const SourceFrame& frame, const P
         const ClearBody::Bone& bone = limb.bones[b];
         const Rigid X_FJ = X_FW * Rigid{frame.R[size_t(bone.joint)], frame.p[size_t(bone.joint)]};
         if (part.at_least_over(X_FJ * bone.middle_J) > below_m + bone.around_m) continue;
+        const Mat3 R = X_FJ.R.toRotationMatrix();
         const ClearBody::SkinPoint* lowest = nullptr;
         double least = below_m;
         for (size_t k = 0; k < bone.points.size(); ++k) {
             const ClearBody::SkinPoint& point = bone.points[k];
-            const Vec3 u = X_FJ * point.at_J;
+            const Vec3 u = R * point.at_J + X_FJ.p;
             if (part.at_least_over_there(u) < least)
                 if (const double height = part.height(u); height < least) {
                     least = height;

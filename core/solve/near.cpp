@@ -268,7 +268,7 @@ struct LeastHeight {
 };
 
 // Of `softness`: what lies that much over the lowest adds nothing to a least height.
-constexpr double adds_nothing = 10.0;
+constexpr double adds_nothing = 7.0;
 
 /// `forearm_may`: its points count as so much higher, m. `enough`: over it the height need not be exact, m.
 LeastHeight least_height(const PartSurface& part, const Rigid& X_WF, const std::vector<NearHand::Skin>& skins,
@@ -290,9 +290,10 @@ LeastHeight least_height(const PartSurface& part, const Rigid& X_WF, const std::
             at_least = std::min(at_least, all_over);
             continue;
         }
+        const Mat3 R = X_FJ.R.toRotationMatrix();
         for (const Vec3& point_J : skin.points_J) {
             Over& over = all[count];
-            over.u = X_FJ * point_J;
+            over.u = R * point_J + X_FJ.p;
             over.may = may;
             over.at_least = part.at_least_over_there(over.u) + may;
             if (over.at_least < all[first].at_least) first = count;

@@ -127,9 +127,9 @@ Mat3 PartSurface::lie(const SurfacePlace& place) const {
     for (int i = 0; i < 3; ++i) {
         Vec3 beside = at;
         beside[i] += step_m;
-        const double above = this->place(beside).h;
+        const double above = height(beside);
         beside[i] -= 2.0 * step_m;
-        out[i] = above - this->place(beside).h;
+        out[i] = above - height(beside);
     }
     if (out.norm() < 1e-9) out = Vec3(std::cos(place.phi), std::sin(place.phi), 0.0);
     return frame_from(out, Vec3(-std::sin(place.phi), std::cos(place.phi), 0.0));

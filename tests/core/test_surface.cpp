@@ -4,10 +4,12 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <random>
 
 #include "core/body/measures.hpp"
+#include "core/math/triangle.hpp"
 #include "core/rest/evidence.hpp"
-#include "core/review/skin_gap.hpp"
+#include "core/review/skin_between.hpp"
 #include "core/surface/breadths.hpp"
 #include "core/surface/rays.hpp"
 #include "core/surface/surface.hpp"
@@ -159,6 +161,87 @@ class SurfaceTest : public QObject {
         const size_t without = SkinGauge(character, Side::left).hand_vertices(pose).size();
         QVERIFY(without <= whole - of_finger / 2);
         QVERIFY(without > whole / 2);
+    }
+
+    /// Nor is it of the body that stands beside another: one whose gloves reach into it does not.
+    void things_are_no_part_of_a_body_beside_another() {
+        LoadedFile one = test::demo_body("dockhand");
+        const LoadedFile other = test::demo_body("net-mender");
+        Character& character = one.character;
+        const Pose pose = aligned_pose(character.rest);
+        Pose beside = aligned_pose(other.character.rest);
+        const Vec3 tip = pose.p[size_t(character.roles.joint("middle.3.left"))];
+        // It looks to the side, so that its arms are out of the way.
+        const Quat aside = exp_rotation(0.5 * pi * Vec3::UnitY());
+        const Vec3 chest = beside.p[size_t(other.character.roles.joint("chest"))];
+        for (Vec3& p : beside.p) p = tip + aside * Vec3(p - chest);
+        for (Quat& R : beside.R) R = aside * R;
+        const BodySkin skin = skin_of(character, pose);
+        const auto read = [&] {
+            return SkinBetween(character, other.character).read(skin, skin_of(other.character, beside), 0.3);
+        };
+        // Away until the fingers alone are in it.
+        while (read().deepest_m > 0.04)
+            for (Vec3& p : beside.p) p.x() += 0.01;
+        QVERIFY(read().deepest_m > 0.01);
+        const size_t triangles = body_triangles(character).size();
+        for (const auto* finger :
+             {"thumb.1.left", "index.1.left", "middle.1.left", "ring.1.left", "little.1.left"})
+            if (const int joint = character.roles.joint(finger); joint >= 0)
+                character.roles.unassigned.push_back({joint, "prop on the hand"});
+        QVERIFY2(read().deepest_m == 0.0, qPrintable(QString::number(read().deepest_m)));
+        QVERIFY(read().gap_m[0] > 0.01);
+        QVERIFY(body_triangles(character).size() < triangles);
+    }
+
+    /// By patches, within any reach, as one by one.
+    void the_nearest_of_many_triangles() {
+        std::mt19937 random(7);
+        std::uniform_real_distribution<double> at(-1.0, 1.0);
+        const auto place = [&](double wide) {
+            return Vec3(wide * at(random), wide * at(random), wide * at(random));
+        };
+        std::vector<std::array<Vec3, 3>> triangles;
+        for (int i = 0; i < 300; ++i) {
+            const Vec3 middle = place(0.3);
+            triangles.push_back({middle + place(0.05), middle + place(0.05), middle + place(0.05)});
+        }
+        const TrianglePatches patches(triangles);
+        for (int i = 0; i < 300; ++i) {
+            const Vec3 q = place(0.5);
+            double nearest = 1e30;
+            for (const auto& [a, b, c] : triangles)
+                nearest = std::min(nearest, (q - nearest_on(q, a, b, c)).norm());
+            for (const double reach : {0.02, 0.1, 10.0})
+                QVERIFY(std::abs(std::abs(patches.height(q, reach).m) - std::min(nearest, reach)) < 1e-12);
+            TrianglePatches around;
+            patches.near({q, 0.03}, 10.0, around);
+            const Vec3 beside = q + 0.03 * place(1.0).normalized();
+            QVERIFY(around.triangles().size() < triangles.size());
+            QCOMPARE(around.height(beside, 10.0).m, patches.height(beside, 10.0).m);
+        }
+        // What is no number is nowhere near.
+        const double nan = std::numeric_limits<double>::quiet_NaN();
+        triangles.push_back({Vec3(nan, 0.0, 0.1), Vec3(0.1, 0.0, 0.1), Vec3(0.0, 0.1, nan)});
+        QCOMPARE(TrianglePatches(triangles).height(Vec3::Zero(), 10.0).m,
+                 patches.height(Vec3::Zero(), 10.0).m);
+    }
+
+    /// The cheaper ways to ask for a height: the same, and never more than it.
+    void heights_alone_are_those_of_places() {
+        std::mt19937 random(3);
+        std::uniform_real_distribution<double> at(-1.0, 1.0);
+        for (const std::string& name : crew)
+            for (const PartSurface& part : surface_of(test::demo_body(name).character).parts)
+                for (int i = 0; i < 200; ++i) {
+                    const double wide = 2.0 * part.widest_m;
+                    const Vec3 u(wide * at(random), wide * at(random),
+                                 0.5 * part.length_m + (0.5 * part.length_m + wide) * at(random));
+                    const double h = part.place(u).h;
+                    QVERIFY(std::abs(part.height(u) - h) < 1e-12);
+                    QVERIFY(part.at_least_over_there(u) < h + 1e-6);
+                    QVERIFY(part.at_least_over(u) < part.at_least_over_there(u) + 1e-12);
+                }
     }
 
     void the_same_angle_is_the_same_side() {

@@ -18,6 +18,7 @@ namespace nb {
 namespace {
 
 constexpr double raise_s = 0.04;        // over which a foot that is too low is raised and let down
+constexpr double goes_out = 2.0;        // times that: what had no time to come in
 constexpr double level_s = 0.07;        // over which its end is turned up
 constexpr double most_raise_m_s = 0.4;  // beside a hold, at 175 cm
 constexpr double most_level_rad = pi / 4.0;
@@ -72,13 +73,24 @@ double ball_below(const Problem& problem, const Effector& e, const EffectorGoals
 
 namespace {
 
-/// Raises that come in and go out by how far held frames are: never less than what is needed.
+/// Raises that come in and go out by how far held frames are: never less than what is needed. What a hold before it
+/// leaves no time to come in for goes out in time; a foot that lands comes down quicker than that.
 std::vector<double> eased_cover(const std::vector<double>& least, const std::vector<int>& apart,
                                 const Problem& problem, double time_s) {
     std::vector<double> cover = smooth_cover(least, problem.frames_in(time_s));
     for (size_t f = 0; f < cover.size(); ++f)
-        cover[f] = std::max(least[f], cover[f] * smooth_step(std::min(1.0, apart[f] * problem.dt / time_s)));
-    return cover;
+        cover[f] *= smooth_step(std::min(1.0, apart[f] * problem.dt / time_s));
+    std::vector<double> raised = cover;
+    const int reach = problem.frames_in(goes_out * time_s);
+    for (int f = 0; f < int(cover.size()); ++f) {
+        if (least[size_t(f)] <= cover[size_t(f)]) continue;
+        for (int by = 0; by < reach && f + by < int(cover.size()); ++by) {
+            const size_t at = size_t(f + by);
+            if (by > 0 && apart[at] <= apart[size_t(f)]) break;
+            raised[at] = std::max(raised[at], least[size_t(f)] * (1.0 - smooth_step(double(by) / reach)));
+        }
+    }
+    return raised;
 }
 
 /// What of heel and ball would have to be raised quicker than `most_raise_m_s` since or until they are held.

@@ -102,9 +102,11 @@ void time_tremble(const Problem& problem, Goals& goals, const Watch& watch) {
         goals.hips_m[f] = solution.head<3>();
         goals.hips_turn[f] = solution.tail<3>();
         for (size_t i = 0; i < problem.effectors.size(); ++i) {
+            const Effector& e = problem.effectors[i];
             EffectorGoals& g = goals.effectors[i];
-            const Vec3 a = from_centre(problem.effectors[i]);
+            const Vec3 a = from_centre(e);
             g.start_m[f] = goals.hips_m[f] + exp_rotation(goals.hips_turn[f]) * a - a;
+            if (e.op->is_standing) g.shift[f] += (1.0 - g.weight[f]) * g.start_m[f];
         }
     }
 }
