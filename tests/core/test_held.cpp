@@ -431,6 +431,26 @@ class HeldTest : public QObject {
             }
         }
     }
+    /// A foot that is raised as it leaves the floor is let down no quicker than it came up: at no rate does its leg pop.
+    void feet_that_leave_the_floor_do_not_pop() {
+        for (const auto* name : {"performer", "ferrier"}) {
+            LoadedFile source = load_file(capture("01_03.bvh"));
+            *source.take = resample(*source.take, 240.0);
+            const LoadedFile target = demo_body(name);
+            const TransferResult result = carry(source, target);
+            for (const RoleSmoothness& role :
+                 review_result(source.character, target.character, result).smoothness)
+                for (const Pop& pop : role.pops) {
+                    const std::string part = role_part(role.role);
+                    if (part != "thigh" && part != "shin") continue;
+                    const auto& hold =
+                        result.corrections.limbs[role_side(role.role) == Side::left ? 0 : 1].hold;
+                    const double w = hold[size_t(pop.frame)];
+                    QVERIFY2(w <= 0.9 || w >= 1.0,
+                             qPrintable(QString("%1, %2 at %3").arg(name, role.role.c_str()).arg(pop.frame)));
+                }
+        }
+    }
     void solvers_say_how_they_ended() {
         for (const auto* take : {"quay-walk", "mole-steps", "carry-crate", "bollard-sit", "haul-rope"}) {
             const LoadedFile source = demo_take(take);

@@ -3,8 +3,8 @@
 // to each other as they are in the source; up to 2 cm, and nothing of how a hold begins and ends. Of all shifts x and turns w of the hips the one that turns least,
 //   sum_i weight_i (s_i - f_i)^T (1 + u u^T / (bent_i + 0.03)) (s_i - f_i) + L^2 |w|^2,   s_i = x + w x a_i
 // with L the length of a leg, a_i from the hip centre to the leg's start, u along the leg, f_i the fast part
-// of its shift: a leg turns the more by a missing length the straighter it is. A free foot goes with the
-// hips.
+// of its shift: a leg turns the more by a missing length the straighter it is. A free foot
+// stays where it was asked to be: were it to go with the hips, a contact whose end is moved would move the other foot, too.
 #include <algorithm>
 #include <cmath>
 
@@ -102,11 +102,9 @@ void time_tremble(const Problem& problem, Goals& goals, const Watch& watch) {
         goals.hips_m[f] = solution.head<3>();
         goals.hips_turn[f] = solution.tail<3>();
         for (size_t i = 0; i < problem.effectors.size(); ++i) {
-            const Effector& e = problem.effectors[i];
             EffectorGoals& g = goals.effectors[i];
-            const Vec3 a = from_centre(e);
+            const Vec3 a = from_centre(problem.effectors[i]);
             g.start_m[f] = goals.hips_m[f] + exp_rotation(goals.hips_turn[f]) * a - a;
-            if (e.op->is_standing) g.shift[f] += (1.0 - g.weight[f]) * g.start_m[f];
         }
     }
 }
