@@ -7,6 +7,7 @@
 #include <utility>
 
 #include "core/body/carried.hpp"
+#include "core/rest/evidence.hpp"
 
 namespace nb {
 

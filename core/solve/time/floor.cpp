@@ -85,7 +85,7 @@ std::vector<double> eased_cover(const std::vector<double>& least, const std::vec
     for (int f = 0; f < int(cover.size()); ++f) {
         if (least[size_t(f)] <= cover[size_t(f)]) continue;
         for (int by = 0; by < reach && f + by < int(cover.size()); ++by) {
-            const size_t at = size_t(f + by);
+            const auto at = size_t(f) + size_t(by);
             if (by > 0 && apart[at] <= apart[size_t(f)]) break;
             raised[at] = std::max(raised[at], least[size_t(f)] * (1.0 - smooth_step(double(by) / reach)));
         }
