@@ -162,14 +162,14 @@ void PartSurface::sum_up() {
     mean_radius_m = sum / (rows * columns);
     widest_m *= goes_over;
     std::array<std::array<double, 8>, rows> of_row{};
-    for (int r = 0; r < rows; ++r)
-        for (int c = 0; c < columns; ++c)
-            // What lies between this column's neighbours takes its radius, too.
-            for (const double by : {-2.0, -1.0, 0.0, 1.0, 2.0}) {
-                const double phi = (c + 0.5 + by) * 2.0 * pi / columns;
-                double& most = of_row[size_t(r)][eighth_of(std::cos(phi), std::sin(phi))];
-                most = std::max(most, goes_over * radius_m[size_t(r)][size_t(c)]);
-            }
+    for (int c = 0; c < columns; ++c)
+        // What lies between this column's neighbours takes its radius, too.
+        for (const double by : {-2.0, -1.0, 0.0, 1.0, 2.0}) {
+            const double phi = (c + 0.5 + by) * 2.0 * pi / columns;
+            const size_t eighth = eighth_of(std::cos(phi), std::sin(phi));
+            for (size_t r = 0; r < of_row.size(); ++r)
+                of_row[r][eighth] = std::max(of_row[r][eighth], goes_over * radius_m[r][size_t(c)]);
+        }
     for (int r = 0; r + 1 < rows; ++r)
         for (size_t eighth = 0; eighth < 8; ++eighth)
             for (const int beside : {-1, 0, 1, 2})
