@@ -12,11 +12,17 @@
 #include "core/solve/near.hpp"
 #include "core/solve/paired.hpp"
 #include "core/solve/program.hpp"
+#include "core/solve/shoulder.hpp"
+#include "core/solve/stretch.hpp"
 
 namespace nb {
 
 namespace {
 
+constexpr int most_rounds = 4;
+// Of an arm's length: what it nears beyond it nears softly. Sooner, and hands would lie beside what they reach.
+constexpr double softly_from = 0.97, softly_to = 0.9999;
+constexpr double on_thing_m = 1e-5;
 constexpr double take_over_s = 0.5;
 constexpr double settle_s = 0.1;  // in which a thing that hands cannot reach goes over to them
 
@@ -159,6 +165,33 @@ void compile_holds(const PairedBodies& bodies, const Take& take, const HandMarks
     }
 }
 
+namespace {
+/// The wrist to `to`; an arm that has to go farther than it can nears its whole length softly, and no round takes that
+/// back: its elbow and what the clavicle gives come to their ends without a jerk. An arm that is as straight stays so.
+void bring_softly(const Program& program, const LimbOp& limb, const Vec3& to, const SourceFrame& source,
+                  TargetFrame& target) {
+    const auto p = [&](int joint) -> const Vec3& { return target.p[size_t(joint)]; };
+    const double length = (p(limb.T_mid) - p(limb.T_start)).norm() + (p(limb.T_tip) - p(limb.T_mid)).norm();
+    if (length < 1e-9) return;
+    const double free = std::clamp((p(limb.T_tip) - p(limb.T_start)).norm() / length, softly_from, softly_to);
+    const auto reached_m = [&](const Vec3& d) { return length * soften_beyond(d.norm() / length, free); };
+    if (const Vec3 d = to - p(limb.T_start); limb.shoulder.T_clavicle >= 0 && d.norm() > reached_m(d)) {
+        bring_shoulder(limb.shoulder, limb.T_start,
+                       clavicle_gives_hands * (d.norm() - reached_m(d)) * d.normalized(), target);
+        follow_anew(program, source, target, false);
+    }
+    for (int round = 0; round < most_rounds; ++round) {
+        const Vec3 d = to - p(limb.T_start);
+        if (d.norm() < 1e-6) break;
+        const Vec3 by = p(limb.T_start) + reached_m(d) * d.normalized() - p(limb.T_tip);
+        if (by.norm() < on_thing_m) break;
+        move_tip(program, limb, by, source, target);
+        follow_anew(program, source, target, false);
+    }
+}
+
+}  // namespace
+
 void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& target) {
     if (!program.passes.hold) return;
     for (const HeldThing& thing : program.things) {
@@ -182,7 +215,7 @@ void pass_hold(const Program& program, const SourceFrame& source, TargetFrame& t
         });
         lean_trunk(program, {asks.data(), count}, source, target);
         each([&](const LimbOp& limb, const Vec3& wrist) {
-            bring_wrist(program, limb, wrist, source, target);
+            bring_softly(program, limb, wrist, source, target);
         });
     }
 }

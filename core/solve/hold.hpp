@@ -11,7 +11,8 @@
 // source's own turn (Horn, Closed-form solution of absolute orientation, 1987, from memory). u_i rises from 0 where a
 // hand takes hold to 1 half a second on and falls as it lets go (not at the take's ends), u is the largest of them.
 // Then each hand is put exactly onto the thing: before it takes hold and after it has let go it is led there and away
-// within 0.35 s; in a scene from farther than 8 cm (at 175 cm) longer, by sqrt(distance / 8 cm), 1 s at most. Where the thing leads
+// within 0.35 s; in a scene from farther than 8 cm (at 175 cm) longer, by sqrt(distance / 8 cm), 1 s at most. An arm
+// that cannot reach it nears its whole length softly (core/solve/stretch.hpp), 0.6 of what is missing the clavicle gives. Where the thing leads
 // u is 0 throughout and the hands follow it; c_i go with its size. The grip lies on the target's hand where it lies on the
 // source's, by the length of the hands.
 #pragma once

@@ -22,7 +22,6 @@ namespace {
 
 constexpr double touching_m = 0.03;
 constexpr double far_m = 0.12;
-constexpr double clavicle_gives = 0.6;
 constexpr double rules_within_m = 0.02;
 constexpr double nothing_m = 1e-9;
 constexpr double exact_m = 1e-5;
@@ -194,7 +193,8 @@ void bring_arm(const Program& program, const LimbOp& limb, Vec3 by, const Source
         const double missing = to.norm() - soften_moved(to.norm() / length, now) * length;
         if (missing > 0.0) {
             const Vec3 tip = target.p[size_t(limb.T_tip)];
-            bring_shoulder(limb.shoulder, limb.T_start, clavicle_gives * missing * to.normalized(), target);
+            bring_shoulder(limb.shoulder, limb.T_start, clavicle_gives_hands * missing * to.normalized(),
+                           target);
             by += tip - p(limb.T_tip);
         }
     }
@@ -502,7 +502,7 @@ void bring_elbow(const Program& program, const LimbOp& limb, const Vec3& goal, c
         return to.norm() > length ? Vec3((to.norm() - length) * to.normalized()) : Vec3(Vec3::Zero());
     };
     if (limb.shoulder.T_clavicle >= 0 && missing() != Vec3::Zero())
-        bring_shoulder(limb.shoulder, limb.T_start, clavicle_gives * missing(), target);
+        bring_shoulder(limb.shoulder, limb.T_start, clavicle_gives_hands * missing(), target);
     follow_anew(program, source, target, false);
     const Vec3 now = p(limb.T_mid) - p(limb.T_start), to = goal - p(limb.T_start);
     if (now.norm() < 1e-6 || to.norm() < 1e-6) return;

@@ -36,6 +36,9 @@ struct LimbOp;
 struct PairedBodies;
 struct Program;
 
+/// Of what an arm lacks to where its hand is brought the clavicle gives so much.
+inline constexpr double clavicle_gives_hands = 0.6;
+
 struct NearHand {
     struct Point {
         Vec3 S_J, T_J;  ///< in the hands' frames, m

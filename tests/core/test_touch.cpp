@@ -674,6 +674,16 @@ class TouchTest : public QObject {
         QVERIFY(kept.deep_share() <= 0.01);
     }
 
+    /// Short arms that cannot reach the crate come to their whole length softly: neither elbow nor clavicle jerks.
+    void arms_that_cannot_reach_straighten_softly() {
+        const LoadedFile body = load_parsed(with_arms_and_head(0.6, 1.0), "made", "glb");
+        const LoadedFile take = test::demo_take("carry-crate");
+        const TransferResult result = transfer(take.character, *take.take, body.character, {}, 2);
+        QVERIFY(!result.plan.program.things.empty());
+        for (const RoleSmoothness& role : review_result(take.character, body.character, result).smoothness)
+            QVERIFY2(role.pops.empty(), role.role.c_str());
+    }
+
     /// A brow that short arms cannot reach round a head as wide as the shoulders: the hand lies on the head, not in it.
     void hands_come_to_the_skin_as_arms_can() {
         const Kept kept = kept_on("weary-watch", with_arms_and_head(0.7, 2.6));
