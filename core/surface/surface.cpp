@@ -28,10 +28,6 @@ std::array<double, 4> shares_between(double u) {
     return {u2 - 0.5 * (u + u3), 1.0 - 2.5 * u2 + 1.5 * u3, 0.5 * u + 2.0 * u2 - 1.5 * u3, 0.5 * (u3 - u2)};
 }
 
-}  // namespace
-
-namespace {
-
 /// Rows between which a share of the length lies: the first of them, and how far past it.
 std::pair<int, double> row_of(double s) {
     const double row = std::clamp(s * PartSurface::rows - 0.5, 0.0, PartSurface::rows - 1.0);
