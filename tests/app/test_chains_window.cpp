@@ -21,6 +21,8 @@
 #include "core/solve/program.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_chains_window {
+
 using namespace nb;
 
 class ChainsWindowTest : public test::WindowFixture {
@@ -408,4 +410,5 @@ class ChainsWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, ChainsWindowTest)
+}  // namespace test_chains_window
 #include "test_chains_window.moc"

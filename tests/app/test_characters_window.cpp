@@ -14,6 +14,8 @@
 #include "tests/app/window_fixture.hpp"
 #include "tests/support/glb_edit.hpp"
 
+namespace test_characters_window {
+
 using namespace nb;
 
 class CharactersWindowTest : public test::WindowFixture {
@@ -212,4 +214,5 @@ class CharactersWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, CharactersWindowTest)
+}  // namespace test_characters_window
 #include "test_characters_window.moc"

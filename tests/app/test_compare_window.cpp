@@ -15,6 +15,8 @@
 #include "app/window/notice_bar.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_compare_window {
+
 using namespace nb;
 
 class CompareWindowTest : public test::WindowFixture {
@@ -118,4 +120,5 @@ class CompareWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, CompareWindowTest)
+}  // namespace test_compare_window
 #include "test_compare_window.moc"

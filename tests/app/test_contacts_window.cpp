@@ -20,6 +20,8 @@
 #include "core/solve/program.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_contacts_window {
+
 using namespace nb;
 
 class ContactsWindowTest : public test::WindowFixture {
@@ -317,4 +319,5 @@ class ContactsWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, ContactsWindowTest)
+}  // namespace test_contacts_window
 #include "test_contacts_window.moc"

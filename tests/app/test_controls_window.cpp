@@ -17,6 +17,8 @@
 #include "core/library/controls.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_controls_window {
+
 using namespace nb;
 
 class ControlsWindowTest : public test::WindowFixture {
@@ -127,4 +129,5 @@ class ControlsWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, ControlsWindowTest)
+}  // namespace test_controls_window
 #include "test_controls_window.moc"

@@ -17,6 +17,8 @@
 #include "core/base/files.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_coverage_window {
+
 using namespace nb;
 
 class CoverageWindowTest : public test::WindowFixture {
@@ -232,4 +234,5 @@ class CoverageWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, CoverageWindowTest)
+}  // namespace test_coverage_window
 #include "test_coverage_window.moc"

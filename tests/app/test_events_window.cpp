@@ -13,6 +13,8 @@
 #include "app/window/station_line.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_events_window {
+
 using namespace nb;
 
 class EventsWindowTest : public test::WindowFixture {
@@ -95,4 +97,5 @@ class EventsWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, EventsWindowTest)
+}  // namespace test_events_window
 #include "test_events_window.moc"

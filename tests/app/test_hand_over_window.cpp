@@ -13,6 +13,8 @@
 #include "core/handover/write.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_hand_over_window {
+
 using namespace nb;
 
 class HandOverWindowTest : public test::WindowFixture {
@@ -179,4 +181,5 @@ class HandOverWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, HandOverWindowTest)
+}  // namespace test_hand_over_window
 #include "test_hand_over_window.moc"

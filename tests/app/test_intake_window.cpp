@@ -26,6 +26,8 @@
 #include "core/solve/hold.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_intake_window {
+
 using namespace nb;
 
 class IntakeWindowTest : public test::WindowFixture {
@@ -416,4 +418,5 @@ class IntakeWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, IntakeWindowTest)
+}  // namespace test_intake_window
 #include "test_intake_window.moc"

@@ -13,6 +13,8 @@
 #include "app/work/join_desk.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_join_window {
+
 using namespace nb;
 
 class JoinWindowTest : public test::WindowFixture {
@@ -173,4 +175,5 @@ class JoinWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, JoinWindowTest)
+}  // namespace test_join_window
 #include "test_join_window.moc"

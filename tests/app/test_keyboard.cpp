@@ -13,6 +13,8 @@
 #include "app/window/top_bar.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_keyboard {
+
 using namespace nb;
 
 namespace {
@@ -235,4 +237,5 @@ class KeyboardTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, KeyboardTest)
+}  // namespace test_keyboard
 #include "test_keyboard.moc"

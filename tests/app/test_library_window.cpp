@@ -15,6 +15,8 @@
 #include "app/window/sentence_bar.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_library_window {
+
 using namespace nb;
 
 class LibraryWindowTest : public test::WindowFixture {
@@ -455,4 +457,5 @@ class LibraryWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, LibraryWindowTest)
+}  // namespace test_library_window
 #include "test_library_window.moc"

@@ -17,6 +17,8 @@
 #include "core/base/files.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_live_window {
+
 using namespace nb;
 namespace fs = std::filesystem;
 
@@ -264,4 +266,5 @@ class LiveWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, LiveWindowTest)
+}  // namespace test_live_window
 #include "test_live_window.moc"

@@ -17,6 +17,8 @@
 #include "core/rest/compare.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_rest_window {
+
 using namespace nb;
 
 class RestWindowTest : public test::WindowFixture {
@@ -340,4 +342,5 @@ class RestWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, RestWindowTest)
+}  // namespace test_rest_window
 #include "test_rest_window.moc"

@@ -12,6 +12,8 @@
 #include "core/base/files.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_roles_window {
+
 using namespace nb;
 
 class RolesWindowTest : public test::WindowFixture {
@@ -300,4 +302,5 @@ class RolesWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, RolesWindowTest)
+}  // namespace test_roles_window
 #include "test_roles_window.moc"

@@ -22,6 +22,8 @@
 #include "core/library/scenes.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_scene_window {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -465,4 +467,5 @@ class SceneWindowTest : public WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, SceneWindowTest)
+}  // namespace test_scene_window
 #include "test_scene_window.moc"

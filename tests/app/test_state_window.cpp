@@ -10,6 +10,8 @@
 #include "app/window/state_line.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_state_window {
+
 using namespace nb;
 
 class StateWindowTest : public test::WindowFixture {
@@ -148,4 +150,5 @@ class StateWindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, StateWindowTest)
+}  // namespace test_state_window
 #include "test_state_window.moc"

@@ -18,6 +18,8 @@
 #include "core/rest/edit.hpp"
 #include "tests/app/window_fixture.hpp"
 
+namespace test_touch_up_window {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -537,4 +539,5 @@ class TouchUpWindowTest : public WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, TouchUpWindowTest)
+}  // namespace test_touch_up_window
 #include "test_touch_up_window.moc"

@@ -31,6 +31,8 @@
 #include "tests/app/window_fixture.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_window {
+
 using namespace nb;
 
 namespace {
@@ -533,4 +535,5 @@ class WindowTest : public test::WindowFixture {
 };
 
 NB_TEST_WITH(nb::test::WindowApplication, WindowTest)
+}  // namespace test_window
 #include "test_window.moc"

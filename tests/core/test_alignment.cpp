@@ -7,6 +7,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_alignment {
+
 using namespace nb;
 
 namespace {
@@ -123,4 +125,5 @@ class AlignmentTest : public QObject {
 };
 
 NB_TEST(AlignmentTest)
+}  // namespace test_alignment
 #include "test_alignment.moc"

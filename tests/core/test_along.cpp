@@ -22,6 +22,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_along {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -414,4 +416,5 @@ class AlongTest : public QObject {
 };
 
 NB_TEST(AlongTest)
+}  // namespace test_along
 #include "test_along.moc"

@@ -18,6 +18,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_batch {
+
 using namespace nb;
 namespace fs = std::filesystem;
 
@@ -558,4 +560,5 @@ class BatchTest : public QObject {
 };
 
 NB_TEST(BatchTest)
+}  // namespace test_batch
 #include "test_batch.moc"

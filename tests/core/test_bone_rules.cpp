@@ -12,6 +12,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_bone_rules {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -259,4 +261,5 @@ class BoneRulesTest : public QObject {
 };
 
 NB_TEST(BoneRulesTest)
+}  // namespace test_bone_rules
 #include "test_bone_rules.moc"

@@ -17,6 +17,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_broken_input {
+
 using namespace nb;
 
 namespace {
@@ -199,4 +201,5 @@ class BrokenInputTest : public QObject {
 };
 
 NB_TEST(BrokenInputTest)
+}  // namespace test_broken_input
 #include "test_broken_input.moc"

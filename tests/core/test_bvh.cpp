@@ -12,6 +12,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_bvh {
+
 using namespace nb;
 
 namespace {
@@ -283,4 +285,5 @@ class BvhTest : public QObject {
 };
 
 NB_TEST(BvhTest)
+}  // namespace test_bvh
 #include "test_bvh.moc"

@@ -10,6 +10,8 @@
 #include "tests/support/strangers.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_carried {
+
 using namespace nb;
 using test::StrangerNames;
 
@@ -239,4 +241,5 @@ class CarriedTest : public QObject {
 };
 
 NB_TEST(CarriedTest)
+}  // namespace test_carried
 #include "test_carried.moc"

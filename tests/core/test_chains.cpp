@@ -17,6 +17,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_chains {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -282,4 +284,5 @@ class ChainsTest : public QObject {
 };
 
 NB_TEST(ChainsTest)
+}  // namespace test_chains
 #include "test_chains.moc"

@@ -12,6 +12,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/variants.hpp"
 
+namespace test_characterization {
+
 using namespace nb;
 
 namespace {
@@ -289,4 +291,5 @@ class CharacterizationTest : public QObject {
 };
 
 NB_TEST(CharacterizationTest)
+}  // namespace test_characterization
 #include "test_characterization.moc"

@@ -18,6 +18,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_clear {
+
 using namespace nb;
 
 namespace {
@@ -400,4 +402,5 @@ class ClearTest : public QObject {
 };
 
 NB_TEST(ClearTest)
+}  // namespace test_clear
 #include "test_clear.moc"

@@ -29,6 +29,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_command_line {
+
 using namespace nb;
 
 namespace {
@@ -786,4 +788,5 @@ class CommandLineTest : public QObject {
 };
 
 NB_TEST(CommandLineTest)
+}  // namespace test_command_line
 #include "test_command_line.moc"

@@ -22,6 +22,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_contacts {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -476,4 +478,5 @@ class ContactsTest : public QObject {
 };
 
 NB_TEST(ContactsTest)
+}  // namespace test_contacts
 #include "test_contacts.moc"

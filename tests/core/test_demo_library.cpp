@@ -15,6 +15,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_demo_library {
+
 using namespace nb;
 
 namespace {
@@ -299,4 +301,5 @@ class DemoLibraryTest : public QObject {
 };
 
 NB_TEST(DemoLibraryTest)
+}  // namespace test_demo_library
 #include "test_demo_library.moc"

@@ -27,6 +27,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_documents {
+
 using namespace nb;
 
 namespace {
@@ -340,4 +342,5 @@ class DocumentsTest : public QObject {
 };
 
 NB_TEST(DocumentsTest)
+}  // namespace test_documents
 #include "test_documents.moc"

@@ -14,6 +14,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_drawing {
+
 using namespace nb;
 
 namespace {
@@ -197,4 +199,5 @@ class DrawingTest : public QObject {
 };
 
 NB_TEST(DrawingTest)
+}  // namespace test_drawing
 #include "test_drawing.moc"

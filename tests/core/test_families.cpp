@@ -15,6 +15,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_families {
+
 using namespace nb;
 namespace fs = std::filesystem;
 
@@ -346,4 +348,5 @@ class FamiliesTest : public QObject {
 };
 
 NB_TEST(FamiliesTest)
+}  // namespace test_families
 #include "test_families.moc"

@@ -10,6 +10,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_found_takes {
+
 using namespace nb;
 namespace fs = std::filesystem;
 
@@ -171,4 +173,5 @@ class FoundTakesTest : public QObject {
 };
 
 NB_TEST(FoundTakesTest)
+}  // namespace test_found_takes
 #include "test_found_takes.moc"

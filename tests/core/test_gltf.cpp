@@ -15,6 +15,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_gltf {
+
 using namespace nb;
 
 namespace {
@@ -310,4 +312,5 @@ class GltfTest : public QObject {
 };
 
 NB_TEST(GltfTest)
+}  // namespace test_gltf
 #include "test_gltf.moc"

@@ -23,6 +23,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_hand_over {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -869,4 +871,5 @@ class HandOverTest : public QObject {
 };
 
 NB_TEST(HandOverTest)
+}  // namespace test_hand_over
 #include "test_hand_over.moc"

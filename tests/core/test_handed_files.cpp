@@ -30,6 +30,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_handed_files {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -536,4 +538,5 @@ class HandedFilesTest : public QObject {
 };
 
 NB_TEST(HandedFilesTest)
+}  // namespace test_handed_files
 #include "test_handed_files.moc"

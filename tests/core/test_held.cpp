@@ -23,6 +23,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_held {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -703,4 +705,5 @@ class HeldTest : public QObject {
 };
 
 NB_TEST(HeldTest)
+}  // namespace test_held
 #include "test_held.moc"

@@ -25,6 +25,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_intake {
+
 using namespace nb;
 
 namespace {
@@ -587,4 +589,5 @@ class IntakeTest : public QObject {
 };
 
 NB_TEST(IntakeTest)
+}  // namespace test_intake
 #include "test_intake.moc"

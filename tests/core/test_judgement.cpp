@@ -7,6 +7,8 @@
 #include "core/documents/pairing.hpp"
 #include "tests/support/run_test.hpp"
 
+namespace test_judgement {
+
 using namespace nb;
 
 class JudgementTest : public QObject {
@@ -92,4 +94,5 @@ class JudgementTest : public QObject {
 };
 
 NB_TEST(JudgementTest)
+}  // namespace test_judgement
 #include "test_judgement.moc"

@@ -20,6 +20,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_kinematics {
+
 using namespace nb;
 
 namespace {
@@ -272,4 +274,5 @@ class KinematicsTest : public QObject {
 };
 
 NB_TEST(KinematicsTest)
+}  // namespace test_kinematics
 #include "test_kinematics.moc"

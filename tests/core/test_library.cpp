@@ -17,6 +17,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_library {
+
 using namespace nb;
 
 class LibraryTest : public QObject {
@@ -276,4 +278,5 @@ class LibraryTest : public QObject {
 };
 
 NB_TEST(LibraryTest)
+}  // namespace test_library
 #include "test_library.moc"

@@ -19,6 +19,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_on_set {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -382,4 +384,5 @@ class OnSetTest : public QObject {
 };
 
 NB_TEST(OnSetTest)
+}  // namespace test_on_set
 #include "test_on_set.moc"

@@ -10,6 +10,8 @@
 #include "tests/support/strangers.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_other_bodies {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -112,4 +114,5 @@ class OtherBodiesTest : public QObject {
 };
 
 NB_TEST(OtherBodiesTest)
+}  // namespace test_other_bodies
 #include "test_other_bodies.moc"

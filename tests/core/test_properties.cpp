@@ -10,6 +10,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_properties {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -572,4 +574,5 @@ class PropertiesTest : public QObject {
 };
 
 NB_TEST(PropertiesTest)
+}  // namespace test_properties
 #include "test_properties.moc"

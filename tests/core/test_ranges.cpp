@@ -8,6 +8,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_ranges {
+
 using namespace nb;
 
 namespace {
@@ -227,4 +229,5 @@ class RangesTest : public QObject {
 };
 
 NB_TEST(RangesTest)
+}  // namespace test_ranges
 #include "test_ranges.moc"

@@ -13,6 +13,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_renewal {
+
 using namespace nb;
 namespace fs = std::filesystem;
 
@@ -183,4 +185,5 @@ class RenewalTest : public QObject {
 };
 
 NB_TEST(RenewalTest)
+}  // namespace test_renewal
 #include "test_renewal.moc"

@@ -26,6 +26,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_rest {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -788,4 +790,5 @@ class RestTest : public QObject {
 };
 
 NB_TEST(RestTest)
+}  // namespace test_rest
 #include "test_rest.moc"

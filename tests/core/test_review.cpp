@@ -9,6 +9,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_review {
+
 using namespace nb;
 
 namespace {
@@ -232,4 +234,5 @@ class ReviewTest : public QObject {
 };
 
 NB_TEST(ReviewTest)
+}  // namespace test_review
 #include "test_review.moc"

@@ -9,6 +9,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_roles {
+
 using namespace nb;
 
 namespace {
@@ -201,4 +203,5 @@ class RolesTest : public QObject {
 };
 
 NB_TEST(RolesTest)
+}  // namespace test_roles
 #include "test_roles.moc"

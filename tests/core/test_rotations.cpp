@@ -10,6 +10,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_rotations {
+
 using namespace nb;
 using Reference = nlohmann::json;
 
@@ -180,4 +182,5 @@ class RotationsTest : public QObject {
 };
 
 NB_TEST(RotationsTest)
+}  // namespace test_rotations
 #include "test_rotations.moc"

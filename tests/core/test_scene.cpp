@@ -26,6 +26,8 @@
 #include "tests/support/test_rigs.hpp"
 #include "tests/support/winding.hpp"
 
+namespace test_scene {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -513,4 +515,5 @@ class SceneTest : public QObject {
 };
 
 NB_TEST(SceneTest)
+}  // namespace test_scene
 #include "test_scene.moc"

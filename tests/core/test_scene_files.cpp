@@ -15,6 +15,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_scene_files {
+
 using namespace nb;
 
 class SceneFilesTest : public QObject {
@@ -132,4 +134,5 @@ class SceneFilesTest : public QObject {
 };
 
 NB_TEST(SceneFilesTest)
+}  // namespace test_scene_files
 #include "test_scene_files.moc"

@@ -26,6 +26,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_settings {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -752,4 +754,5 @@ class SettingsTest : public QObject {
 };
 
 NB_TEST(SettingsTest)
+}  // namespace test_settings
 #include "test_settings.moc"

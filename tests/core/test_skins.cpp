@@ -19,6 +19,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_skins {
+
 using namespace nb;
 
 namespace {
@@ -292,4 +294,5 @@ class SkinsTest : public QObject {
 };
 
 NB_TEST(SkinsTest)
+}  // namespace test_skins
 #include "test_skins.moc"

@@ -20,6 +20,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/variants.hpp"
 
+namespace test_standards {
+
 using namespace nb;
 
 namespace {
@@ -337,4 +339,5 @@ class StandardsTest : public QObject {
 };
 
 NB_TEST(StandardsTest)
+}  // namespace test_standards
 #include "test_standards.moc"

@@ -11,6 +11,8 @@
 #include "tests/support/stranger_score.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_strangers {
+
 using namespace nb;
 using test::StrangerNames;
 
@@ -307,4 +309,5 @@ class StrangersTest : public QObject {
 };
 
 NB_TEST(StrangersTest)
+}  // namespace test_strangers
 #include "test_strangers.moc"

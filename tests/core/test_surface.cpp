@@ -16,6 +16,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_surface {
+
 using namespace nb;
 
 namespace {
@@ -278,4 +280,5 @@ class SurfaceTest : public QObject {
 };
 
 NB_TEST(SurfaceTest)
+}  // namespace test_surface
 #include "test_surface.moc"

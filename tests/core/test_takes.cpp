@@ -8,6 +8,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_takes {
+
 using namespace nb;
 
 class TakesTest : public QObject {
@@ -114,4 +116,5 @@ class TakesTest : public QObject {
 };
 
 NB_TEST(TakesTest)
+}  // namespace test_takes
 #include "test_takes.moc"

@@ -19,6 +19,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_things {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -239,4 +241,5 @@ class ThingsTest : public QObject {
 };
 
 NB_TEST(ThingsTest)
+}  // namespace test_things
 #include "test_things.moc"

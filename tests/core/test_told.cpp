@@ -34,6 +34,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_told {
+
 using namespace nb;
 namespace fs = std::filesystem;
 
@@ -531,4 +533,5 @@ class ToldTest : public QObject {
 };
 
 NB_TEST(ToldTest)
+}  // namespace test_told
 #include "test_told.moc"

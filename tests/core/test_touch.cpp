@@ -20,6 +20,8 @@
 #include "tests/support/test_rigs.hpp"
 #include "tests/support/winding.hpp"
 
+namespace test_touch {
+
 using namespace nb;
 
 namespace {
@@ -694,4 +696,5 @@ class TouchTest : public QObject {
 };
 
 NB_TEST(TouchTest)
+}  // namespace test_touch
 #include "test_touch.moc"

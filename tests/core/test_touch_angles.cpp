@@ -12,6 +12,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_touch_angles {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -507,4 +509,5 @@ class TouchAnglesTest : public QObject {
 };
 
 NB_TEST(TouchAnglesTest)
+}  // namespace test_touch_angles
 #include "test_touch_angles.moc"

@@ -21,6 +21,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_touch_up {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -1117,4 +1119,5 @@ class TouchUpTest : public QObject {
 };
 
 NB_TEST(TouchUpTest)
+}  // namespace test_touch_up
 #include "test_touch_up.moc"

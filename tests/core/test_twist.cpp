@@ -9,6 +9,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_twist {
+
 using namespace nb;
 using namespace nb::test;
 
@@ -140,4 +142,5 @@ class TwistTest : public QObject {
 };
 
 NB_TEST(TwistTest)
+}  // namespace test_twist
 #include "test_twist.moc"

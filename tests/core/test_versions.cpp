@@ -6,6 +6,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_versions {
+
 using namespace nb;
 
 class VersionsTest : public QObject {
@@ -211,4 +213,5 @@ class VersionsTest : public QObject {
 };
 
 NB_TEST(VersionsTest)
+}  // namespace test_versions
 #include "test_versions.moc"

@@ -18,6 +18,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_live_session {
+
 using namespace nb;
 namespace fs = std::filesystem;
 
@@ -391,4 +393,5 @@ class LiveSessionTest : public QObject {
 };
 
 NB_TEST(LiveSessionTest)
+}  // namespace test_live_session
 #include "test_live_session.moc"

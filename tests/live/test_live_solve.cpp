@@ -17,6 +17,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_live_solve {
+
 using namespace nb;
 
 namespace {
@@ -409,4 +411,5 @@ class LiveSolveTest : public QObject {
 };
 
 NB_TEST(LiveSolveTest)
+}  // namespace test_live_solve
 #include "test_live_solve.moc"

@@ -16,6 +16,8 @@
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
+namespace test_streams {
+
 using namespace nb;
 
 namespace {
@@ -522,4 +524,5 @@ class StreamsTest : public QObject {
 };
 
 NB_TEST(StreamsTest)
+}  // namespace test_streams
 #include "test_streams.moc"

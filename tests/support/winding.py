@@ -10,30 +10,39 @@ import sys
 import numpy as np
 
 
-def distance(q, a, b, c):
-    n = np.cross(b - a, c - a)
-    n /= np.maximum(np.linalg.norm(n, axis=1, keepdims=True), 1e-15)
-    off = ((q - a) * n).sum(1)
-    foot = q - off[:, None] * n
-    inside = np.ones(len(a), bool)
-    best = np.full(len(a), np.inf)
-    for s, e in ((a, b), (b, c), (c, a)):
-        inside &= (np.cross(e - s, foot - s) * n).sum(1) >= 0
-        d = e - s
-        t = np.clip(((q - s) * d).sum(1) / np.maximum((d * d).sum(1), 1e-18), 0, 1)
-        best = np.minimum(best, np.linalg.norm(q - s - t[:, None] * d, axis=1))
-    return np.where(inside, np.abs(off), best).min()
+def dot(u, v):
+    return np.einsum('ij,ij->i', u, v)
 
 
-def winding(q, a, b, c):
-    a, b, c = a - q, b - q, c - q
-    la, lb, lc = (np.linalg.norm(v, axis=1) for v in (a, b, c))
-    top = (a * np.cross(b, c)).sum(1)
-    low = la * lb * lc + (a * b).sum(1) * lc + (b * c).sum(1) * la + (c * a).sum(1) * lb
-    return (2 * np.arctan2(top, low)).sum() / (4 * np.pi)
+class Triangles:
+    def __init__(self, corners):
+        self.corners = [corners[:, i] for i in range(3)]
+        a, b, c = self.corners
+        n = np.cross(b - a, c - a)
+        self.n = n / np.maximum(np.linalg.norm(n, axis=1, keepdims=True), 1e-15)
+        # Edges, and what points inwards from each in the plane.
+        self.edges = [(s, e - s, np.maximum(dot(e - s, e - s), 1e-18), np.cross(self.n, e - s)) for s, e in ((a, b), (b, c), (c, a))]
+
+    def distance(self, q):
+        off = np.abs(dot(q - self.corners[0], self.n))
+        inside = np.ones(len(off), bool)
+        best = np.full(len(off), np.inf)
+        for s, d, length2, inwards in self.edges:
+            v = q - s
+            inside &= dot(v, inwards) >= 0
+            rest = v - np.clip(dot(v, d) / length2, 0, 1)[:, None] * d
+            best = np.minimum(best, dot(rest, rest))
+        return np.where(inside, off, np.sqrt(best)).min()
+
+    def winding(self, q):
+        a, b, c = (corner - q for corner in self.corners)
+        la, lb, lc = (np.sqrt(dot(v, v)) for v in (a, b, c))
+        top = (a[:, 0] * (b[:, 1] * c[:, 2] - b[:, 2] * c[:, 1]) + a[:, 1] * (b[:, 2] * c[:, 0] - b[:, 0] * c[:, 2])
+               + a[:, 2] * (b[:, 0] * c[:, 1] - b[:, 1] * c[:, 0]))
+        low = la * lb * lc + dot(a, b) * lc + dot(b, c) * la + dot(c, a) * lb
+        return (2 * np.arctan2(top, low)).sum() / (4 * np.pi)
 
 
 given = json.load(sys.stdin)
-t = np.array(given['triangles'], float)
-a, b, c = t[:, 0], t[:, 1], t[:, 2]
-print(json.dumps([float(distance(np.array(q), a, b, c) * (-1 if winding(np.array(q), a, b, c) > .5 else 1)) for q in given['points']]))
+triangles = Triangles(np.array(given['triangles'], float))
+print(json.dumps([float(triangles.distance(q) * (-1 if triangles.winding(q) > .5 else 1)) for q in np.array(given['points'], float)]))
