@@ -66,6 +66,12 @@ void forget_neighbours(TransferResult& result) {
     beside = std::make_shared<const Beside>(Beside{beside->hands, beside->things, {}});
 }
 
+/// What was carried, as it is aside of there. Not where touch-ups say places.
+void go_aside(TransferResult& result, const Vec3& by_m) {
+    result.plan.program.map.aside += by_m;
+    for (Vec3& p : result.target.p) p += by_m;
+}
+
 /// Where the hips of a cast's source are first, on the floor.
 Vec3 first_place(const Cast& cast) {
     const BodyLines lines = lines_of(cast.source->roles);
@@ -126,10 +132,16 @@ SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& dista
     std::vector<WorldMotion> alone;
     for (const TransferResult& result : scene.results) alone.push_back(result.target);
     const Asides asides = stand_apart(casts, skins, alone);
+    // Moved for now: most are carried once more beside the others.
+    std::vector<char> is_only_moved(casts.size(), 0);
     for (size_t i = 0; i < casts.size(); ++i) {
         settings[i].about.aside_m = asides.of_casts[i];
         if (asides.of_casts[i] == Vec3::Zero()) continue;
-        scene.results[i] = carry(i, nullptr, true);
+        is_only_moved[i] = scene.results[i].plan.program.touch.is_empty();
+        if (is_only_moved[i])
+            go_aside(scene.results[i], asides.of_casts[i]);
+        else
+            scene.results[i] = carry(i, nullptr, true);
         alone[i] = scene.results[i].target;
     }
     const SceneState state{casts, skins, scene.touches, scene.results, std::move(alone)};
@@ -155,10 +167,15 @@ SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& dista
                                              joint_moved(next.back().target, scene.results[i].target, joint));
         }
         size_t at = 0;
-        for (size_t i = 0; i < casts.size(); ++i)
-            if (beside[i]) scene.results[i] = std::move(next[at++]);
+        for (size_t i = 0; i < casts.size(); ++i) {
+            if (!beside[i]) continue;
+            scene.results[i] = std::move(next[at++]);
+            is_only_moved[i] = 0;
+        }
         if (scene.moved_m < settled_m) break;
     }
+    for (size_t i = 0; i < casts.size(); ++i)
+        if (is_only_moved[i]) scene.results[i] = carry(i, nullptr, false);
     return scene;
 }
 

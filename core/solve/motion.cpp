@@ -35,14 +35,14 @@ class ClearedFrames {
         : program_(program),
           motion_(motion),
           solved_(solved),
-          is_light_(motion.frames <= most_kept && clears(program) && program.things.empty() &&
-                    program.ranges.empty() && program.touch.is_empty()) {
+          is_light_(motion.frames <= most_kept && clears(program) && program.ranges.empty() &&
+                    program.touch.is_empty()) {
         if (is_light_) before_ = solved.target;
     }
 
     void pose(int f) const {
-        if (!is_light_) return pose_frame(program_, motion_, solved_, f);
         const SourceFrame S = frame_of(motion_, f);
+        if (!is_light_ || takes_things_along(f, S.t_s)) return pose_frame(program_, motion_, solved_, f);
         TargetFrame T = frame_of(solved_.target, f);
         const SourceFrame before = frame_of(before_, f);
         std::copy(before.R.begin(), before.R.end(), T.R.begin());
@@ -54,6 +54,14 @@ class ClearedFrames {
     }
 
   private:
+    bool takes_things_along(int f, double t_s) const {
+        if (program_.things.empty()) return false;
+        const FrameCorrection held = solved_.corrections.at(f);
+        return std::any_of(program_.limbs.begin(), program_.limbs.end(), [&](const LimbOp& limb) {
+            return !held.clear[limb.limb].is_none() && holds_thing(program_, limb.limb, t_s);
+        });
+    }
+
     static constexpr int most_kept = 20000;  // frames; of longer takes memory counts for more
     const Program& program_;
     const WorldMotion& motion_;
