@@ -8,7 +8,7 @@
 
 namespace nb {
 
-/// A one-frame change of angular velocity that the source does not make.
+/// A change of angular velocity from one frame to the next that the source does not make.
 struct Pop {
     std::string role;
     int frame = 0;
@@ -33,7 +33,8 @@ struct RoleSmoothness {
 /// acceleration = change / dt. A pop is a change above 200 deg/s and above 6 x the median of the changes
 /// within +-0.25 s, where the source within +-1 frame makes neither such a change nor one half as large.
 /// Breaks of the source (its own such changes, +-2 frames) and what lies before `first_frame` + 1 are left
-/// out of the percentiles. `source_joints`: the role's own, or where a chain has another count of bones all
+/// out of the percentiles. Above 120 frames/s the step is that of 1/120 s, in frames: the same motion has the same pops at any
+/// rate. `source_joints`: the role's own, or where a chain has another count of bones all
 /// of the source's chain and its parent; of several the largest value counts.
 RoleSmoothness smoothness(const std::string& role, const WorldMotion& source,
                           const std::vector<int>& source_joints, const WorldMotion& target, int target_joint,

@@ -6,6 +6,7 @@
 #include "core/motion/kinematics.hpp"
 #include "core/review/curves.hpp"
 #include "core/review/review.hpp"
+#include "core/review/smoothness.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -132,6 +133,40 @@ class ReviewTest : public QObject {
         QCOMPARE(review_transfer(c, jerked(50), c, jerked(50), frame_time_s, 0).pop_count(), 0);
         QCOMPARE(review_transfer(c, jerked(49), c, jerked(50), frame_time_s, 0).pop_count(), 0);
         QVERIFY(review_transfer(c, jerked(20), c, jerked(50), frame_time_s, 0).pop_count() > 0);
+    }
+    /// A bone that swings to and fro and, in 1/120 s in the middle of the second, comes to turn 320 deg/s faster; the source
+    /// only swings. By steps of one frame it would be none at 240 frames/s.
+    void a_pop_is_one_at_any_rate_data() {
+        QTest::addColumn<double>("fps");
+        for (const double fps : {60.0, 100.0, 120.0, 240.0, 480.0}) QTest::addRow("%.0f", fps) << fps;
+    }
+    void a_pop_is_one_at_any_rate() {
+        QFETCH(double, fps);
+        const auto turning = [&](double faster_deg_s, double glitch_deg) {
+            WorldMotion motion;
+            motion.resize(int(fps) + 1, 1);
+            motion.frame_time_s = 1.0 / fps;
+            for (int f = 0; f < motion.frames; ++f) {
+                const double t = f / fps;
+                const double into = std::clamp(120.0 * (t - 0.5) + 0.5, 0.0, 1.0) / 120.0;
+                const double since = std::max(0.0, t - 0.5 - 1.0 / 240.0);
+                const double angle = 20.0 * std::sin(2.0 * pi * t) +
+                                     faster_deg_s * (60.0 * into * into + since) +
+                                     (f == int(0.75 * fps) ? glitch_deg : 0.0);
+                motion.R[motion.at(f, 0)] = axis_rotation(0, deg_to_rad(angle));
+            }
+            return motion;
+        };
+        const WorldMotion swings = turning(0.0, 0.0);
+        const RoleSmoothness bent = smoothness("head", swings, {0}, turning(320.0, 0.0), 0, 1.0 / fps, 0);
+        QCOMPARE(bent.pops.size(), size_t(1));
+        QCOMPARE(bent.pops[0].frame, int(0.5 * fps));
+        const double change = bent.pops[0].change_deg_s;
+        QVERIFY(fps < 120.0 ? change > 240.0 && change < 290.0 : std::abs(change - 240.0) < 5.0);
+        // One frame that is 4 degrees off is seen, too, however short it is.
+        const RoleSmoothness off = smoothness("head", swings, {0}, turning(0.0, 4.0), 0, 1.0 / fps, 0);
+        QVERIFY(!off.pops.empty());
+        QVERIFY(smoothness("head", swings, {0}, swings, 0, 1.0 / fps, 0).pops.empty());
     }
     void hips_beside_their_path_and_bones_that_stretch() {
         const Character& c = body_.character;
