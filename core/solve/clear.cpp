@@ -17,7 +17,8 @@ namespace {
 constexpr size_t samples_of_hand = 20;  // of the hand's samples
 /// Rows of points over the forearm's skin, and how many lie around it.
 constexpr std::array<double, 4> forearm_rows{0.1, 0.35, 0.6, 0.85};
-constexpr int ring_points = 6;
+constexpr int least_ring_points = 6, most_ring_points = 16;
+constexpr double ring_step_m = 0.05;  // of a body of 175 cm, around a wide forearm
 
 bool is_of_leg(const std::string& role) {
     const std::string part = role_part(role);
@@ -80,6 +81,9 @@ ClearBody body_of(const Character& character, const BodySurface& surface) {
             }
             const Vec3 elbow(0.0, 0.0, -part->cap_m[0]);
             bone.points.push_back({part->X_JF * elbow, 0.0});
+            const double around = 2.0 * pi * part->mean_radius_m * 1.75 / std::max(0.01, surface.stature_m);
+            const int ring_points =
+                std::clamp(int(std::ceil(around / ring_step_m)), least_ring_points, most_ring_points);
             for (const double s : forearm_rows)
                 for (int k = 0; k < ring_points; ++k)
                     bone.points.push_back(

@@ -512,6 +512,33 @@ class Clearing {
     }
 };
 
+/// Where a limb goes to and fro from round to round (what is round turns with the elbow) it goes half as far, from one place where
+/// it is free to the next. `came_by`: of the round before; `steps`: shares, by key.
+void damp(std::vector<ClearVec>& next, const std::vector<ClearVec>& x, std::vector<ClearVec>& came_by,
+          std::vector<double>& steps) {
+    if (next.empty()) return;
+    const bool is_first = came_by.empty();
+    came_by.resize(next.size(), ClearVec::Zero());
+    steps.resize(next.size(), 1.0);
+    for (size_t first = 0; first < next.size(); ++first) {
+        const auto is_free = [&](size_t key) { return next[key].isZero(0.0) && x[key].isZero(0.0); };
+        if (is_free(first)) continue;
+        size_t last = first;
+        double back = 0.0, step = 1.0;
+        for (; last < next.size() && !is_free(last); ++last) {
+            back += (next[last] - x[last]).dot(came_by[last]);
+            step = std::min(step, steps[last]);
+        }
+        if (!is_first && back < 0.0) step *= 0.5;
+        for (size_t key = first; key < last; ++key) {
+            if (step < 1.0) next[key] = x[key] + step * (next[key] - x[key]);
+            steps[key] = step;
+        }
+        first = last;
+    }
+    for (size_t key = 0; key < next.size(); ++key) came_by[key] = next[key] - x[key];
+}
+
 }  // namespace
 
 void clear_motion(const Program& program, const WorldMotion& source, int threads, const Watch& watch,
@@ -521,6 +548,8 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
     Clearing clearing(program, source, keys, threads, solved);
     std::array<std::vector<ClearVec>, limb_count> x;
     std::array<std::vector<ClearVec>, limb_count> weights;
+    std::array<std::vector<ClearVec>, limb_count> came_by;
+    std::array<std::vector<double>, limb_count> steps;
     std::vector<char> is_changed;
     bool is_moved = false;
     for (int round = 0; round < way_rounds; ++round) {
@@ -538,6 +567,8 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
                     weights[limb].push_back(clearing.weight_of(limb, key));
             next[limb] = clear_way(weights[limb], keys.step * source.frame_time_s, rows, x[limb]);
         }
+        for (size_t limb = 0; limb < limb_count; ++limb)
+            damp(next[limb], x[limb], came_by[limb], steps[limb]);
         is_changed.assign(size_t(keys.count), 0);
         for (size_t limb = 0; limb < limb_count; ++limb)
             for (size_t key = 0; key < x[limb].size(); ++key) {
