@@ -15,10 +15,12 @@ namespace nb {
 namespace {
 
 constexpr size_t samples_of_hand = 20;  // of the hand's samples
-/// Rows of points over the forearm's skin, and how many lie around it.
-constexpr std::array<double, 4> forearm_rows{0.1, 0.35, 0.6, 0.85};
-constexpr int least_ring_points = 6, most_ring_points = 16;
-constexpr double ring_step_m = 0.05;  // of a body of 175 cm, around a wide forearm
+/// Rows of points over a forearm's skin, and how many lie around it.
+constexpr std::array<double, 4> slim_rows{0.1, 0.35, 0.6, 0.85};
+constexpr int slim_ring_points = 6, most_ring_points = 20;
+// Of a body of 175 cm. Forearms in plates or wide sleeves: from what radius on, from point to point over them, and so far their
+// skin lies off its radii.
+constexpr double wide_from_m = 0.065, wide_step_m = 0.05, wide_margin_m = 0.006;
 
 bool is_of_leg(const std::string& role) {
     const std::string part = role_part(role);
@@ -81,10 +83,19 @@ ClearBody body_of(const Character& character, const BodySurface& surface) {
             }
             const Vec3 elbow(0.0, 0.0, -part->cap_m[0]);
             bone.points.push_back({part->X_JF * elbow, 0.0});
-            const double around = 2.0 * pi * part->mean_radius_m * 1.75 / std::max(0.01, surface.stature_m);
-            const int ring_points =
-                std::clamp(int(std::ceil(around / ring_step_m)), least_ring_points, most_ring_points);
-            for (const double s : forearm_rows)
+            const double size = std::max(0.01, surface.stature_m) / 1.75;
+            own.is_wide = part->mean_radius_m > wide_from_m * size;
+            int ring_points = slim_ring_points;
+            std::vector<double> rows(slim_rows.begin(), slim_rows.end());
+            if (own.is_wide) {
+                const double step = wide_step_m * size;
+                ring_points =
+                    std::min(int(std::ceil(2.0 * pi * part->mean_radius_m / step)), most_ring_points);
+                rows.resize(1 + size_t(std::max(4.0, std::ceil(part->length_m / step))));
+                for (size_t row = 0; row < rows.size(); ++row)
+                    rows[row] = double(row) / double(rows.size() - 1);
+            }
+            for (const double s : rows)
                 for (int k = 0; k < ring_points; ++k)
                     bone.points.push_back(
                         {part->X_JF * part->point({s, 2.0 * pi * k / ring_points, 0.0, 0.0}), s});
@@ -135,7 +146,8 @@ void compile_clear(const PairedBodies& bodies, const BodySurface& S_surface, con
             clear->T.limbs[limb].bones.clear();
     for (size_t limb = 0; limb < limb_count; ++limb) {
         const ChainSettings& set = bodies.set(limb_names[limb]);
-        clear->margin_m[limb] = set.margin_m.value_or(0.0);
+        clear->margin_m[limb] =
+            set.margin_m.value_or(clear->T.limbs[limb].is_wide ? wide_margin_m * clear->size : 0.0);
         if (!set.may_touch) continue;
         const auto may_touch = [&, &words = *set.may_touch](size_t part) {
             return std::find(words.begin(), words.end(), group_word(clear->T.parts[part].group)) !=

@@ -131,9 +131,10 @@ class Way {
 }  // namespace
 
 std::vector<ClearVec> clear_way(const std::vector<ClearVec>& weights, double frame_time_s,
-                                const std::vector<ClearRow>& rows, const std::vector<ClearVec>& start) {
+                                const std::vector<ClearRow>& rows, const std::vector<ClearVec>& start,
+                                double tau_s) {
     std::vector<ClearVec> x(weights.size(), ClearVec::Zero());
-    const double smooth = std::pow(clear_tau_s / frame_time_s, 4);
+    const double smooth = std::pow(tau_s / frame_time_s, 4);
     const int apart = std::max(8, int(std::lround(apart_s / frame_time_s)));
     const int frames = int(weights.size());
     // Spans around rows that ask for something, far enough apart not to feel each other.
@@ -177,6 +178,11 @@ struct ClearKeys {
           count((frames - 1 + step - 1) / step + 1) {}
     int frame(int key) const { return std::min(key * step, frames - 1); }
 };
+
+/// Skin that stands wide about a bone lies off its radii by more: no slack for that.
+double slack(const ClearProgram& clear, size_t limb) {
+    return clear.T.limbs[limb].is_wide ? 0.0 : slack_m * clear.size;
+}
 
 /// Between the keys, and exactly zero where no key of either side has any.
 void spread(const ClearKeys& keys, const std::vector<ClearVec>& x, std::vector<LimbClear>& out) {
@@ -233,7 +239,7 @@ class Others {
     Wanted wanted(size_t other, size_t limb, double t_s, const SourceFrame& source) const {
         const double margin = clear_.margin_m[limb];
         Wanted wanted;
-        wanted.fill(margin - slack_m * clear_.size);
+        wanted.fill(margin - slack(clear_, limb));
         // Two that are the sources' own bodies go as these do.
         const double deepest = others_[other].is_alike ? -1e30 : -most_in_others_m * clear_.size;
         std::vector<ClearHeight> found;
@@ -403,7 +409,7 @@ class Clearing {
             least = std::min(least, as_deep * S.height_m);
         }
         for (size_t g = 0; g < clear_groups; ++g)
-            wanted[g] = std::min({wanted[g], clear_.at_rest_m[limb][g], margin - slack_m * clear_.size});
+            wanted[g] = std::min({wanted[g], clear_.at_rest_m[limb][g], margin - slack(clear_, limb)});
         return wanted;
     }
 
@@ -565,7 +571,8 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
             if (weights[limb].empty())
                 for (int key = 0; key < keys.count; ++key)
                     weights[limb].push_back(clearing.weight_of(limb, key));
-            next[limb] = clear_way(weights[limb], keys.step * source.frame_time_s, rows, x[limb]);
+            next[limb] = clear_way(weights[limb], keys.step * source.frame_time_s, rows, x[limb],
+                                   program.clear->T.limbs[limb].is_wide ? clear_wide_tau_s : clear_tau_s);
         }
         for (size_t limb = 0; limb < limb_count; ++limb)
             damp(next[limb], x[limb], came_by[limb], steps[limb]);

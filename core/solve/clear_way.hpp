@@ -27,8 +27,8 @@ struct Program;
 struct SolvedMotion;
 struct WorldMotion;
 
-/// Time over which a way is spread; of a metre that is missing beside a metre of way.
-inline constexpr double clear_tau_s = 0.1, clear_penalty = 400.0;
+/// Time over which a way is spread, and that of wide forearms, which go farther; of a metre that is missing beside a metre of way.
+inline constexpr double clear_tau_s = 0.1, clear_wide_tau_s = 0.15, clear_penalty = 400.0;
 inline constexpr double clear_looks_a_second = 40.0;
 /// What changes less from one round to the next stays, m at 175 cm.
 inline constexpr double clear_is_there_m = 5e-4;
@@ -44,7 +44,8 @@ struct ClearRow {
 /// One x a frame of [0, weights.size()). `weights`: the diagonals of W. Rows in rising order of frames. `start`: where to
 /// look from, as many or none.
 std::vector<ClearVec> clear_way(const std::vector<ClearVec>& weights, double frame_time_s,
-                                const std::vector<ClearRow>& rows, const std::vector<ClearVec>& start = {});
+                                const std::vector<ClearRow>& rows, const std::vector<ClearVec>& start = {},
+                                double tau_s = clear_tau_s);
 
 /// Finds it for a take that is solved but for this pass, writes `SolvedMotion::corrections.clear`, and poses the frames that
 /// it changes anew with `pose`. Throws what `watch` throws.
