@@ -2,7 +2,7 @@
 //
 // What is wanted, for every part of the body a limb can run into: height at least min(m, k h_S, h_0), with h_S the least
 // height of the source's own limb over that group of parts (trunk, head, a leg, the other arm), k the statures (1 at most),
-// h_0 that of the target at its aligned rest, m the limb's margin, by itself 0. Groups that it may touch are left out. So
+// h_0 that of the target at its aligned rest, m the limb's margin, by itself 0 (of wide forearms 6 mm at 175 cm). Groups that it may touch are left out. So
 // without a margin nobody is put farther out than skin on skin, what sinks in in the source may sink in as deep, and a body
 // whose rest lies in itself keeps that.
 //
