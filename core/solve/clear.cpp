@@ -18,9 +18,10 @@ constexpr size_t samples_of_hand = 20;  // of the hand's samples
 /// Rows of points over a forearm's skin, and how many lie around it.
 constexpr std::array<double, 4> slim_rows{0.1, 0.35, 0.6, 0.85};
 constexpr int slim_ring_points = 6, most_ring_points = 20;
-// Of a body of 175 cm. Forearms in plates or wide sleeves: from what radius on, from point to point over them, and so far their
-// skin lies off its radii.
-constexpr double wide_from_m = 0.065, wide_step_m = 0.05, wide_margin_m = 0.006;
+// Of a body of 175 cm. Forearms in plates or wide sleeves, or beside thighs or a trunk as wide: from what radius on, from point to
+// point over them, and so far skin lies off its radii there.
+constexpr double wide_from_m = 0.065, wide_thigh_from_m = 0.15, wide_trunk_from_m = 0.2;
+constexpr double wide_step_m = 0.05, wide_margin_m = 0.006;
 
 bool is_of_leg(const std::string& role) {
     const std::string part = role_part(role);
@@ -84,7 +85,13 @@ ClearBody body_of(const Character& character, const BodySurface& surface) {
             const Vec3 elbow(0.0, 0.0, -part->cap_m[0]);
             bone.points.push_back({part->X_JF * elbow, 0.0});
             const double size = std::max(0.01, surface.stature_m) / 1.75;
-            own.is_wide = part->mean_radius_m > wide_from_m * size;
+            own.is_wide =
+                part->mean_radius_m > wide_from_m * size ||
+                std::any_of(surface.parts.begin(), surface.parts.end(), [&](const PartSurface& other) {
+                    return (other.role == "thigh" + suffix &&
+                            other.mean_radius_m > wide_thigh_from_m * size) ||
+                           (is_trunk(other.role) && other.mean_radius_m > wide_trunk_from_m * size);
+                });
             int ring_points = slim_ring_points;
             std::vector<double> rows(slim_rows.begin(), slim_rows.end());
             if (own.is_wide) {

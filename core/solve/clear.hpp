@@ -60,9 +60,10 @@ struct ClearBody {
     };
     struct Limb {
         std::vector<Bone> bones;
-        double long_m = 0.0;             ///< no point of them is farther from the tip
-        bool is_wide = false;            ///< a forearm in plates, say, by its skin: it has more points
-        int tip = -1;                    ///< joint
+        double long_m = 0.0;  ///< no point of them is farther from the tip
+        bool is_wide =
+            false;     ///< a forearm in plates, say, or beside thighs or a trunk as wide: it has more points
+        int tip = -1;  ///< joint
         std::vector<size_t> by_skin;     ///< of `parts`: by points
         std::vector<size_t> by_capsule;  ///< of `parts`: by capsules
     };
