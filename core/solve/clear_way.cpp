@@ -545,6 +545,11 @@ void damp(std::vector<ClearVec>& next, const std::vector<ClearVec>& x, std::vect
     for (size_t key = 0; key < next.size(); ++key) came_by[key] = next[key] - x[key];
 }
 
+double tau_of(const Program& program, size_t limb) {
+    if (program.clear->T.limbs[limb].is_wide) return clear_wide_tau_s;
+    return program.beside && !program.beside->neighbours.empty() ? clear_beside_tau_s : clear_tau_s;
+}
+
 }  // namespace
 
 void clear_motion(const Program& program, const WorldMotion& source, int threads, const Watch& watch,
@@ -572,7 +577,7 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
                 for (int key = 0; key < keys.count; ++key)
                     weights[limb].push_back(clearing.weight_of(limb, key));
             next[limb] = clear_way(weights[limb], keys.step * source.frame_time_s, rows, x[limb],
-                                   program.clear->T.limbs[limb].is_wide ? clear_wide_tau_s : clear_tau_s);
+                                   tau_of(program, limb));
         }
         for (size_t limb = 0; limb < limb_count; ++limb)
             damp(next[limb], x[limb], came_by[limb], steps[limb]);
