@@ -109,10 +109,12 @@ RoleSmoothness smoothness(const std::string& role, const WorldMotion& source,
             return false;
         };
         // One that lasts for several spans is one.
-        const bool is_largest = std::all_of(T.change.begin() + std::max(0, f - span + 1),
-                                            T.change.begin() + std::min(source.frames, f + span),
-                                            [&](double one) { return one <= T.change[at]; });
-        if (T_out[at] && is_largest &&
+        const auto is_largest = [&] {
+            return std::all_of(T.change.begin() + std::max(0, f - span + 1),
+                               T.change.begin() + std::min(source.frames, f + span),
+                               [&](double one) { return one <= T.change[at]; });
+        };
+        if (T_out[at] && is_largest() &&
             !source_within(1, [&](size_t g) { return S_out[g] != 0 || S.change[g] > 0.5 * T.change[at]; }))
             result.pops.push_back({role, f, rad_to_deg(T.change[at])});
         if (source_within(2, [&](size_t g) { return S_out[g] != 0; })) continue;

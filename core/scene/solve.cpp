@@ -119,7 +119,8 @@ SceneResult solve_scene(std::span<const Cast> casts, const SceneDistances& dista
     int before = 0;
     const auto carry = [&](size_t i, std::shared_ptr<const Beside> beside, bool is_told) {
         const Progress tell = [&](int done, int) {
-            return !progress || progress(is_told ? (before + done) / 2 : (all + before + done) / 2, all);
+            const int told = is_told ? (before + done) / 2 : (all + before + done) / 2;
+            return !progress || progress(std::min(told, all), all);
         };
         TransferResult result =
             transfer_beside(*casts[i].source, *casts[i].take, *casts[i].target, settings[i],

@@ -5,6 +5,7 @@
 #include <memory>
 #include <string>
 
+#include "core/body/measures.hpp"
 #include "core/solve/body.hpp"
 #include "core/solve/near.hpp"
 #include "core/solve/paired.hpp"
@@ -22,6 +23,11 @@ constexpr int slim_ring_points = 6, most_ring_points = 20;
 // point over them, and so far skin lies off its radii there.
 constexpr double wide_from_m = 0.065, wide_thigh_from_m = 0.15, wide_trunk_from_m = 0.2;
 constexpr double wide_step_m = 0.05, wide_margin_m = 0.006;
+
+/// Beside a body of 175 cm.
+double size_of(const BodySurface& surface) {
+    return std::max(0.01, surface.stature_m) / reference_stature_m;
+}
 
 bool is_of_leg(const std::string& role) {
     const std::string part = role_part(role);
@@ -84,7 +90,7 @@ ClearBody body_of(const Character& character, const BodySurface& surface) {
             }
             const Vec3 elbow(0.0, 0.0, -part->cap_m[0]);
             bone.points.push_back({part->X_JF * elbow, 0.0});
-            const double size = std::max(0.01, surface.stature_m) / 1.75;
+            const double size = size_of(surface);
             own.is_wide =
                 part->mean_radius_m > wide_from_m * size ||
                 std::any_of(surface.parts.begin(), surface.parts.end(), [&](const PartSurface& other) {
@@ -145,7 +151,7 @@ void compile_clear(const PairedBodies& bodies, const BodySurface& S_surface, con
     clear->S = body_of(bodies.S, S_surface);
     clear->T = body_of(bodies.T, T_surface);
     clear->by_stature = T_surface.stature_m / std::max(0.01, S_surface.stature_m);
-    clear->size = std::max(0.01, T_surface.stature_m) / 1.75;
+    clear->size = size_of(T_surface);
     // A limb is moved by what reaches.
     for (size_t limb = 0; limb < limb_count; ++limb)
         if (std::none_of(program.limbs.begin(), program.limbs.end(),

@@ -523,7 +523,6 @@ class Clearing {
 void damp(std::vector<ClearVec>& next, const std::vector<ClearVec>& x, std::vector<ClearVec>& came_by,
           std::vector<double>& steps) {
     if (next.empty()) return;
-    const bool is_first = came_by.empty();
     came_by.resize(next.size(), ClearVec::Zero());
     steps.resize(next.size(), 1.0);
     for (size_t first = 0; first < next.size(); ++first) {
@@ -535,7 +534,7 @@ void damp(std::vector<ClearVec>& next, const std::vector<ClearVec>& x, std::vect
             back += (next[last] - x[last]).dot(came_by[last]);
             step = std::min(step, steps[last]);
         }
-        if (!is_first && back < 0.0) step *= 0.5;
+        if (back < 0.0) step *= 0.5;
         for (size_t key = first; key < last; ++key) {
             if (step < 1.0) next[key] = x[key] + step * (next[key] - x[key]);
             steps[key] = step;

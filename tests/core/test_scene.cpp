@@ -227,13 +227,16 @@ class SceneTest : public QObject {
                 if (bar.name == "pops" || bar.name == "jitter")
                     QVERIFY2(bar.is_met(), qPrintable(QString("%1 %2").arg(bar.name.c_str()).arg(bar.value)));
         }
-        // Without the touches hands are elsewhere: the bar can be missed.
+        // Without the touches, and without what keeps hands on the skin of others by chance, hands are elsewhere: the bar can
+        // be missed.
         const std::vector<BodyTouch> none;
-        SceneResult alone = solve_scene(scene.casts, scene.document.distances, &none, 2);
+        std::vector<Cast> free = scene.casts;
+        for (Cast& cast : free) cast.settings.passes.clear = false;
+        SceneResult alone = solve_scene(free, scene.document.distances, &none, 2);
         alone.touches = result.touches;
         const double by_chance = review_scene(scene.casts, alone).kept_share();
         qInfo("without the touches %.1f %%", 100.0 * by_chance);
-        if (giver != taker) QVERIFY(by_chance < 0.8);
+        if (giver != taker) QVERIFY(by_chance < 0.6);
     }
 
     /// The coil is at one place for both, and in the hands that have it.
