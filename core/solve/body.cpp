@@ -14,6 +14,10 @@ void compile_body(const PairedBodies& bodies, Program& program) {
     CarriedBody& body = program.body;
     body.parents = tree.parents;
     body.offsets = tree.rest_p;
+    body.below.resize(size_t(tree.size()));
+    for (int j = 0; j < tree.size(); ++j)
+        for (int above = tree.parents[size_t(j)]; above >= 0; above = tree.parents[size_t(above)])
+            body.below[size_t(above)].push_back(j);
     body.hips = roles.joint("hips");
     body.thigh_left = roles.joint("thigh.left");
     body.thigh_right = roles.joint("thigh.right");
@@ -57,20 +61,38 @@ void place_joints(const Program& program, const SourceFrame& source, Vec3 p_WH, 
     for (const int j : program.body.below_top) target.p[size_t(j)] += move;
 }
 
+namespace {
+
 /// What follows turned bones keeps its rest relative to them, or the turn of what it follows in the source; roles keep
 /// their world rotation, and so do twist bones that are turned already.
+void follow_parent(const Program& program, const SourceFrame& source, TargetFrame& target, size_t j,
+                   bool are_twists_turned) {
+    const AngleOp& op = program.angles[j];
+    const int parent = program.body.parents[j];
+    if (op.kind == AngleOp::Kind::follow || (op.kind == AngleOp::Kind::twist && !are_twists_turned)) {
+        const bool is_touched = op.touched >= 0 && !target.touched_R_PJ.empty();
+        const Quat& R_PJ = is_touched ? target.touched_R_PJ[size_t(op.touched)] : op.C;
+        target.R[j] = (target.R[size_t(parent)] * R_PJ).normalized();
+    } else if (op.kind == AngleOp::Kind::with && program.passes.angles) {
+        target.R[j] = (target.R[size_t(parent)] * turn_with(program, source, j)).normalized();
+    }
+}
+
+}  // namespace
+
 void follow(const Program& program, const SourceFrame& source, TargetFrame& target, bool are_twists_turned) {
-    for (size_t j = 0; j < program.angles.size(); ++j) {
-        const AngleOp& op = program.angles[j];
-        const int parent = program.body.parents[j];
-        if (parent < 0) continue;
-        if (op.kind == AngleOp::Kind::follow || (op.kind == AngleOp::Kind::twist && !are_twists_turned)) {
-            const bool is_touched = op.touched >= 0 && !target.touched_R_PJ.empty();
-            const Quat& R_PJ = is_touched ? target.touched_R_PJ[size_t(op.touched)] : op.C;
-            target.R[j] = (target.R[size_t(parent)] * R_PJ).normalized();
-        } else if (op.kind == AngleOp::Kind::with && program.passes.angles) {
-            target.R[j] = (target.R[size_t(parent)] * turn_with(program, source, j)).normalized();
-        }
+    for (size_t j = 0; j < program.angles.size(); ++j)
+        if (program.body.parents[j] >= 0) follow_parent(program, source, target, j, are_twists_turned);
+}
+
+void follow_below(const Program& program, const SourceFrame& source, TargetFrame& target, int joint) {
+    const bool is_rigid = program.placed_of.empty() && program.length_of.empty();
+    for (const int below : program.body.below[size_t(joint)]) {
+        const size_t j = size_t(below);
+        const size_t parent = size_t(program.body.parents[j]);
+        follow_parent(program, source, target, j, false);
+        target.p[j] = target.p[parent] + target.R[parent] * (is_rigid ? program.body.offsets[j]
+                                                                      : offset_now(program, source, j));
     }
 }
 

@@ -14,7 +14,8 @@ struct Program;
 /// Joints by index of the target's skeleton.
 struct CarriedBody {
     std::vector<int> parents;
-    std::vector<Vec3> offsets;  ///< p_PJ, m
+    std::vector<Vec3> offsets;            ///< p_PJ, m
+    std::vector<std::vector<int>> below;  ///< by joint: all under it, parents first
     int hips = -1, thigh_left = -1, thigh_right = -1;
     int top = -1;                 ///< moves the whole body; the hips in most rigs (core/body/carried.hpp)
     std::vector<int> below_top;   ///< all below the top; empty when it is the hips
@@ -35,5 +36,7 @@ void follow(const Program& program, const SourceFrame& source, TargetFrame& targ
 /// The same, and positions after it.
 void follow_anew(const Program& program, const SourceFrame& source, TargetFrame& target,
                  bool are_twists_turned);
+/// The same under one joint alone, twist bones as before the pass twist: where all else stands as it would leave it.
+void follow_below(const Program& program, const SourceFrame& source, TargetFrame& target, int joint);
 
 }  // namespace nb

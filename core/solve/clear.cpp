@@ -307,13 +307,13 @@ void pass_clear(const Program& program, const SourceFrame& source, TargetFrame& 
         const Quat turn = exp_rotation(clear_turn_rad(clear, length) * (tip - start).normalized());
         turn_joint(target, limb.T_start, turn);
         turn_joint(target, limb.T_mid, turn);
-        follow_anew(program, source, target, false);
+        follow_below(program, source, target, limb.T_start);
         if (limb.limb >= 2) {
             if (!holds_thing(program, limb.limb, source.t_s))
                 bring_arm(program, limb, clear.by_m, source, target);
         } else if (clear.by_m != Vec3::Zero()) {
             move_tip(program, limb, clear.by_m, source, target);
-            follow_anew(program, source, target, false);
+            follow_below(program, source, target, limb.T_start);
         }
     }
 }

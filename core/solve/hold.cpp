@@ -178,7 +178,7 @@ void bring_softly(const Program& program, const LimbOp& limb, const Vec3& to, co
     if (const Vec3 d = to - p(limb.T_start); limb.shoulder.T_clavicle >= 0 && d.norm() > reached_m(d)) {
         bring_shoulder(limb.shoulder, limb.T_start,
                        clavicle_gives_hands * (d.norm() - reached_m(d)) * d.normalized(), target);
-        follow_anew(program, source, target, false);
+        follow_below(program, source, target, limb.shoulder.T_clavicle);
     }
     for (int round = 0; round < most_rounds; ++round) {
         const Vec3 d = to - p(limb.T_start);
@@ -186,7 +186,7 @@ void bring_softly(const Program& program, const LimbOp& limb, const Vec3& to, co
         const Vec3 by = p(limb.T_start) + reached_m(d) * d.normalized() - p(limb.T_tip);
         if (by.norm() < on_thing_m) break;
         move_tip(program, limb, by, source, target);
-        follow_anew(program, source, target, false);
+        follow_below(program, source, target, limb.T_start);
     }
 }
 

@@ -185,6 +185,7 @@ void bring_arm(const Program& program, const LimbOp& limb, Vec3 by, const Source
                TargetFrame& target) {
     if (by.norm() < nothing_m) return;
     const auto p = [&](int joint) -> const Vec3& { return target.p[size_t(joint)]; };
+    int moved = limb.T_start;
     if (limb.shoulder.T_clavicle >= 0) {
         const Vec3 to = p(limb.T_tip) + by - p(limb.T_start);
         const double length =
@@ -196,10 +197,11 @@ void bring_arm(const Program& program, const LimbOp& limb, Vec3 by, const Source
             bring_shoulder(limb.shoulder, limb.T_start, clavicle_gives_hands * missing * to.normalized(),
                            target);
             by += tip - p(limb.T_tip);
+            moved = limb.shoulder.T_clavicle;
         }
     }
     move_tip(program, limb, by, source, target);
-    follow_anew(program, source, target, false);
+    follow_below(program, source, target, moved);
 }
 
 void bring_wrist(const Program& program, const LimbOp& limb, const Vec3& to, const SourceFrame& source,
@@ -393,7 +395,7 @@ WholeHand bring_hand(const Program& program, const NearHand& hand, const std::ve
         turn *= most_turn_rad * std::tanh(angle / most_turn_rad) / angle;
     if (turn.norm() > nothing_m) {
         for (const int j : hand.T_below) turn_joint(target, j, exp_rotation(turn));
-        follow_anew(program, source, target, false);
+        follow_below(program, source, target, hand.T_hand);
     }
     Vec3 by = Vec3::Zero();
     for (const Nearness& one : found) {
@@ -461,7 +463,7 @@ void turn_hand(const Program& program, const NearHand& hand, const HandShift& sh
                const SourceFrame& source, TargetFrame& target) {
     const Quat by = exp_rotation(Vec3(target.R[size_t(program.body.hips)] * shift.turn));
     for (const int j : hand.T_below) turn_joint(target, j, by);
-    follow_anew(program, source, target, false);
+    follow_below(program, source, target, hand.T_hand);
 }
 
 }  // namespace
@@ -501,13 +503,14 @@ void bring_elbow(const Program& program, const LimbOp& limb, const Vec3& goal, c
         const Vec3 to = goal - p(limb.T_start);
         return to.norm() > length ? Vec3((to.norm() - length) * to.normalized()) : Vec3(Vec3::Zero());
     };
-    if (limb.shoulder.T_clavicle >= 0 && missing() != Vec3::Zero())
+    if (limb.shoulder.T_clavicle >= 0 && missing() != Vec3::Zero()) {
         bring_shoulder(limb.shoulder, limb.T_start, clavicle_gives_hands * missing(), target);
-    follow_anew(program, source, target, false);
+        follow_below(program, source, target, limb.shoulder.T_clavicle);
+    }
     const Vec3 now = p(limb.T_mid) - p(limb.T_start), to = goal - p(limb.T_start);
     if (now.norm() < 1e-6 || to.norm() < 1e-6) return;
     turn_joint(target, limb.T_start, shortest_arc(now, to));
-    follow_anew(program, source, target, false);
+    follow_below(program, source, target, limb.T_start);
 }
 
 }  // namespace

@@ -139,7 +139,7 @@ void put_on_set(const Program& program, const LimbOp& arm, const Vec3& to, const
     };
     if (arm.shoulder.T_clavicle >= 0) {
         bring_shoulder(arm.shoulder, arm.T_start, arm.shoulder.gives * missing(), target);
-        follow_anew(program, source, target, false);
+        follow_below(program, source, target, arm.shoulder.T_clavicle);
     }
     const Vec3 upper = p(arm.T_mid) - p(arm.T_start), lower = p(arm.T_tip) - p(arm.T_mid);
     // In its own plane; of a straight arm, which has none, about the hinge.
@@ -148,7 +148,7 @@ void put_on_set(const Program& program, const LimbOp& arm, const Vec3& to, const
         bend_toward(upper, lower, n.normalized(), to - p(arm.T_start), stretch() * length);
     turn_joint(target, arm.T_start, turns.upper);
     turn_joint(target, arm.T_mid, turns.lower);
-    follow_anew(program, source, target, false);
+    follow_below(program, source, target, arm.T_start);
 }
 
 HandShift set_shift(const Program& program, size_t limb, const SourceFrame& source, TargetFrame& target) {
@@ -178,7 +178,7 @@ void turn_on_set(const Program& program, size_t limb, const Quat& by, const Sour
     for (const SetHand& hand : program.on_set) {
         if (hand.beside < 0 || program.limbs[hand.limb].limb != limb) continue;
         for (const int j : hand.T_below) turn_joint(target, j, by);
-        follow_anew(program, source, target, false);
+        follow_below(program, source, target, hand.T_hand);
         return;
     }
 }

@@ -5,9 +5,12 @@
 #include <cmath>
 #include <optional>
 
+#include <Eigen/Core>
+
 #include "core/body/carried.hpp"
 #include "core/body/measures.hpp"
 #include "core/math/at_share.hpp"
+#include "core/math/quick_atan2.hpp"
 #include "core/motion/heading.hpp"
 #include "core/rest/evidence.hpp"
 #include "core/surface/breadths.hpp"
@@ -23,7 +26,7 @@ constexpr double head_share = 0.13, hand_share = 0.108;
 constexpr size_t least_points = 12;  // vertices by which a part's ends are read
 
 /// Catmull-Rom: by how much each of four values a cell apart counts, u from the second to the third.
-std::array<double, 4> shares_between(double u) {
+Eigen::Array4d shares_between(double u) {
     const double u2 = u * u, u3 = u2 * u;
     return {u2 - 0.5 * (u + u3), 1.0 - 2.5 * u2 + 1.5 * u3, 0.5 * u + 2.0 * u2 - 1.5 * u3, 0.5 * (u3 - u2)};
 }
@@ -50,20 +53,17 @@ size_t eighth_of(double x, double y) {
 
 double PartSurface::radius(double s, double phi) const {
     const auto [r, past] = row_of(s);
-    double column = phi * columns / (2.0 * pi) - 0.5;
-    column -= columns * std::floor(column / columns);
+    double column = phi * (columns / (2.0 * pi)) - 0.5;
+    if (column < -columns || column >= columns) column -= columns * std::floor(column / columns);
+    if (column < 0.0) column += columns;
     const int c = std::min(int(column), columns - 1);
-    const std::array<size_t, 4> at{size_t(c == 0 ? columns - 1 : c - 1), size_t(c),
-                                   size_t(c + 1 < columns ? c + 1 : c + 1 - columns),
-                                   size_t(c + 2 < columns ? c + 2 : c + 2 - columns)};
-    const auto of_column = shares_between(column - c), of_row = shares_between(past);
-    double sum = 0.0;
-    for (int i = 0; i < 4; ++i) {
-        const auto& line = radius_m[row_beside(r, i - 1)];
-        sum += of_row[size_t(i)] * (of_column[0] * line[at[0]] + of_column[1] * line[at[1]] +
-                                    of_column[2] * line[at[2]] + of_column[3] * line[at[3]]);
-    }
-    return sum;
+    const Eigen::Array4d of_row = shares_between(past);
+    const auto line = [&](int i) {
+        return Eigen::Map<const Eigen::Array4d>(&around_m[size_t(r + i)][size_t(c)]);
+    };
+    return (shares_between(column - c) *
+            ((of_row[0] * line(0) + of_row[1] * line(1)) + (of_row[2] * line(2) + of_row[3] * line(3))))
+        .sum();
 }
 
 namespace {
@@ -80,7 +80,7 @@ double cap_radius(double r, double depth, double cap) {
 SurfacePlace PartSurface::place(const Vec3& u_F) const {
     SurfacePlace place;
     const double rho = u_F.head<2>().norm();
-    place.phi = std::atan2(u_F.y(), u_F.x());
+    place.phi = quick_atan2(u_F.y(), u_F.x());
     place.s = std::clamp(u_F.z() / length_m, 0.0, 1.0);
     const double r = radius(place.s, place.phi);
     const double beyond = std::max(-u_F.z(), u_F.z() - length_m);
@@ -95,7 +95,7 @@ SurfacePlace PartSurface::place(const Vec3& u_F) const {
 
 double PartSurface::height(const Vec3& u_F) const {
     const double rho = u_F.head<2>().norm();
-    const double r = radius(std::clamp(u_F.z() / length_m, 0.0, 1.0), std::atan2(u_F.y(), u_F.x()));
+    const double r = radius(std::clamp(u_F.z() / length_m, 0.0, 1.0), quick_atan2(u_F.y(), u_F.x()));
     const double beyond = std::max(-u_F.z(), u_F.z() - length_m);
     if (beyond <= 0.0) return rho - r;
     // `cap_radius` by the sides of the angle.
@@ -146,6 +146,10 @@ double PartSurface::at_least_over_there(const Vec3& u_F) const {
 }
 
 void PartSurface::sum_up() {
+    for (int r = 0; r < int(around_m.size()); ++r)
+        for (int c = 0; c < int(around_m[0].size()); ++c)
+            around_m[size_t(r)][size_t(c)] =
+                radius_m[row_beside(r - 1, 0)][size_t((c + columns - 1) % columns)];
     // Between cells a cubic may go over.
     constexpr double goes_over = 1.1;
     double sum = 0.0;
@@ -507,9 +511,9 @@ BodySurface surface_of(const Character& character) {
         if (!read_mesh(part, points[i], triangles_about(body.parts, i, pose, skin.triangles)) &&
             !read_skin(part, own, tall))
             read_breadths(part, tall);
+        part.sum_up();
         if (const std::string kind = role_part(part.role); kind == "hand" || kind == "forearm")
             sample(part, points[i], own, tall);
-        part.sum_up();
         body.is_from_mesh = body.is_from_mesh || part.is_from_mesh;
     }
     // Of a body with a mesh a bone without skin of its own lies inside what others carry.

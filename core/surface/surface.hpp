@@ -43,6 +43,8 @@ struct PartSurface {
     double before_m = 0.0;                                     ///< by which it begins before its bone
     std::array<std::array<double, columns>, rows> radius_m{};  ///< at the middles of cells
     std::array<double, 2> cap_m{};  ///< depth of the half-ellipsoid at s = 0 and s = 1
+    /// The same with what lies beside each cell next to it: a row before and after, a column before and two after.
+    std::array<std::array<double, columns + 3>, rows + 2> around_m{};
     double mean_radius_m = 0.0, widest_m = 0.0;
     std::array<std::array<double, 8>, rows - 1> widest_there_m{};  ///< between two rows, in an eighth round
     static constexpr size_t most_samples = 48;
