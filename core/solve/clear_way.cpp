@@ -38,6 +38,7 @@ constexpr double deep_m = 0.08, too_deep_m = 0.14;
 constexpr double most_in_others_m = 0.02;
 
 constexpr double moves_m = 1e-7;      // of x
+constexpr double settled_m = 1e-5;    // a step of Newton's
 constexpr double turns_enough = 0.3;  // of a tip that is held: less does the elbow for it
 
 class Way {
@@ -74,7 +75,7 @@ class Way {
                 moved = 0.0;
             }
             // Of a whole step that changed no row from asking to not asking nothing is left to do.
-            if (moved < 1e-7 || (is_whole && is_asking(now) == asked_)) break;
+            if (moved < settled_m || (is_whole && is_asking(now) == asked_)) break;
         }
         return now;
     }
@@ -170,10 +171,11 @@ namespace {
 
 /// The frames that are looked at, evenly, and the last one.
 struct ClearKeys {
+    static constexpr double written = 1e-3;  // a frame's time in a file is rounded
     int step = 1, frames = 0, count = 0;
 
     ClearKeys(int of_frames, double frame_time_s)
-        : step(std::max(1, int(std::lround(1.0 / (clear_looks_a_second * frame_time_s))))),
+        : step(std::max(1, int(std::lround(written + 1.0 / (clear_looks_a_second * frame_time_s))))),
           frames(of_frames),
           count((frames - 1 + step - 1) / step + 1) {}
     int frame(int key) const { return std::min(key * step, frames - 1); }
@@ -281,6 +283,13 @@ class Others {
     }
 };
 
+/// By limb and key; empty: nowhere.
+using MovedKeys = std::array<std::vector<char>, limb_count>;
+
+bool is_leg(ClearGroup group) {
+    return group == ClearGroup::leg_left || group == ClearGroup::leg_right;
+}
+
 class Clearing {
   public:
     Clearing(const Program& program, const WorldMotion& source, const ClearKeys& keys, int threads,
@@ -293,19 +302,18 @@ class Clearing {
           solved_(solved),
           others_(*program.clear, program.beside.get()) {}
 
-    /// Makes the rows of a limb anew at the keys that have changed; at first at all.
-    void look(size_t limb, const std::vector<ClearVec>& x, const std::vector<char>& is_changed) {
+    /// Makes the rows of a limb anew at keys where what it lies over has moved, or at all.
+    void look(size_t limb, const std::vector<ClearVec>& x, const MovedKeys& moved, bool at_all) {
         const LimbOp* op = op_of(limb);
         if (!op || clear_.T.limbs[limb].bones.empty()) return;
         Seen& seen = seen_[limb];
-        const bool is_first = seen.rows.empty();
         seen.rows.resize(size_t(keys_.count));
         seen.wanted.resize(size_t(keys_.count));
         seen.of_others.resize(size_t(keys_.count));
         for_each_frame(keys_.count, threads_, [&](int first, int last) {
             std::vector<ClearHeight> heights;
             for (int key = first; key < last; ++key) {
-                if (!is_first && !is_changed[size_t(key)]) continue;
+                if (!at_all && !is_moved(limb, key, moved)) continue;
                 const ClearVec now = x.empty() ? ClearVec::Zero() : x[size_t(key)];
                 const std::vector<SeenRow> before = std::exchange(seen.rows[size_t(key)], {});
                 const double near = now.isZero(0.0) ? 0.0 : near_m * clear_.size;
@@ -353,6 +361,18 @@ class Clearing {
         std::vector<std::vector<std::optional<Wanted>>> of_others;  ///< by key and other body
     };
     std::array<Seen, limb_count> seen_;
+
+    /// Whether what a limb lies over may have changed with what moved: an arm goes by legs where it is near one.
+    bool is_moved(size_t limb, int key, const MovedKeys& moved) const {
+        const auto has = [&](size_t one) { return !moved[one].empty() && moved[one][size_t(key)] != 0; };
+        const bool legs = has(0) || has(1);
+        if (limb < 2) return legs;
+        if (has(2) || has(3)) return true;
+        const std::vector<SeenRow>& rows = seen_[limb].rows[size_t(key)];
+        return legs && std::any_of(rows.begin(), rows.end(), [&](const SeenRow& one) {
+                   return one.other < 0 && is_leg(clear_.T.parts[one.part].group);
+               });
+    }
 
     bool is_on_set(size_t limb, int frame) const {
         const double t_s = source_.time_s(frame);
@@ -560,14 +580,15 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
     std::array<std::vector<ClearVec>, limb_count> weights;
     std::array<std::vector<ClearVec>, limb_count> came_by;
     std::array<std::vector<double>, limb_count> steps;
-    std::vector<char> is_changed;
+    MovedKeys moved;
     bool is_moved = false;
     for (int round = 0; round < way_rounds; ++round) {
         watch.look(double(round) / way_rounds);
         bool is_any = false;
         std::array<std::vector<ClearVec>, limb_count> next;
         for (size_t limb = 0; limb < limb_count; ++limb) {
-            clearing.look(limb, x[limb], is_changed);
+            // Legs go farthest in the first round: arms that were not near may be.
+            clearing.look(limb, x[limb], moved, round < 2);
             const std::vector<ClearRow> rows = clearing.rows_of(limb);
             next[limb] = x[limb];
             if (rows.empty()) continue;
@@ -580,8 +601,8 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
         }
         for (size_t limb = 0; limb < limb_count; ++limb)
             damp(next[limb], x[limb], came_by[limb], steps[limb]);
-        is_changed.assign(size_t(keys.count), 0);
-        for (size_t limb = 0; limb < limb_count; ++limb)
+        for (size_t limb = 0; limb < limb_count; ++limb) {
+            moved[limb].assign(x[limb].size(), 0);
             for (size_t key = 0; key < x[limb].size(); ++key) {
                 const ClearVec by = next[limb][key] - x[limb][key];
                 const double share = smooth_step(
@@ -589,8 +610,9 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
                 next[limb][key] = x[limb][key] + share * by;
                 if (share <= 0.0) continue;
                 is_any = true;
-                is_changed[key] = 1;
+                moved[limb][key] = 1;
             }
+        }
         if (!is_any) break;
         is_moved = true;
         x = std::move(next);
@@ -598,7 +620,10 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
             if (!x[limb].empty()) spread(keys, x[limb], solved.corrections.clear[limb]);
         for_each_frame(keys.count, threads, [&](int first, int last) {
             for (int key = first; key < last; ++key)
-                if (is_changed[size_t(key)]) pose(keys.frame(key));
+                if (std::any_of(moved.begin(), moved.end(), [&](const std::vector<char>& one) {
+                        return !one.empty() && one[size_t(key)] != 0;
+                    }))
+                    pose(keys.frame(key));
         });
     }
     if (!is_moved) return;
@@ -618,7 +643,7 @@ ClearLook look_at_frame(const Program& program, const WorldMotion& source, const
     const ClearKeys keys(1, source.frame_time_s);
     Clearing clearing(program, source, keys, 1, posed);
     for (size_t limb = 0; limb < limb_count; ++limb) {
-        clearing.look(limb, {x[limb]}, {});
+        clearing.look(limb, {x[limb]}, {}, true);
         look.rows[limb] = clearing.rows_of(limb);
         look.weights[limb] = clearing.weight_of(limb, 0);
     }
