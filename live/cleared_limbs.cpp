@@ -12,7 +12,7 @@ namespace nb {
 
 namespace {
 
-constexpr double key_s = 1.0 / clear_looks_a_second;
+constexpr double key_s = 1.0 / solve_looks_a_second;
 constexpr double kept_s = 0.7;     // what lies longer ago does not count
 constexpr double apart_s = 0.2;    // beyond that a new way begins
 constexpr double slope_s = 0.002;  // over which the way's slope is taken

@@ -6,6 +6,7 @@
 #include <optional>
 
 #include "core/body/measures.hpp"
+#include "core/motion/looks.hpp"
 #include "core/review/skin_gap.hpp"
 
 namespace nb {
@@ -61,7 +62,7 @@ HoldReview review_holds(const Character& source, const WorldMotion& source_motio
     std::vector<double> slides, own_slides, offs;
     std::vector<int> at_slide, at_own, at_off;
     const int core = int(std::lround(core_s / target_motion.frame_time_s));
-    const int step = std::max(1, int(std::lround(1.0 / (looks_a_second * target_motion.frame_time_s))));
+    const int step = look_step(target_motion.frame_time_s, looks_a_second);
     const double to_mm = mm_of(target);
     std::array<std::optional<SkinGauge>, 2> gauges;
     for (const ToldHold& hold : holds) {

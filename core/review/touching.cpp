@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/base/parallel.hpp"
+#include "core/motion/looks.hpp"
 #include "core/review/skin_gap.hpp"
 
 namespace nb {
@@ -22,7 +23,7 @@ bool is_touching(const std::vector<ToldTouch>& touches, Side side, int frame) {
 
 /// Frames that are looked at.
 std::vector<int> looks(const WorldMotion& motion, const std::vector<ToldTouch>& touches, int first_frame) {
-    const int step = std::max(1, int(std::lround(1.0 / (TouchReview::looks_a_second * motion.frame_time_s))));
+    const int step = look_step(motion.frame_time_s, TouchReview::looks_a_second);
     std::vector<int> frames;
     int count = 0;
     for (int f = first_frame; f < motion.frames; f += step)

@@ -10,6 +10,7 @@
 #include "core/math/banded.hpp"
 #include "core/math/hermite.hpp"
 #include "core/math/spline.hpp"
+#include "core/motion/looks.hpp"
 #include "core/solve/beside.hpp"
 #include "core/solve/clear.hpp"
 #include "core/solve/hold.hpp"
@@ -171,11 +172,10 @@ namespace {
 
 /// The frames that are looked at, evenly, and the last one.
 struct ClearKeys {
-    static constexpr double written = 1e-3;  // a frame's time in a file is rounded
     int step = 1, frames = 0, count = 0;
 
     ClearKeys(int of_frames, double frame_time_s)
-        : step(std::max(1, int(std::lround(written + 1.0 / (clear_looks_a_second * frame_time_s))))),
+        : step(look_step(frame_time_s, solve_looks_a_second)),
           frames(of_frames),
           count((frames - 1 + step - 1) / step + 1) {}
     int frame(int key) const { return std::min(key * step, frames - 1); }
@@ -655,7 +655,7 @@ bool runs_into_others(const Program& program, const Beside& beside, const WorldM
     constexpr double coarse_looks_a_second = 10.0;
     if (!clears(program) || source.frames == 0) return false;
     const Others others(*program.clear, &beside);
-    const int step = std::max(1, int(std::lround(1.0 / (coarse_looks_a_second * source.frame_time_s))));
+    const int step = look_step(source.frame_time_s, coarse_looks_a_second);
     std::vector<ClearHeight> heights;
     for (int f = 0; f < source.frames; f += step)
         for (size_t limb = 2; limb < limb_count; ++limb)

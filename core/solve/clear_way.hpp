@@ -31,7 +31,6 @@ struct WorldMotion;
 inline constexpr double clear_tau_s = 0.1, clear_beside_tau_s = 0.12, clear_wide_tau_s = 0.15;
 /// Of a metre that is missing beside a metre of way.
 inline constexpr double clear_penalty = 400.0;
-inline constexpr double clear_looks_a_second = 40.0;
 /// What changes less from one round to the next stays, m at 175 cm.
 inline constexpr double clear_is_there_m = 5e-4;
 

@@ -4,6 +4,8 @@
 #include <cmath>
 
 #include "core/base/parallel.hpp"
+#include "core/math/hermite.hpp"
+#include "core/motion/looks.hpp"
 #include "core/solve/near.hpp"
 #include "core/solve/program.hpp"
 
@@ -29,6 +31,56 @@ std::vector<std::pair<int, int>> runs_of(const std::vector<char>& touching) {
         runs.back().second = f;
     }
     return runs;
+}
+
+/// An arm whose hand lies on something at some time, and when it does.
+struct ShiftedHand {
+    size_t limb = 0;                 ///< of `limb_names`
+    const NearHand* near = nullptr;  ///< where it lies on the own skin
+    std::vector<char> on_skin, is_lying;
+
+    /// Whether it lies on something else in one frame than in another, or not at all.
+    bool is_other(size_t f, size_t g) const { return is_lying[f] != is_lying[g] || on_skin[f] != on_skin[g]; }
+};
+
+/// The frames at which lying hands are looked at: some, and where one begins and ends to lie.
+std::vector<char> looked_frames(const std::vector<ShiftedHand>& hands, int frames, int step) {
+    std::vector<char> is_looked(size_t(frames), 0);
+    for (int f = 0; f < frames; f += step) is_looked[size_t(f)] = 1;
+    for (const ShiftedHand& hand : hands)
+        for (size_t f = 0; f + 1 < is_looked.size(); ++f)
+            if (hand.is_other(f, f + 1)) is_looked[f] = is_looked[f + 1] = 1;
+    is_looked.back() = 1;
+    return is_looked;
+}
+
+/// Between the looks: cubic, with the slope of the looks beside each.
+void fill_between(const ShiftedHand& hand, const std::vector<char>& is_looked, Shifts& shifts) {
+    std::vector<size_t> at;
+    const auto fill = [&] {
+        const auto slope = [&](size_t i) {
+            const size_t a = i > 0 ? i - 1 : i, b = std::min(i + 1, at.size() - 1);
+            const double span = std::max(1.0, double(at[b] - at[a]));
+            const HandShift &before = shifts[at[a]], &after = shifts[at[b]];
+            return HandShift{(after.by_m - before.by_m) / span, (after.turn - before.turn) / span};
+        };
+        for (size_t i = 0; i + 1 < at.size(); ++i) {
+            const double span = double(at[i + 1] - at[i]);
+            const HandShift a = slope(i), b = slope(i + 1);
+            const HandShift &from = shifts[at[i]], &to = shifts[at[i + 1]];
+            for (size_t f = at[i] + 1; f < at[i + 1]; ++f) {
+                const double u = double(f - at[i]) / span;
+                shifts[f] = {hermite(from.by_m, span * a.by_m, to.by_m, span * b.by_m, u),
+                             hermite(from.turn, span * a.turn, to.turn, span * b.turn, u)};
+            }
+        }
+        at.clear();
+    };
+    for (size_t f = 0; f < is_looked.size(); ++f) {
+        if (f > 0 && hand.is_other(f - 1, f)) fill();
+        if (hand.is_lying[f] && is_looked[f]) at.push_back(f);
+    }
+    fill();
 }
 
 /// Outside of what was found.
@@ -75,13 +127,6 @@ Shifts smoothed(const Shifts& shifts, double dt) {
     return result;
 }
 
-/// An arm whose hand lies on something at some time, and when it does.
-struct ShiftedHand {
-    size_t limb = 0;                 ///< of `limb_names`
-    const NearHand* near = nullptr;  ///< where it lies on the own skin
-    std::vector<char> on_skin, is_lying;
-};
-
 std::vector<ShiftedHand> shifted_hands(const Program& program, const WorldMotion& source) {
     std::vector<ShiftedHand> hands;
     for (const LimbOp& limb : program.limbs) {
@@ -116,9 +161,12 @@ std::array<std::vector<HandShift>, limb_count> hand_shifts(
     const std::vector<ShiftedHand> hands = shifted_hands(program, source);
     if (hands.empty()) return shifts;
     for (const ShiftedHand& hand : hands) shifts[hand.limb].resize(size_t(source.frames));
+    const std::vector<char> is_looked =
+        looked_frames(hands, source.frames, look_step(source.frame_time_s, solve_looks_a_second));
     for_each_frame(source.frames, threads, [&](int first, int last) {
         for (int f = first; f < last; ++f) {
-            if (std::none_of(hands.begin(), hands.end(),
+            if (!is_looked[size_t(f)] ||
+                std::none_of(hands.begin(), hands.end(),
                              [&](const ShiftedHand& hand) { return hand.is_lying[size_t(f)] != 0; }))
                 continue;
             const SourceFrame S = frame_of(source, f);
@@ -133,6 +181,7 @@ std::array<std::vector<HandShift>, limb_count> hand_shifts(
     });
     for (const ShiftedHand& hand : hands) {
         Shifts& own = shifts[hand.limb];
+        fill_between(hand, is_looked, own);
         lead(runs_of(hand.is_lying), source.frame_time_s, own);
         // On their way hands pass the body: they are kept out of it.
         if (hand.near) {
