@@ -31,22 +31,10 @@ Eigen::Array4d shares_between(double u) {
     return {u2 - 0.5 * (u + u3), 1.0 - 2.5 * u2 + 1.5 * u3, 0.5 * u + 2.0 * u2 - 1.5 * u3, 0.5 * (u3 - u2)};
 }
 
-/// Rows between which a share of the length lies: the first of them, and how far past it.
-std::pair<int, double> row_of(double s) {
-    const double row = std::clamp(s * PartSurface::rows - 0.5, 0.0, PartSurface::rows - 1.0);
-    const int r = std::min(int(row), PartSurface::rows - 2);
-    return {r, row - r};
-}
-
 /// The row `beside` rows from `r`. Mirrored past the first and last: level there, so that ends go on without a kink.
 size_t row_beside(int r, int beside) {
     const int at = r + beside;
     return size_t(at < 0 ? 1 : at >= PartSurface::rows ? PartSurface::rows - 2 : at);
-}
-
-/// Which eighth round a point lies in, in no order of angles.
-size_t eighth_of(double x, double y) {
-    return (x < 0.0 ? 1U : 0U) + (y < 0.0 ? 2U : 0U) + (std::abs(y) > std::abs(x) ? 4U : 0U);
 }
 
 }  // namespace
@@ -129,20 +117,6 @@ Mat3 PartSurface::lie(const SurfacePlace& place) const {
     }
     if (out.norm() < 1e-9) out = Vec3(std::cos(place.phi), std::sin(place.phi), 0.0);
     return frame_from(out, Vec3(-std::sin(place.phi), std::cos(place.phi), 0.0));
-}
-
-double PartSurface::at_least_over(const Vec3& u_F) const {
-    const double along = std::max({0.0, -u_F.z(), u_F.z() - length_m});
-    return std::sqrt(u_F.head<2>().squaredNorm() + along * along) - widest_m;
-}
-
-double PartSurface::at_least_over_there(const Vec3& u_F) const {
-    const auto [r, past] = row_of(u_F.z() / length_m);
-    const double wide = widest_there_m[size_t(r)][eighth_of(u_F.x(), u_F.y())];
-    const double beyond = std::max(-u_F.z(), u_F.z() - length_m);
-    if (beyond <= 0.0) return u_F.head<2>().norm() - wide;
-    return std::sqrt(u_F.head<2>().squaredNorm() + beyond * beyond) -
-           std::max(wide, cap_m[u_F.z() > 0.5 * length_m ? 1 : 0]);
 }
 
 void PartSurface::sum_up() {

@@ -17,12 +17,15 @@
 // Source: surface coordinates that keep a self-contact across bodies, Molla, Debarba, Boulic, Egocentric mapping of
 // body surface constraints, IEEE TVCG 2018 (from memory).
 #pragma once
+#include <algorithm>
 #include <array>
+#include <cmath>
 #include <functional>
 #include <memory>
 #include <mutex>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "core/rest/character.hpp"
@@ -62,9 +65,27 @@ struct PartSurface {
     /// Out of the skin, and along it: columns normal, round the bone, and square to both; in the part's frame.
     Mat3 lie(const SurfacePlace& place) const;
     /// Less than this a point cannot be over the skin; cheap.
-    double at_least_over(const Vec3& u_F) const;
+    double at_least_over(const Vec3& u_F) const {
+        const double along = std::max({0.0, -u_F.z(), u_F.z() - length_m});
+        return std::sqrt(u_F.head<2>().squaredNorm() + along * along) - widest_m;
+    }
     /// The same by how wide the part is there; closer, and still a fraction of what `height` costs.
-    double at_least_over_there(const Vec3& u_F) const;
+    double at_least_over_there(const Vec3& u_F) const {
+        double wide = widest_there_m[size_t(row_of(u_F.z() / length_m).first)][eighth_of(u_F.x(), u_F.y())];
+        const double beyond = std::max({0.0, -u_F.z(), u_F.z() - length_m});
+        if (beyond > 0.0) wide = std::max(wide, cap_m[u_F.z() > 0.5 * length_m ? 1 : 0]);
+        return std::sqrt(u_F.head<2>().squaredNorm() + beyond * beyond) - wide;
+    }
+    /// Rows between which a share of the length lies: the first of them, and how far past it.
+    static std::pair<int, double> row_of(double s) {
+        const double row = std::clamp(s * rows - 0.5, 0.0, rows - 1.0);
+        const int r = std::min(int(row), rows - 2);
+        return {r, row - r};
+    }
+    /// Which eighth round a point lies in, in no order of angles.
+    static size_t eighth_of(double x, double y) {
+        return (x < 0.0 ? 1U : 0U) + (y < 0.0 ? 2U : 0U) + (std::abs(y) > std::abs(x) ? 4U : 0U);
+    }
     /// What is told of all radii, once they are known.
     void sum_up();
 };
