@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <span>
 
 #include "core/base/parallel.hpp"
 #include "core/math/hermite.hpp"
@@ -33,29 +34,23 @@ std::vector<std::pair<int, int>> runs_of(const std::vector<char>& touching) {
     return runs;
 }
 
-/// An arm whose hand lies on something at some time, and when it does.
-struct ShiftedHand {
-    size_t limb = 0;                 ///< of `limb_names`
-    const NearHand* near = nullptr;  ///< where it lies on the own skin
-    std::vector<char> on_skin, is_lying;
+/// What a hand lies on, a frame: nothing, the skin, or what stands there.
+using Lying = std::vector<char>;
+enum : char { on_nothing, on_skin, on_set };
 
-    /// Whether it lies on something else in one frame than in another, or not at all.
-    bool is_other(size_t f, size_t g) const { return is_lying[f] != is_lying[g] || on_skin[f] != on_skin[g]; }
-};
-
-/// The frames at which lying hands are looked at: some, and where one begins and ends to lie.
-std::vector<char> looked_frames(const std::vector<ShiftedHand>& hands, int frames, int step) {
+/// The frames that are looked at: some, and where one kind of lying becomes another.
+std::vector<char> looked_frames(std::span<const Lying> kinds, int frames, int step) {
     std::vector<char> is_looked(size_t(frames), 0);
     for (int f = 0; f < frames; f += step) is_looked[size_t(f)] = 1;
-    for (const ShiftedHand& hand : hands)
+    for (const Lying& kind : kinds)
         for (size_t f = 0; f + 1 < is_looked.size(); ++f)
-            if (hand.is_other(f, f + 1)) is_looked[f] = is_looked[f + 1] = 1;
+            if (kind[f] != kind[f + 1]) is_looked[f] = is_looked[f + 1] = 1;
     is_looked.back() = 1;
     return is_looked;
 }
 
-/// Between the looks: cubic, with the slope of the looks beside each.
-void fill_between(const ShiftedHand& hand, const std::vector<char>& is_looked, Shifts& shifts) {
+/// Between the looks of one kind: cubic, with the slope of the looks beside each.
+void fill_between(const Lying& kind, const std::vector<char>& is_looked, Shifts& shifts) {
     std::vector<size_t> at;
     const auto fill = [&] {
         const auto slope = [&](size_t i) {
@@ -76,9 +71,9 @@ void fill_between(const ShiftedHand& hand, const std::vector<char>& is_looked, S
         }
         at.clear();
     };
-    for (size_t f = 0; f < is_looked.size(); ++f) {
-        if (f > 0 && hand.is_other(f - 1, f)) fill();
-        if (hand.is_lying[f] && is_looked[f]) at.push_back(f);
+    for (size_t f = 0; f < kind.size(); ++f) {
+        if (f > 0 && kind[f] != kind[f - 1]) fill();
+        if (kind[f] && is_looked[f]) at.push_back(f);
     }
     fill();
 }
@@ -127,6 +122,13 @@ Shifts smoothed(const Shifts& shifts, double dt) {
     return result;
 }
 
+/// An arm whose hand lies on something at some time, and when it does.
+struct ShiftedHand {
+    size_t limb = 0;                 ///< of `limb_names`
+    const NearHand* near = nullptr;  ///< where it lies on the own skin
+    Lying lies;
+};
+
 std::vector<ShiftedHand> shifted_hands(const Program& program, const WorldMotion& source) {
     std::vector<ShiftedHand> hands;
     for (const LimbOp& limb : program.limbs) {
@@ -140,12 +142,13 @@ std::vector<ShiftedHand> shifted_hands(const Program& program, const WorldMotion
             std::any_of(program.on_set.begin(), program.on_set.end(),
                         [&](const SetHand& on) { return program.limbs[on.limb].limb == limb.limb; });
         if (!hand.near && !has_set) continue;
-        hand.on_skin.resize(size_t(source.frames), 0);
-        hand.is_lying.resize(size_t(source.frames), 0);
+        hand.lies.resize(size_t(source.frames), on_nothing);
         for (int f = 0; f < source.frames; ++f) {
-            hand.on_skin[size_t(f)] = hand.near && touches(*hand.near, source.time_s(f));
-            hand.is_lying[size_t(f)] =
-                hand.on_skin[size_t(f)] || (has_set && lies_on_set(program, limb.limb, source.time_s(f)));
+            const double t_s = source.time_s(f);
+            if (hand.near && touches(*hand.near, t_s))
+                hand.lies[size_t(f)] = on_skin;
+            else if (has_set && lies_on_set(program, limb.limb, t_s))
+                hand.lies[size_t(f)] = on_set;
         }
         hands.push_back(std::move(hand));
     }
@@ -160,40 +163,48 @@ std::array<std::vector<HandShift>, limb_count> hand_shifts(
     std::array<Shifts, limb_count> shifts;
     const std::vector<ShiftedHand> hands = shifted_hands(program, source);
     if (hands.empty()) return shifts;
-    for (const ShiftedHand& hand : hands) shifts[hand.limb].resize(size_t(source.frames));
-    const std::vector<char> is_looked =
-        looked_frames(hands, source.frames, look_step(source.frame_time_s, solve_looks_a_second));
+    std::vector<Lying> kinds;
+    for (const ShiftedHand& hand : hands) {
+        shifts[hand.limb].resize(size_t(source.frames));
+        kinds.push_back(hand.lies);
+    }
+    const int step = look_step(source.frame_time_s, solve_looks_a_second);
+    const std::vector<char> is_looked = looked_frames(kinds, source.frames, step);
     for_each_frame(source.frames, threads, [&](int first, int last) {
         for (int f = first; f < last; ++f) {
             if (!is_looked[size_t(f)] ||
                 std::none_of(hands.begin(), hands.end(),
-                             [&](const ShiftedHand& hand) { return hand.is_lying[size_t(f)] != 0; }))
+                             [&](const ShiftedHand& hand) { return hand.lies[size_t(f)] != on_nothing; }))
                 continue;
             const SourceFrame S = frame_of(source, f);
             TargetFrame T = frame_of(target, f);
             stand(f, T);
             for (const ShiftedHand& hand : hands)
-                if (hand.is_lying[size_t(f)])
-                    shifts[hand.limb][size_t(f)] = hand.on_skin[size_t(f)]
-                                                       ? shift_of(program, *hand.near, S, T)
-                                                       : set_shift(program, hand.limb, S, T);
+                if (const char on = hand.lies[size_t(f)]; on != on_nothing)
+                    shifts[hand.limb][size_t(f)] = on == on_skin ? shift_of(program, *hand.near, S, T)
+                                                                 : set_shift(program, hand.limb, S, T);
         }
     });
     for (const ShiftedHand& hand : hands) {
         Shifts& own = shifts[hand.limb];
-        fill_between(hand, is_looked, own);
-        lead(runs_of(hand.is_lying), source.frame_time_s, own);
+        fill_between(hand.lies, is_looked, own);
+        lead(runs_of(hand.lies), source.frame_time_s, own);
         // On their way hands pass the body: they are kept out of it.
         if (hand.near) {
+            Lying is_led(own.size());
+            for (size_t f = 0; f < own.size(); ++f)
+                is_led[f] = hand.lies[f] == on_nothing && !own[f].is_none();
+            const std::vector<char> is_passing = looked_frames({&is_led, 1}, source.frames, step);
             Shifts out(own.size());
             for_each_frame(source.frames, threads, [&](int first, int last) {
                 for (int f = first; f < last; ++f) {
-                    if (hand.is_lying[size_t(f)] || own[size_t(f)].is_none()) continue;
+                    if (!is_led[size_t(f)] || !is_passing[size_t(f)]) continue;
                     TargetFrame T = frame_of(target, f);
                     stand(f, T);
                     out[size_t(f)] = shift_clear(program, *hand.near, own[size_t(f)], frame_of(source, f), T);
                 }
             });
+            fill_between(is_led, is_passing, out);
             for (size_t f = 0; f < own.size(); ++f) own[f].by_m += out[f].by_m;
         }
         own = smoothed(own, source.frame_time_s);
