@@ -85,12 +85,13 @@ void follow(const Program& program, const SourceFrame& source, TargetFrame& targ
         if (program.body.parents[j] >= 0) follow_parent(program, source, target, j, are_twists_turned);
 }
 
-void follow_below(const Program& program, const SourceFrame& source, TargetFrame& target, int joint) {
+void follow_below(const Program& program, const SourceFrame& source, TargetFrame& target, int joint,
+                  bool are_twists_turned) {
     const bool is_rigid = program.placed_of.empty() && program.length_of.empty();
     for (const int below : program.body.below[size_t(joint)]) {
         const size_t j = size_t(below);
         const size_t parent = size_t(program.body.parents[j]);
-        follow_parent(program, source, target, j, false);
+        follow_parent(program, source, target, j, are_twists_turned);
         target.p[j] = target.p[parent] + target.R[parent] * (is_rigid ? program.body.offsets[j]
                                                                       : offset_now(program, source, j));
     }

@@ -23,6 +23,12 @@ struct CarriedBody {
     int root = -1;                ///< the root bone that carries the travel; -1: none does
     BodyLines lines;              ///< by which its heading is told
     double stature_m = 1.75;
+
+    bool is_under(int joint, int above) const {
+        for (joint = parents[size_t(joint)]; joint >= 0; joint = parents[size_t(joint)])
+            if (joint == above) return true;
+        return false;
+    }
 };
 
 void compile_body(const PairedBodies& bodies, Program& program);
@@ -36,7 +42,8 @@ void follow(const Program& program, const SourceFrame& source, TargetFrame& targ
 /// The same, and positions after it.
 void follow_anew(const Program& program, const SourceFrame& source, TargetFrame& target,
                  bool are_twists_turned);
-/// The same under one joint alone, twist bones as before the pass twist: where all else stands as it would leave it.
-void follow_below(const Program& program, const SourceFrame& source, TargetFrame& target, int joint);
+/// The same under one joint alone: where all else stands as it would leave it.
+void follow_below(const Program& program, const SourceFrame& source, TargetFrame& target, int joint,
+                  bool are_twists_turned = false);
 
 }  // namespace nb

@@ -1,8 +1,10 @@
 #include "core/solve/motion.hpp"
 
 #include <algorithm>
+#include <array>
 #include <atomic>
 #include <optional>
+#include <span>
 #include <stdexcept>
 #include <utility>
 
@@ -48,9 +50,15 @@ class ClearedFrames {
         std::copy(before.R.begin(), before.R.end(), T.R.begin());
         std::copy(before.p.begin(), before.p.end(), T.p.begin());
         const FrameCorrection held = solved_.corrections.at(f);
-        follow_anew(program_, S, T, false);  // twist bones as before the pass twist
+        std::array<int, limb_count> bases;
+        size_t count = 0;
+        for (const LimbOp& limb : program_.limbs)
+            if (!held.clear[limb.limb].is_none())
+                bases[count++] = limb.shoulder.T_clavicle >= 0 ? limb.shoulder.T_clavicle : limb.T_start;
+        // Twist bones as before the pass twist.
+        for (const int base : std::span(bases).first(count)) follow_below(program_, S, T, base);
         pass_clear(program_, S, T, &held);
-        pass_twist(program_, S, T);
+        for (const int base : std::span(bases).first(count)) pass_twist_below(program_, S, T, base);
     }
 
   private:

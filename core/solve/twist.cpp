@@ -48,19 +48,36 @@ double fold_roll(double roll_rad) {
     return std::copysign(most * (pi - std::min(size, pi)) / (pi - most), roll_rad);
 }
 
+namespace {
+
+void turn_twist(const TwistOp& op, TargetFrame& target) {
+    const Quat Q_above = target.R[size_t(op.above)] * op.above0_inverse;
+    const Quat Q_bone = target.R[size_t(op.bone)] * op.bone0_inverse;
+    double turn = -(1.0 - op.share) * fold_roll(twist_angle(Q_above.conjugate() * Q_bone, op.axis0));
+    if (op.below >= 0) {
+        const Quat Q_below = target.R[size_t(op.below)] * op.below0_inverse;
+        turn += op.share * fold_roll(twist_angle(Q_bone.conjugate() * Q_below, op.axis0));
+    }
+    target.R[size_t(op.joint)] = (Q_bone * exp_rotation(turn * op.axis0) * op.joint0).normalized();
+}
+
+}  // namespace
+
 void pass_twist(const Program& program, const SourceFrame& source, TargetFrame& target) {
     if (!program.passes.twist || program.twists.empty()) return;
-    for (const TwistOp& op : program.twists) {
-        const Quat Q_above = target.R[size_t(op.above)] * op.above0_inverse;
-        const Quat Q_bone = target.R[size_t(op.bone)] * op.bone0_inverse;
-        double turn = -(1.0 - op.share) * fold_roll(twist_angle(Q_above.conjugate() * Q_bone, op.axis0));
-        if (op.below >= 0) {
-            const Quat Q_below = target.R[size_t(op.below)] * op.below0_inverse;
-            turn += op.share * fold_roll(twist_angle(Q_bone.conjugate() * Q_below, op.axis0));
-        }
-        target.R[size_t(op.joint)] = (Q_bone * exp_rotation(turn * op.axis0) * op.joint0).normalized();
-    }
+    for (const TwistOp& op : program.twists) turn_twist(op, target);
     follow_anew(program, source, target, true);
+}
+
+void pass_twist_below(const Program& program, const SourceFrame& source, TargetFrame& target, int joint) {
+    if (!program.passes.twist) return;
+    const auto is_at = [&](int bone) { return bone == joint || program.body.is_under(bone, joint); };
+    for (const TwistOp& op : program.twists)
+        if (is_at(op.bone)) turn_twist(op, target);
+    follow_below(program, source, target, joint, true);
+    // Some hang beside the bone they lie along.
+    for (const TwistOp& op : program.twists)
+        if (is_at(op.bone) && !is_at(op.joint)) follow_below(program, source, target, op.joint, true);
 }
 
 }  // namespace nb

@@ -32,6 +32,8 @@ struct TwistOp {
 /// that of hand and foot.
 void compile_twists(const PairedBodies& bodies, Program& program);
 void pass_twist(const Program& program, const SourceFrame& source, TargetFrame& target);
+/// The same of what lies along bones at or under a joint, where all else is twisted already.
+void pass_twist_below(const Program& program, const SourceFrame& source, TargetFrame& target, int joint);
 
 /// A roll in -pi..pi made continuous over the half turn: itself up to 150 degrees, then down to 0 at 180.
 double fold_roll(double roll_rad);

@@ -26,7 +26,10 @@ constexpr double head_share = 0.13, hand_share = 0.108;
 constexpr size_t least_points = 12;  // vertices by which a part's ends are read
 
 /// Catmull-Rom: by how much each of four values a cell apart counts, u from the second to the third.
-Eigen::Array4d shares_between(double u) {
+struct Shares {
+    double a, b, c, d;
+};
+Shares shares_between(double u) {
     const double u2 = u * u, u3 = u2 * u;
     return {u2 - 0.5 * (u + u3), 1.0 - 2.5 * u2 + 1.5 * u3, 0.5 * u + 2.0 * u2 - 1.5 * u3, 0.5 * (u3 - u2)};
 }
@@ -45,13 +48,12 @@ double PartSurface::radius(double s, double phi) const {
     if (column < -columns || column >= columns) column -= columns * std::floor(column / columns);
     if (column < 0.0) column += columns;
     const int c = std::min(int(column), columns - 1);
-    const Eigen::Array4d of_row = shares_between(past);
-    const auto line = [&](int i) {
-        return Eigen::Map<const Eigen::Array4d>(&around_m[size_t(r + i)][size_t(c)]);
+    const Shares row = shares_between(past), at = shares_between(column - c);
+    const auto line = [&, from = &around_m[size_t(r)][size_t(c)]](size_t i) {
+        return Eigen::Map<const Eigen::Array4d>(from + i * around_m[0].size());
     };
-    return (shares_between(column - c) *
-            ((of_row[0] * line(0) + of_row[1] * line(1)) + (of_row[2] * line(2) + of_row[3] * line(3))))
-        .sum();
+    const Eigen::Array4d v = (row.a * line(0) + row.b * line(1)) + (row.c * line(2) + row.d * line(3));
+    return (at.a * v[0] + at.b * v[1]) + (at.c * v[2] + at.d * v[3]);
 }
 
 namespace {
