@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "core/math/at_share.hpp"
+#include "core/math/quick_atan2.hpp"
 
 namespace nb {
 
@@ -105,8 +106,8 @@ void stop_rays(const SkinTriangle& triangle, double length_m, Rays& rays) {
         auto [a, b] = *crossed;
         if (cross(a, b) < 0.0) std::swap(a, b);
         const double wide = cross(a, b);
-        const double from = std::atan2(a.y(), a.x());
-        const double about = std::atan2(wide, a.dot(b));
+        const double from = quick_atan2(a.y(), a.x());
+        const double about = quick_atan2(wide, a.dot(b));
         for (int k = int(std::ceil(from / turn - 0.5)); (k + 0.5) * turn <= from + about; ++k) {
             const double phi = (k + 0.5) * turn;
             const double across = cross({std::cos(phi), std::sin(phi)}, b - a);
@@ -120,15 +121,19 @@ void stop_rays(const SkinTriangle& triangle, double length_m, Rays& rays) {
 /// Cells that no ray has met take how far out corners in them lie: the rim of what goes on as another part's skin.
 void read_rims(const std::vector<SkinTriangle>& triangles, double length_m, Grid& grid) {
     constexpr double share = 0.9;
+    std::array<bool, PartSurface::rows> has_holes{};
+    for (size_t r = 0; r < grid.size(); ++r)
+        has_holes[r] = std::any_of(grid[r].begin(), grid[r].end(), [](double v) { return v <= 0.0; });
     std::map<std::pair<int, int>, std::vector<double>> rims;
     for (const SkinTriangle& triangle : triangles) {
         if (!is_finite(triangle)) continue;
         for (const Vec3& u : triangle) {
             const double s = u.z() / length_m;
             if (s < 0.0 || s > 1.0) continue;
-            const double turn = (std::atan2(u.y(), u.x()) + 2.0 * pi) / (2.0 * pi);
-            const int c = int(turn * PartSurface::columns) % PartSurface::columns;
             const int r = std::min(int(s * PartSurface::rows), PartSurface::rows - 1);
+            if (!has_holes[size_t(r)]) continue;
+            const double turn = (quick_atan2(u.y(), u.x()) + 2.0 * pi) / (2.0 * pi);
+            const int c = int(turn * PartSurface::columns) % PartSurface::columns;
             if (grid[size_t(r)][size_t(c)] <= 0.0) rims[{r, c}].push_back(u.head<2>().norm());
         }
     }
