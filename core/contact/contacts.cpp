@@ -26,7 +26,7 @@ class Finder {
         found.erase(std::remove_if(found.begin(), found.end(),
                                    [&](const Contact& c) {
                                        const double grown = tracks_.grown((c.first + c.last) / 2);
-                                       return c.last - c.first < tracks_.frames_in(rules_.least_s / grown, 2);
+                                       return is_short(c.last - c.first, rules_.least_s / grown);
                                    }),
                     found.end());
         add_touches(track, found);
@@ -45,6 +45,11 @@ class Finder {
     const Floor& floor_;
     const ContactRules& rules_;
     double scale_;
+
+    /// Two frames at least; of slow rates three where two are shorter by a sixth.
+    bool is_short(int frames, double least_s) const {
+        return frames < std::max(2, int(std::ceil(least_s / tracks_.dt() - 1.0 / 3.0)));
+    }
 
     /// From where a point is surely at rest on a level, on both sides as long as it stays near that.
     std::vector<Contact> rests(const PointTrack& track) const {
