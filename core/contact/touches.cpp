@@ -81,10 +81,23 @@ class Toucher {
 
     void look_at(HandAlong& hand, int f) const {
         Nearest& nearest = hand.nearest[size_t(f)];
+        const Rigid X_WH = joint(hand.hand, f);
+        const Vec3 first = X_WH * hand.points_J.front();
+        double apart = 0.0;  // of the points from the first
+        for (const Vec3& point : hand.points_J)
+            apart = std::max(apart, (point - hand.points_J.front()).norm());
         for (const size_t p : hand.parts) {
             const PartSurface& part = surface_.parts[p];
+            const Rigid X = joint(part.joint, f);
+            const Rigid X_WF = part.frame(X.R, X.p);
+            // A ball about the part tells of most that they are far.
+            const double most = std::min(TouchRules().leave_m, nearest.h_m) / to_reference_;
+            const double ball = 0.5 * part.length_m + part.widest_m + apart;
+            const Vec3 middle = X_WF * Vec3(0.0, 0.0, 0.5 * part.length_m);
+            if ((first - middle).squaredNorm() > (most + ball) * (most + ball)) continue;
+            const Rigid X_FW = inverse(X_WF);
             for (int i = 0; i < int(hand.points_J.size()); ++i) {
-                const Vec3 u = on_part(hand, part, i, f);
+                const Vec3 u = X_FW * (X_WH * hand.points_J[size_t(i)]);
                 if (part.at_least_over(u) * to_reference_ > std::min(TouchRules().leave_m, nearest.h_m))
                     continue;
                 const double h = part.place(u).h * to_reference_;

@@ -395,7 +395,7 @@ class Clearing {
 
     /// Of a hand that is led to a skin, or to what the scene has: its cost goes by led as a power.
     static double let_go_softly(double led) {
-        return led > 0.0 ? (std::pow(held_costs, std::min(1.0, 2.0 * led)) - 1.0) / held_costs : 0.0;
+        return led > 0.0 ? (std::pow(held_costs, led) - 1.0) / held_costs : 0.0;
     }
 
     /// From one hand to the other, unit, where both hold one thing; else zero.

@@ -37,11 +37,11 @@ inline void turn_joint(TargetFrame& target, int joint, const Quat& by) {
     target.R[size_t(joint)] = (by * target.R[size_t(joint)]).normalized();
 }
 
-/// What the pass touch adds to a hand in one frame (core/solve/hand_shifts.hpp): of the wrist and of the hand's turn, in
-/// the frame of the hips.
 /// How often a second hands that touch, and limbs that may run into the body, are looked at; between looks what is found goes smoothly.
 inline constexpr double solve_looks_a_second = 40.0;
 
+/// What the pass touch adds to a hand in one frame (core/solve/hand_shifts.hpp): of the wrist and of the hand's turn, in
+/// the frame of the hips.
 struct HandShift {
     Vec3 by_m = Vec3::Zero();
     Vec3 turn = Vec3::Zero();  ///< rotation vector, rad

@@ -15,11 +15,15 @@
 #include "app/window/station_line.hpp"
 #include "core/base/files.hpp"
 #include "core/documents/pairing.hpp"
+#include "core/handover/glb_animation.hpp"
+#include "core/handover/keys.hpp"
 #include "core/library/beside.hpp"
 #include "core/library/library.hpp"
+#include "core/motion/motion_view.hpp"
 #include "core/solve/clear.hpp"
 #include "core/solve/program.hpp"
 #include "tests/app/window_fixture.hpp"
+#include "tests/support/wide_bodies.hpp"
 
 namespace test_chains_window {
 
@@ -35,6 +39,15 @@ class ChainsWindowTest : public test::WindowFixture {
         PairingSettings none;
         none.take_touches = settings().take_touches;
         return none;
+    }
+    void before_window() override {
+        if (QTest::currentTestFunction() != QString("wide_arms_show_the_margin_they_have")) return;
+        const LoadedFile wide = test::widened(test::demo_body("dockhand"), test::arms_and_legs(), 2.2);
+        Take still;
+        still.joints = wide.character.rig.skeleton.size();
+        const TakeView view(still);
+        write_glb((library() + "/characters/dockhand/rig.glb").toStdString(), wide.character.rig, view,
+                  key_every_frame(wide.character.rig.skeleton, view));
     }
     void enter(const QString& target) {
         const auto& targets = w().workspace().targets();
@@ -144,6 +157,21 @@ class ChainsWindowTest : public test::WindowFixture {
         while (w().undo_stack().canUndo()) w().undo_stack().undo();
         QVERIFY(settled());
         QVERIFY(settings() == plain());
+    }
+    /// Arms in plates keep 6 mm (at 175 cm) by themselves: what the form shows is what is in force.
+    void wide_arms_show_the_margin_they_have() {
+        enter("the dockhand");
+        const auto shown = [&](const QString& chain) {
+            ruler().choose(chain);
+            emit ruler().chain_chosen(chain);
+            return named<QDoubleSpinBox>("margin over the skin")->value();
+        };
+        const Program& program = w().workspace().plan()->program;
+        QVERIFY(program.clear && program.clear->T.limbs[2].is_wide);
+        QVERIFY(program.clear->margin_m[2] > 0.004);
+        QVERIFY(std::abs(shown("arm.left") - 100.0 * program.clear->margin_m[2]) < 0.051);  // one decimal
+        QCOMPARE(shown("leg.left"), 0.0);
+        QVERIFY(settings().chains.empty());
     }
     void a_run_is_cut_and_whole_again() {
         enter("the ferrier");

@@ -17,6 +17,7 @@
 #include "core/solve/program.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
+#include "tests/support/wide_bodies.hpp"
 
 namespace test_clear {
 
@@ -59,45 +60,6 @@ TransferResult carried(const LoadedFile& take, const LoadedFile& body, bool is_o
 
 LoadedFile take_of(const QString& name) {
     return name.contains('/') ? load_file(name.toStdString()) : test::demo_take(name.toStdString());
-}
-
-using Bones = std::vector<std::pair<std::string, std::string>>;
-Bones arms_and_legs() {
-    return {{"forearm.left", "hand.left"},
-            {"forearm.right", "hand.right"},
-            {"thigh.left", "shin.left"},
-            {"thigh.right", "shin.right"}};
-}
-Bones legs() {
-    return {{"thigh.left", "shin.left"}, {"thigh.right", "shin.right"}};
-}
-Bones trunk() {
-    return {{"hips", "spine.1"}, {"spine.1", "spine.2"}, {"spine.1", "chest"}, {"spine.2", "chest"}};
-}
-
-/// Plates and bellies: the skin of bones, each with the one it goes to, so many times as far from the bone.
-LoadedFile widened(LoadedFile body, const Bones& bones, double times) {
-    const Pose rest = rest_pose(body.character.rig.skeleton);
-    for (const auto& [role, next_role] : bones) {
-        const int joint = body.character.roles.joint(role);
-        const int next = body.character.roles.joint(next_role);
-        if (joint < 0 || next < 0) continue;
-        const Vec3 along_J =
-            (rest.R[size_t(joint)].conjugate() * (rest.p[size_t(next)] - rest.p[size_t(joint)])).normalized();
-        for (Mesh& mesh : body.character.rig.meshes.edit())
-            for (size_t v = 0; v < mesh.positions.size(); ++v) {
-                const VertexSkin& skin = mesh.skin[v];
-                const size_t most =
-                    size_t(std::max_element(skin.weight.begin(), skin.weight.end()) - skin.weight.begin());
-                const MeshJoint& by = mesh.palette[skin.palette[most]];
-                if (by.joint != joint) continue;
-                const Eigen::Affine3d attach(by.attach);
-                const Vec3 at = attach * mesh.positions[v].cast<double>();
-                const Vec3 on_bone = along_J * along_J.dot(at);
-                mesh.positions[v] = (attach.inverse() * Vec3(on_bone + times * (at - on_bone))).cast<float>();
-            }
-    }
-    return body;
 }
 
 }  // namespace
@@ -397,30 +359,30 @@ class ClearTest : public QObject {
     void wide_bodies_stay_outside_themselves_data() {
         QTest::addColumn<QString>("take");
         QTest::addColumn<QString>("body");
-        QTest::addColumn<Bones>("bones");
+        QTest::addColumn<test::Bones>("bones");
         QTest::addColumn<double>("times");
         for (const char* take : {"quay-walk", "carry-crate", "mole-steps"})
             for (const char* body : {"dockhand", "ferrier", "net-mender"})
-                QTest::addRow("%s %s in plates", take, body) << take << body << arms_and_legs() << 1.8;
+                QTest::addRow("%s %s in plates", take, body) << take << body << test::arms_and_legs() << 1.8;
         QTest::newRow("walk, child in plates") << "quay-walk"
-                                               << "lamp-child" << arms_and_legs() << 2.2;
+                                               << "lamp-child" << test::arms_and_legs() << 2.2;
         QTest::newRow("rope, dockhand in plates") << "haul-rope"
-                                                  << "dockhand" << arms_and_legs() << 2.2;
+                                                  << "dockhand" << test::arms_and_legs() << 2.2;
         QTest::newRow("walk, wide thighs") << "quay-walk"
-                                           << "ferrier" << legs() << 1.8;
+                                           << "ferrier" << test::legs() << 1.8;
         QTest::newRow("steps, wide thighs") << "mole-steps"
-                                            << "ferrier" << legs() << 1.8;
+                                            << "ferrier" << test::legs() << 1.8;
         QTest::newRow("walk, wide trunk") << "quay-walk"
-                                          << "dockhand" << trunk() << 1.5;
+                                          << "dockhand" << test::trunk() << 1.5;
         QTest::newRow("steps, wide trunk") << "mole-steps"
-                                           << "dockhand" << trunk() << 1.5;
+                                           << "dockhand" << test::trunk() << 1.5;
     }
     void wide_bodies_stay_outside_themselves() {
         QFETCH(QString, take);
         QFETCH(QString, body);
-        QFETCH(Bones, bones);
+        QFETCH(test::Bones, bones);
         QFETCH(double, times);
-        const LoadedFile target = widened(test::demo_body(body.toStdString()), bones, times);
+        const LoadedFile target = test::widened(test::demo_body(body.toStdString()), bones, times);
         const LoadedFile source = take_of(take);
         const double before = deep_share(target.character, carried(source, target, false));
         const TransferResult result = carried(source, target, true);

@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "core/base/files.hpp"
+#include "core/math/quick_atan2.hpp"
 #include "core/math/rotation.hpp"
 #include "core/math/turn_between.hpp"
 #include "tests/support/run_test.hpp"
@@ -153,6 +154,17 @@ class RotationsTest : public QObject {
         QVERIFY(std::abs(std::abs(chosen[2] - before[2]) - 0.1) < 1e-6);
     }
 
+    /// Beside the C library's, to 1e-12 rad: all round, near the axes, at them and at the origin.
+    void quick_angles_are_those_of_the_library() {
+        for (int i = 0; i < 200000; ++i) {
+            const double phi = i * 2.0 * pi / 200000.0, r = i % 3 == 0 ? 1e-9 : i % 3 == 1 ? 0.1 : 1e6;
+            const double y = r * std::sin(phi), x = r * std::cos(phi);
+            QVERIFY(std::abs(quick_atan2(y, x) - std::atan2(y, x)) < 1e-12);
+        }
+        for (const double y : {-1.0, -1e-300, 0.0, 1e-300, 1.0})
+            for (const double x : {-1.0, -1e-300, 0.0, 1e-300, 1.0})
+                QVERIFY(std::abs(quick_atan2(y, x) - std::atan2(y, x)) < 1e-12);
+    }
     void points_are_turned_onto_others() {
         for (int seed = 1; seed <= 20; ++seed) {
             test::Random random{std::uint64_t(seed)};

@@ -5,7 +5,10 @@
 
 #include "core/library/library.hpp"
 #include "core/rest/edit.hpp"
+#include "core/solve/body.hpp"
 #include "core/solve/passes.hpp"
+#include "core/solve/program.hpp"
+#include "core/solve/twist.hpp"
 #include "tests/support/run_test.hpp"
 #include "tests/support/test_rigs.hpp"
 
@@ -128,6 +131,32 @@ class TwistTest : public QObject {
                     QVERIFY(turned < 1e-9 && moved < 1e-6);
             }
         QVERIFY(twisted > deg_to_rad(10.0));  // a climber's arms roll
+    }
+    /// To the bit: what hangs on a limb that is moved, and what is twisted along it, as when the whole body is done anew.
+    void a_limb_that_moves_is_carried_and_twisted_alone() {
+        const Character& c = ferrier();
+        const Program program = compile_plan(c, c, {}).program;
+        const Pose source = posed(c, {{"hand.left", exp_rotation(Vec3(0.4, 0.9, -0.3))},
+                                      {"thigh.right", exp_rotation(Vec3(-0.5, 0.2, 0.1))}});
+        Pose whole = solved(c, source), alone = whole;
+        const SourceFrame S{source.R, source.p, 0.0};
+        TargetFrame A{whole.R, whole.p}, B{alone.R, alone.p};
+        QCOMPARE(program.limbs.size(), size_t(4));
+        for (const LimbOp& limb : program.limbs) {
+            const int base = limb.shoulder.T_clavicle >= 0 ? limb.shoulder.T_clavicle : limb.T_start;
+            follow_anew(program, S, A, false);
+            follow_below(program, S, B, base);
+            for (TargetFrame* frame : {&A, &B}) {
+                turn_joint(*frame, base, exp_rotation(Vec3(0.1, -0.2, 0.15)));
+                turn_joint(*frame, limb.T_mid, exp_rotation(Vec3(0.5, 0.3, -0.4)));
+            }
+            follow_anew(program, S, A, false);
+            follow_below(program, S, B, base);
+            pass_twist(program, S, A);
+            pass_twist_below(program, S, B, base);
+            for (size_t j = 0; j < whole.R.size(); ++j)
+                QVERIFY(whole.R[j].coeffs() == alone.R[j].coeffs() && whole.p[j] == alone.p[j]);
+        }
     }
     void nothing_jumps_at_the_half_turn() {
         double before = fold_roll(-pi);

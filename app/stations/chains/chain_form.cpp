@@ -13,6 +13,7 @@
 #include "app/look/labels.hpp"
 #include "app/look/look.hpp"
 #include "core/body/plan.hpp"
+#include "core/solve/clear.hpp"
 
 namespace nb {
 
@@ -274,8 +275,11 @@ void ChainForm::show_chain(const std::string& chain, const MatchedChain* matched
     if (chain != chain_) in_hand_ = nullptr;
     chain_ = chain;
     const Plan* plan = workspace_.plan();
-    const ChainSettings now =
-        merged(usual_settings(chain), plan ? settings_of(plan->report.chains, chain) : ChainSettings());
+    ChainSettings usual = usual_settings(chain);
+    if (plan && plan->program.clear)
+        for (size_t limb = 0; limb < limb_count; ++limb)
+            if (chain == limb_names[limb]) usual.margin_m = plan->program.clear->margin_m[limb];
+    const ChainSettings now = merged(usual, plan ? settings_of(plan->report.chains, chain) : ChainSettings());
     const bool is_limb = chain.starts_with("arm.") || chain.starts_with("leg.");
     const bool is_run = matched && !matched->is_limb;
     left_out_->setChecked(*now.is_left_out);
