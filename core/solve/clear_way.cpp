@@ -29,6 +29,8 @@ constexpr double apart_s = 1.2;  // beyond that spans do not feel each other
 constexpr double elbow_costs = 0.1, knee_costs = 1.0;
 constexpr double held_costs = 1e8, set_costs = 20.0;
 constexpr int way_rounds = 6;
+constexpr double looks_beside_a_second =
+    60.0;  // two bodies close on each other twice as fast as one does on itself
 // Of a body of 175 cm:
 constexpr double slack_m = 0.007;  // as exact as surfaces are: less deep, nothing meets
 constexpr double near_m = 0.03;    // rows are made of what is as near as that to where it should be
@@ -174,8 +176,8 @@ namespace {
 struct ClearKeys {
     int step = 1, frames = 0, count = 0;
 
-    ClearKeys(int of_frames, double frame_time_s)
-        : step(look_step(frame_time_s, solve_looks_a_second)),
+    ClearKeys(int of_frames, double frame_time_s, double looks_a_second)
+        : step(look_step(frame_time_s, looks_a_second)),
           frames(of_frames),
           count((frames - 1 + step - 1) / step + 1) {}
     int frame(int key) const { return std::min(key * step, frames - 1); }
@@ -564,9 +566,13 @@ void damp(std::vector<ClearVec>& next, const std::vector<ClearVec>& x, std::vect
     for (size_t key = 0; key < next.size(); ++key) came_by[key] = next[key] - x[key];
 }
 
+bool has_others(const Program& program) {
+    return program.beside && !program.beside->neighbours.empty();
+}
+
 double tau_of(const Program& program, size_t limb) {
     if (program.clear->T.limbs[limb].is_wide) return clear_wide_tau_s;
-    return program.beside && !program.beside->neighbours.empty() ? clear_beside_tau_s : clear_tau_s;
+    return has_others(program) ? clear_beside_tau_s : clear_tau_s;
 }
 
 }  // namespace
@@ -574,7 +580,8 @@ double tau_of(const Program& program, size_t limb) {
 void clear_motion(const Program& program, const WorldMotion& source, int threads, const Watch& watch,
                   SolvedMotion& solved, const std::function<void(int frame)>& pose) {
     if (!clears(program) || source.frames == 0) return;
-    const ClearKeys keys(source.frames, source.frame_time_s);
+    const ClearKeys keys(source.frames, source.frame_time_s,
+                         has_others(program) ? looks_beside_a_second : solve_looks_a_second);
     Clearing clearing(program, source, keys, threads, solved);
     std::array<std::vector<ClearVec>, limb_count> x;
     std::array<std::vector<ClearVec>, limb_count> weights;
@@ -640,7 +647,7 @@ void clear_motion(const Program& program, const WorldMotion& source, int threads
 ClearLook look_at_frame(const Program& program, const WorldMotion& source, const SolvedMotion& posed,
                         const std::array<ClearVec, limb_count>& x) {
     ClearLook look;
-    const ClearKeys keys(1, source.frame_time_s);
+    const ClearKeys keys(1, source.frame_time_s, solve_looks_a_second);
     Clearing clearing(program, source, keys, 1, posed);
     for (size_t limb = 0; limb < limb_count; ++limb) {
         clearing.look(limb, {x[limb]}, {}, true);

@@ -10,7 +10,7 @@
 // Optimization; from memory). Heights are not linear: the frames are posed anew and the rows made anew, until they
 // stay, six times at most. A part of which nothing is near any more keeps its row, so that the limb goes back 3 cm at most before it
 // is looked at again. In a round keys are looked at anew where what a limb lies over has moved: legs where legs have, arms where
-// arms have, or where a leg has that they are near. Frames are looked at 40 times a second; between them x is a natural cubic
+// arms have, or where a leg has that they are near. Frames are looked at 40 times a second, beside other bodies 60 times; between them x is a natural cubic
 // spline (core/math/spline.hpp).
 // Without a row x is exactly zero.
 #pragma once
