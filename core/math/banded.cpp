@@ -7,41 +7,48 @@ namespace nb {
 
 namespace {
 
-/// Rows of the band one after the other, each from `half` left of the diagonal to the diagonal. `half_of` is half, as
-/// a constant where it can be one: the innermost loops are short and all of the work.
+/// Column j of A = L D L^T and of L y = b, taken off the `below` rows under it at once: what is taken does not wait for each
+/// other. Rows of the band one after the other, each from `half` left of the diagonal to the diagonal, where 1 / D is kept (no
+/// root has to be waited for). `below_of` and `half_of` are constants where they can be: the innermost loops are short and all of
+/// the work.
+template <typename Below, typename Half>
+bool eliminate(double* A_j, double* y_j, Below below_of, Half half_of, double* l) {
+    const int below = below_of, half = half_of, row = half + 1;
+    const double pivot = A_j[half];
+    if (!(pivot > 0.0 && std::isfinite(pivot))) return false;
+    const double inverse = A_j[half] = 1.0 / pivot;
+    const double y = y_j[0];
+#pragma GCC unroll 8
+    for (int k = 1; k <= below; ++k) {
+        double* const at = A_j + k * row + half - k;  // A[j + k][j], then L[j + k][j]
+        const double a = *at;
+        l[k] = *at = a * inverse;
+#pragma GCC unroll 8
+        for (int m = 1; m <= k; ++m) at[m] -= a * l[m];
+        y_j[k] -= l[k] * y;
+    }
+    return true;
+}
+
 template <typename Half>
 bool solve(double* band, Half half_of, double* b, int n) {
-    const int half = half_of;
-    const int row = half + 1;
+    const int half = half_of, row = half + 1;
     std::vector<double> column(size_t(half) + 1);
-    double* const c = column.data();  // L[j + k][j]
-    for (int j = 0; j < n; ++j) {
-        double* const L_j = band + size_t(j) * size_t(row);
-        const double pivot = L_j[half];
-        if (!(pivot > 0.0 && std::isfinite(pivot))) return false;
-        // The diagonal is kept as its inverse.
-        L_j[half] = 1.0 / std::sqrt(pivot);
-        // What column j takes from the triangle below it at once: the updates do not wait for each other.
-        const int below = std::min(half, n - 1 - j);
-        double* L_i = L_j;
-        for (int k = 1; k <= below; ++k) {
-            L_i += row;
-            double* const at = L_i + half - k;  // A[j + k][j]
-            c[k] = *at *= L_j[half];
-            for (int m = 1; m <= k; ++m) at[m] -= c[k] * c[m];
-        }
-    }
-    for (int i = 0; i < n; ++i) {
-        const double* const L_i = band + size_t(i) * size_t(row);
-        double sum = b[i];
-        for (int m = std::max(0, i - half); m < i; ++m) sum -= L_i[m - i + half] * b[m];
-        b[i] = sum * L_i[half];
-    }
+    int j = 0;
+    for (; j + half < n; ++j)
+        if (!eliminate(band + size_t(j) * size_t(row), b + j, half_of, half_of, column.data())) return false;
+    for (; j < n; ++j)
+        if (!eliminate(band + size_t(j) * size_t(row), b + j, n - 1 - j, half, column.data())) return false;
+    for (int i = 0; i < n; ++i) b[i] *= band[size_t(i) * size_t(row) + size_t(half)];
     // Column by column, so that rows are read as they lie.
     for (int i = n - 1; i >= 0; --i) {
         const double* const L_i = band + size_t(i) * size_t(row);
-        b[i] *= L_i[half];
-        for (int m = std::max(0, i - half); m < i; ++m) b[m] -= L_i[m - i + half] * b[i];
+        if (i >= half) {
+#pragma GCC unroll 8
+            for (int m = 0; m < half; ++m) b[i - half + m] -= L_i[m] * b[i];
+        } else {
+            for (int m = 0; m < i; ++m) b[m] -= L_i[m - i + half] * b[i];
+        }
     }
     return true;
 }
