@@ -412,7 +412,7 @@ class TouchTest : public QObject {
                 }
                 qInfo("%s on %s: the shift bends by %.2f mm a frame and frame", name.c_str(), who.c_str(),
                       1000.0 * worst);
-                QVERIFY(worst < 0.006);
+                QVERIFY(worst < 0.004);
             }
         }
     }
