@@ -162,7 +162,7 @@ std::array<std::vector<HandShift>, limb_count> hand_shifts(
     const std::function<void(int frame, TargetFrame& target)>& stand) {
     std::array<Shifts, limb_count> shifts;
     const std::vector<ShiftedHand> hands = shifted_hands(program, source);
-    if (hands.empty()) return shifts;
+    if (hands.empty() || source.frames == 0) return shifts;
     std::vector<Lying> kinds;
     for (const ShiftedHand& hand : hands) {
         shifts[hand.limb].resize(size_t(source.frames));

@@ -25,7 +25,7 @@ constexpr double far_m = 0.12;
 constexpr double rules_within_m = 0.02;
 constexpr double nothing_m = 1e-9;
 constexpr double exact_m = 1e-5;
-constexpr double settled_m = 5e-5;  // of a whole hand
+constexpr double hand_settled_m = 5e-5;  // a round of a whole hand
 constexpr double clear_m = 0.008;
 constexpr double buried_m = 0.01;
 // Sink in where it does not touch, before it lifts a hand off what that touches.
@@ -440,7 +440,7 @@ void bring_out(const Program& program, const NearHand& hand, double g, WholeHand
             if (too_deep > 0.0) by = by_whole_hand(*program.near, hand, frames, how, in_source);
         }
         by *= g;
-        if (by.norm() < settled_m) break;
+        if (by.norm() < hand_settled_m) break;
         bring_arm(program, program.limbs[hand.limb], by, source, target);
     }
 }
