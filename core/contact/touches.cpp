@@ -24,6 +24,7 @@ constexpr const char* sole_name = "sole";
 struct HandAlong {
     int hand = -1;  ///< the joint that carries its points
     std::vector<Vec3> points_J;
+    double apart_m = 0.0;            ///< no point is farther from the first; known once it was looked at
     std::vector<std::string> names;  ///< of the points, with the side
     std::vector<size_t> parts;       ///< all but its own arm
     std::vector<Nearest> nearest;
@@ -36,6 +37,8 @@ class Toucher {
 
     void look(HandAlong& hand) const {
         hand.nearest.assign(size_t(motion_.frames), {});
+        for (const Vec3& point : hand.points_J)
+            hand.apart_m = std::max(hand.apart_m, (point - hand.points_J.front()).norm());
         for_each_frame(motion_.frames, 0, [&](int from, int to) {
             for (int f = std::max(from, first_); f < to; ++f) look_at(hand, f);
         });
@@ -83,16 +86,13 @@ class Toucher {
         Nearest& nearest = hand.nearest[size_t(f)];
         const Rigid X_WH = joint(hand.hand, f);
         const Vec3 first = X_WH * hand.points_J.front();
-        double apart = 0.0;  // of the points from the first
-        for (const Vec3& point : hand.points_J)
-            apart = std::max(apart, (point - hand.points_J.front()).norm());
         for (const size_t p : hand.parts) {
             const PartSurface& part = surface_.parts[p];
             const Rigid X = joint(part.joint, f);
             const Rigid X_WF = part.frame(X.R, X.p);
             // A ball about the part tells of most that they are far.
             const double most = std::min(TouchRules().leave_m, nearest.h_m) / to_reference_;
-            const double ball = 0.5 * part.length_m + part.widest_m + apart;
+            const double ball = 0.5 * part.length_m + part.widest_m + hand.apart_m;
             const Vec3 middle = X_WF * Vec3(0.0, 0.0, 0.5 * part.length_m);
             if ((first - middle).squaredNorm() > (most + ball) * (most + ball)) continue;
             const Rigid X_FW = inverse(X_WF);

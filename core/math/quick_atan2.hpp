@@ -1,6 +1,6 @@
 // The angle of a point about the origin, for what asks for it thousands of times a frame.
 //
-// As std::atan2, in a fifth of its time, to 1e-12 rad. t the smaller of |x| and |y| by the larger; over tan(pi/8) it is
+// As std::atan2 to 1e-12 rad, by a quarter of its instructions (in two thirds of its time where angles come in no order). t the smaller of |x| and |y| by the larger; over tan(pi/8) it is
 // atan(t) = pi/4 + atan((t - 1) / (t + 1)); then atan(t) / t as a polynomial in t^2, interpolated at the Chebyshev nodes of
 // 0 .. tan^2(pi/8) (error 3e-13; own fit in 60 digits).
 #pragma once

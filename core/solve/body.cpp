@@ -41,10 +41,26 @@ void compile_body(const PairedBodies& bodies, Program& program) {
         if (const int joint = roles.joint(role); joint >= 0) program.trunk.push_back(joint);
 }
 
+namespace {
+
+/// No bone's place or length goes with the source's.
+bool has_own_offsets(const Program& program) {
+    return program.placed_of.empty() && program.length_of.empty();
+}
+
+void place_on_parent(const Program& program, const SourceFrame& source, TargetFrame& target, size_t j,
+                     bool is_rigid) {
+    const size_t parent = size_t(program.body.parents[j]);
+    target.p[j] = target.p[parent] +
+                  target.R[parent] * (is_rigid ? program.body.offsets[j] : offset_now(program, source, j));
+}
+
+}  // namespace
+
 /// Positions below the hips from rotations; what stands outside the body stays at rest.
 // NOLINTNEXTLINE(performance-unnecessary-value-param): callers give the very place that is written here
 void place_joints(const Program& program, const SourceFrame& source, Vec3 p_WH, TargetFrame& target) {
-    const bool is_rigid = program.placed_of.empty() && program.length_of.empty();
+    const bool is_rigid = has_own_offsets(program);
     for (size_t j = 0; j < program.body.parents.size(); ++j) {
         const int parent = program.body.parents[j];
         if (int(j) == program.body.top)
@@ -52,9 +68,7 @@ void place_joints(const Program& program, const SourceFrame& source, Vec3 p_WH, 
         else if (parent < 0)
             target.p[j] = program.body.offsets[j];
         else
-            target.p[j] = target.p[size_t(parent)] +
-                          target.R[size_t(parent)] *
-                              (is_rigid ? program.body.offsets[j] : offset_now(program, source, j));
+            place_on_parent(program, source, target, j, is_rigid);
     }
     if (program.body.below_top.empty()) return;
     const Vec3 move = p_WH - target.p[size_t(program.body.hips)];
@@ -87,13 +101,11 @@ void follow(const Program& program, const SourceFrame& source, TargetFrame& targ
 
 void follow_below(const Program& program, const SourceFrame& source, TargetFrame& target, int joint,
                   bool are_twists_turned) {
-    const bool is_rigid = program.placed_of.empty() && program.length_of.empty();
+    const bool is_rigid = has_own_offsets(program);
     for (const int below : program.body.below[size_t(joint)]) {
         const size_t j = size_t(below);
-        const size_t parent = size_t(program.body.parents[j]);
         follow_parent(program, source, target, j, are_twists_turned);
-        target.p[j] = target.p[parent] + target.R[parent] * (is_rigid ? program.body.offsets[j]
-                                                                      : offset_now(program, source, j));
+        place_on_parent(program, source, target, j, is_rigid);
     }
 }
 

@@ -24,10 +24,10 @@ struct CarriedBody {
     BodyLines lines;              ///< by which its heading is told
     double stature_m = 1.75;
 
-    bool is_under(int joint, int above) const {
-        for (joint = parents[size_t(joint)]; joint >= 0; joint = parents[size_t(joint)])
-            if (joint == above) return true;
-        return false;
+    /// Whether one joint moves another: that it is itself, or hangs on it.
+    bool moves(int joint, int other) const {
+        while (other >= 0 && other != joint) other = parents[size_t(other)];
+        return other >= 0;
     }
 };
 

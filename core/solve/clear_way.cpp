@@ -29,8 +29,8 @@ constexpr double apart_s = 1.2;  // beyond that spans do not feel each other
 constexpr double elbow_costs = 0.1, knee_costs = 1.0;
 constexpr double held_costs = 1e8, set_costs = 20.0;
 constexpr int way_rounds = 6;
-constexpr double looks_beside_a_second =
-    60.0;  // two bodies close on each other twice as fast as one does on itself
+// Two bodies close on each other twice as fast as one does on itself.
+constexpr double looks_beside_a_second = 60.0;
 // Of a body of 175 cm:
 constexpr double slack_m = 0.007;  // as exact as surfaces are: less deep, nothing meets
 constexpr double near_m = 0.03;    // rows are made of what is as near as that to where it should be

@@ -71,13 +71,13 @@ void pass_twist(const Program& program, const SourceFrame& source, TargetFrame& 
 
 void pass_twist_below(const Program& program, const SourceFrame& source, TargetFrame& target, int joint) {
     if (!program.passes.twist) return;
-    const auto is_at = [&](int bone) { return bone == joint || program.body.is_under(bone, joint); };
     for (const TwistOp& op : program.twists)
-        if (is_at(op.bone)) turn_twist(op, target);
+        if (program.body.moves(joint, op.bone)) turn_twist(op, target);
     follow_below(program, source, target, joint, true);
     // Some hang beside the bone they lie along.
     for (const TwistOp& op : program.twists)
-        if (is_at(op.bone) && !is_at(op.joint)) follow_below(program, source, target, op.joint, true);
+        if (program.body.moves(joint, op.bone) && !program.body.moves(joint, op.joint))
+            follow_below(program, source, target, op.joint, true);
 }
 
 }  // namespace nb

@@ -31,10 +31,7 @@ std::vector<int> held_joints(const Program& program, const Contacts& contacts) {
 }
 
 bool moves_any(const CarriedBody& body, int joint, const std::vector<int>& joints) {
-    return std::any_of(joints.begin(), joints.end(), [&](int at) {
-        while (at >= 0 && at != joint) at = body.parents[size_t(at)];
-        return at >= 0;
-    });
+    return std::any_of(joints.begin(), joints.end(), [&](int at) { return body.moves(joint, at); });
 }
 
 bool is_keyed(const std::variant<TurnOp, FingersOp>& one) {
